@@ -481,8 +481,8 @@ mod tests {
         fn parsing_is_the_inverse_of_laying_out(entries in proptest::collection::vec(proptest::collection::vec(1u8.., 0..12), 0..20)) {
             let block = Block::from_entries(&entries);
             prop_assert_eq!(block.entries().map(|e| e.raw().to_vec()).collect::<Vec<_>>(), entries);
-            prop_assert_eq!(Block::parse(block.to_kernel_bytes()), block.clone());
-            prop_assert_eq!(block.edit().finish(), block.clone());
+            prop_assert_eq!(&Block::parse(block.to_kernel_bytes()), &block);
+            prop_assert_eq!(&block.edit().finish(), &block);
             prop_assert_eq!(block.vars().count() + block.hidden().count(), block.len());
         }
 

@@ -231,7 +231,7 @@ mod tests {
             ("a:b:c", "a:b:c", "a b c"),
             ("a:b:c", "x:a:c", "+x a -b c"),
             ("a:b:c", "c:a:b", "~c a b"),
-            ("a:b", "b:b:a", "b +b ~a"),
+            ("a:b", "b:b:a", "~b +b a"),
             ("a:b", "", "-a -b"),
             ("", "a", "+a"),
             ("a::b", "a:b", "a - b"),

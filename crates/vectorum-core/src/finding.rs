@@ -78,6 +78,11 @@ impl Trouble {
         }
     }
 
+    /// Whether it is something wrong, rather than something to know.
+    pub fn is_grave(&self) -> bool {
+        !matches!(self, Trouble::SecretCarried { .. })
+    }
+
     /// Returns what a person can do about it.
     pub fn way_out(&self) -> &'static str {
         match self {
@@ -147,9 +152,12 @@ fn rank(trouble: &Trouble) -> u8 {
     }
 }
 
+/// Children of one parent that run one program, with their blocks.
+type Group<'a> = Vec<(&'a Process, &'a Block)>;
+
 /// Siblings that run one program should have received the same.
 fn among_siblings(world: &World, out: &mut Vec<Finding>) {
-    let mut groups: BTreeMap<(i32, &[u8]), Vec<(&Process, &Block)>> = BTreeMap::new();
+    let mut groups: BTreeMap<(i32, &[u8]), Group<'_>> = BTreeMap::new();
     for process in world.processes() {
         if let Some(block) = process.received.block() {
             groups.entry((process.parent, &process.program)).or_default().push((process, block));
@@ -240,10 +248,8 @@ fn in_values(world: &World, limits: &Limits, out: &mut Vec<Finding>) {
             }
         }
         let percent = block.size(limits).percent(limits);
-        if percent >= 80 {
-            if let Some((name, _)) = block.vars().max_by_key(|(_, v)| v.as_bytes().len()) {
-                out.push(Finding { name, pid: process.id.pid, trouble: Trouble::NearTheLimit { percent } });
-            }
+        if let (true, Some((name, _))) = (percent >= 80, block.vars().max_by_key(|(_, v)| v.as_bytes().len())) {
+            out.push(Finding { name, pid: process.id.pid, trouble: Trouble::NearTheLimit { percent } });
         }
     }
     out.extend(secrets.into_iter().map(|(name, (pid, processes, accounts))| Finding {
@@ -259,7 +265,9 @@ mod tests {
     use crate::process::{ProcessId, Received};
     use bytes::Bytes;
 
-    fn world(processes: &[(i32, i32, &str, &[(&str, &str)])]) -> World {
+    type Row<'a> = (i32, i32, &'a str, &'a [(&'a str, &'a str)]);
+
+    fn world(processes: &[Row<'_>]) -> World {
         let mut world = World::default();
         for (pid, parent, program, vars) in processes {
             world.put(Process {

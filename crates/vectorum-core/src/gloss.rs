@@ -151,25 +151,27 @@ pub(crate) fn plain(bytes: &[u8]) -> Line {
 /// One way of looking at a value.
 struct Lens {
     kind: &'static str,
+    /// Whether it hides what the verdict hides. A lens that does not is for open values only.
+    masks: bool,
     /// Explains the value; `None` where the lens does not apply.
     explain: fn(&Subject<'_>) -> Option<Vec<Line>>,
 }
 
 /// Every lens; the first that applies explains the value.
 const LENSES: &[Lens] = &[
-    Lens { kind: "shell function", explain: function },
-    Lens { kind: "secret", explain: secret },
-    Lens { kind: "colours", explain: colours::explain },
-    Lens { kind: "locale", explain: locale::explain },
-    Lens { kind: "prompt", explain: prompt::explain },
-    Lens { kind: "list", explain: list },
-    Lens { kind: "time zone", explain: zone::explain },
-    Lens { kind: "JSON", explain: json::explain },
-    Lens { kind: "URL", explain: url::explain },
-    Lens { kind: "duration", explain: duration },
-    Lens { kind: "empty", explain: empty },
-    Lens { kind: "bytes", explain: unusual },
-    Lens { kind: "text", explain: |subject| Some(vec![subject.masked(0..subject.value.len())]) },
+    Lens { kind: "shell function", masks: false, explain: function },
+    Lens { kind: "secret", masks: true, explain: secret },
+    Lens { kind: "colours", masks: false, explain: colours::explain },
+    Lens { kind: "locale", masks: false, explain: locale::explain },
+    Lens { kind: "prompt", masks: false, explain: prompt::explain },
+    Lens { kind: "list", masks: true, explain: list },
+    Lens { kind: "time zone", masks: false, explain: zone::explain },
+    Lens { kind: "JSON", masks: true, explain: json::explain },
+    Lens { kind: "URL", masks: true, explain: url::explain },
+    Lens { kind: "duration", masks: false, explain: duration },
+    Lens { kind: "empty", masks: false, explain: empty },
+    Lens { kind: "bytes", masks: true, explain: unusual },
+    Lens { kind: "text", masks: true, explain: |subject| Some(vec![subject.masked(0..subject.value.len())]) },
 ];
 
 /// Explains a value. Unless `reveal` is set, what looks secret is masked.
@@ -178,8 +180,36 @@ pub fn gloss(name: &[u8], value: &[u8], host: &dyn HostView, prints: &Fingerprin
     let subject = Subject { name, value, verdict, prints, host };
     LENSES
         .iter()
+        .filter(|lens| lens.masks || !subject.verdict.is_secret())
         .find_map(|lens| (lens.explain)(&subject).map(|lines| Gloss { kind: lens.kind, lines }))
         .unwrap_or(Gloss { kind: "text", lines: Vec::new() })
+}
+
+/// Returns a value in one line of inert text, what looks secret masked unless `reveal` is set.
+pub fn masked_line(name: &[u8], value: &[u8], prints: &Fingerprinter, reveal: bool) -> Line {
+    let verdict = if reveal { Verdict::Open } else { judge(name, value) };
+    masked_by(value, &verdict, prints)
+}
+
+/// Returns the arguments of a command in one line of inert text, masked as [`masked_line`] does.
+pub fn masked_arguments(arguments: &[&[u8]], prints: &Fingerprinter, reveal: bool) -> Line {
+    let verdicts = if reveal { vec![Verdict::Open; arguments.len()] } else { crate::secret::judge_arguments(arguments) };
+    let mut line = Line::new();
+    for (argument, verdict) in arguments.iter().zip(&verdicts) {
+        if !line.is_empty() {
+            line.push(part(Tone::Plain, " "));
+        }
+        line.extend(masked_by(argument, verdict, prints));
+    }
+    line
+}
+
+fn masked_by(value: &[u8], verdict: &Verdict, prints: &Fingerprinter) -> Line {
+    let of = |piece| match piece {
+        Piece::Shown(bytes) => plain(bytes),
+        Piece::Hidden(print) => vec![mask(&print)],
+    };
+    pieces(value, verdict, prints).into_iter().flat_map(of).collect()
 }
 
 fn function(subject: &Subject<'_>) -> Option<Vec<Line>> {

@@ -26,6 +26,8 @@ pub enum Refusal {
     NotDumpable,
     /// The Yama rule, 1 to 3, refuses it.
     Yama(u8),
+    /// This root has no right to look into other processes (CAP_SYS_PTRACE), as in a container.
+    NoCapability,
     /// It lives in a user namespace that this account has no rights in.
     OtherNamespace,
     /// The kernel said no without a rule that we could find.
@@ -43,6 +45,7 @@ impl Refusal {
             Refusal::Yama(1) => "the Yama rule (kernel.yama.ptrace_scope = 1) lets only its ancestors read its memory".to_owned(),
             Refusal::Yama(2) => "the Yama rule (kernel.yama.ptrace_scope = 2) lets only root read its memory".to_owned(),
             Refusal::Yama(_) => "the Yama rule (kernel.yama.ptrace_scope = 3) lets nobody read its memory".to_owned(),
+            Refusal::NoCapability => "this root lacks CAP_SYS_PTRACE, as in a container".to_owned(),
             Refusal::OtherNamespace => "it lives in a user namespace in which this account has no rights".to_owned(),
             Refusal::Kernel => "the kernel refuses it, by a security module most likely".to_owned(),
         }
@@ -52,10 +55,10 @@ impl Refusal {
     pub fn way_out(&self) -> String {
         match self {
             Refusal::OtherAccount(owner) if owner.as_ref() != "root" => format!("run this as {owner} or as root"),
-            Refusal::OtherAccount(_) | Refusal::NotDumpable => "run this as root".to_owned(),
+            Refusal::OtherAccount(_) | Refusal::NotDumpable | Refusal::Yama(2) => "run this as root".to_owned(),
             Refusal::Yama(1) => "run this as root, or set kernel.yama.ptrace_scope to 0".to_owned(),
-            Refusal::Yama(2) => "run this as root".to_owned(),
             Refusal::Yama(_) => "nothing does until the next boot".to_owned(),
+            Refusal::NoCapability => "start the container with CAP_SYS_PTRACE, or run this outside it".to_owned(),
             Refusal::OtherNamespace => "run this as root outside the namespace, or inside it as its owner".to_owned(),
             Refusal::Kernel => "look for denials in the system's audit log".to_owned(),
         }
@@ -73,6 +76,9 @@ pub enum Received {
     Unreadable(Refusal),
     /// The program has overwritten its start block since, with a changed title most likely.
     Overwritten,
+    /// What stands in its place has a shape that few start blocks have, and the memory that would
+    /// tell whether it was overwritten is not ours to read.
+    Unsure(Refusal),
     /// A thread of the kernel: it was never given a block.
     Kernel,
     /// It has ended; only its exit status is left.
@@ -95,6 +101,11 @@ impl Received {
             Received::Pending => Some("not read yet".to_owned()),
             Received::Unreadable(refusal) => Some(format!("not readable: {}; to lift it, {}", refusal.why(), refusal.way_out())),
             Received::Overwritten => Some("overwritten: the program has written over its start block since".to_owned()),
+            Received::Unsure(refusal) => Some(format!(
+                "perhaps overwritten; to tell, its memory must be read, and {}; to lift it, {}",
+                refusal.why(),
+                refusal.way_out()
+            )),
             Received::Kernel => Some("a thread of the kernel, which was never given a block".to_owned()),
             Received::Ended => Some("it has ended".to_owned()),
         }

@@ -160,10 +160,8 @@ fn words(name: &[u8]) -> Vec<String> {
             out.push(String::new());
         }
         was_lower = c.is_ascii_lowercase();
-        if c.is_ascii_alphanumeric() {
-            if let Some(word) = out.last_mut() {
-                word.push(c.to_ascii_uppercase());
-            }
+        if let Some(word) = out.last_mut().filter(|_| c.is_ascii_alphanumeric()) {
+            word.push(c.to_ascii_uppercase());
         }
     }
     out.retain(|w| !w.is_empty());
@@ -375,7 +373,9 @@ fn looks_random(value: &[u8]) -> bool {
         }
         turns += usize::from(at > 0 && value.get(at - 1).is_some_and(|before| class(*before) != class(*byte)));
     }
-    if digits == 0 || lower + upper == 0 {
+    // Versions, dates and dotted names are mostly short pieces; a UUID is an identifier.
+    let separators = value.len() - digits - lower - upper;
+    if digits == 0 || lower + upper == 0 || separators * 6 > value.len() || is_uuid(value) {
         return false;
     }
     // Words, versions and paths change between letters and digits rarely; random text often.
@@ -384,6 +384,12 @@ fn looks_random(value: &[u8]) -> bool {
     let hexadecimal = value.iter().all(u8::is_ascii_hexdigit) && (lower == 0 || upper == 0);
     let turning = turns as f64 / length;
     if hexadecimal { value.len() >= 32 && entropy > 3.0 && turning > 0.25 } else { entropy > 3.6 && turning > 0.3 }
+}
+
+/// Whether a value is a UUID in its usual spelling (RFC 9562).
+fn is_uuid(value: &[u8]) -> bool {
+    value.len() == 36
+        && value.iter().enumerate().all(|(at, b)| if matches!(at, 8 | 13 | 18 | 23) { *b == b'-' } else { b.is_ascii_hexdigit() })
 }
 
 fn merged(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
@@ -499,6 +505,7 @@ mod tests {
             ("XDG_DATA", "usr/share/applications/tide-watch.desktop1", "usr/share/applications/tide-watch.desktop1"),
             ("LESSOPEN", "| /usr/bin/lesspipe %s", "| /usr/bin/lesspipe %s"),
             ("LANG", "en_GB.UTF-8", "en_GB.UTF-8"),
+            ("X", "3f9a1c20-77aa-4b1e-9c55-0d1e2f3a4b5c", "3f9a1c20-77aa-4b1e-9c55-0d1e2f3a4b5c"),
             ("KERNEL", "6.18.44-generic-2026.11.23-amd64", "6.18.44-generic-2026.11.23-amd64"),
         ] {
             assert_eq!(shown(name, value), expected, "{name}");
@@ -516,7 +523,10 @@ mod tests {
         assert_eq!(hidden(&["env", "TICKET_KEY=gull", "A=1"]), [false, true, false]);
         assert_eq!(hidden(&["psql", "postgres://a:b@c/d"]), [false, true]);
         assert_eq!(hidden(&["gate", "--token", "--verbose"]), [false, false, false]);
-        assert_eq!(judge_arguments(&[b"--token=gull"]), [Verdict::Secret { reason: SecretReason::Name, hide: vec![8..12] }]);
+        assert_eq!(
+            judge_arguments(&[b"--token=gull"]),
+            [Verdict::Secret { reason: SecretReason::Name, hide: std::iter::once(8..12).collect() }]
+        );
     }
 
     #[test]

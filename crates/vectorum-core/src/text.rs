@@ -93,10 +93,8 @@ fn push_valid<'a>(out: &mut Vec<Segment<'a>>, text: &'a str) {
 /// Returns bytes as inert text: what is safe stays, the rest is spelt out.
 pub fn inert(bytes: &[u8]) -> Cow<'_, str> {
     // Most values are plain ASCII: no allocation, one pass.
-    if bytes.iter().all(|b| (0x20..0x7f).contains(b)) {
-        if let Ok(plain) = std::str::from_utf8(bytes) {
-            return Cow::Borrowed(plain);
-        }
+    if let (true, Ok(plain)) = (bytes.iter().all(|b| (0x20..0x7f).contains(b)), std::str::from_utf8(bytes)) {
+        return Cow::Borrowed(plain);
     }
     let mut text = String::with_capacity(bytes.len() + 8);
     for segment in segments(bytes) {

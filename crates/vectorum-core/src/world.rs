@@ -77,6 +77,20 @@ impl World {
         true
     }
 
+    /// Gives a process another parent, as happens when its own ends. Returns whether it was there.
+    pub fn adopt(&mut self, pid: i32, parent: i32) -> bool {
+        let Some(process) = self.processes.get_mut(&pid) else { return false };
+        let before = std::mem::replace(&mut process.parent, parent);
+        if let Some(siblings) = self.children.get_mut(&before) {
+            siblings.remove(&pid);
+            if siblings.is_empty() {
+                self.children.remove(&before);
+            }
+        }
+        self.children.entry(parent).or_default().insert(pid);
+        true
+    }
+
     /// Counts a block in and returns the one copy that is kept of it.
     fn intern(&mut self, block: &Block) -> Block {
         if let Some((kept, count)) = self.blocks.get_key_value(block) {

@@ -27,10 +27,12 @@ pub(super) fn explain(subject: &Subject<'_>) -> Option<Vec<Line>> {
     let start = scheme.len() + 3;
     let mut authority_end = find(start, &['/', '?', '#']);
     // An «@» beyond belongs to a password with a slash in it: see the hiding of passwords.
-    if let crate::Verdict::Secret { hide, .. } = &subject.verdict {
-        if let Some(last) = hide.iter().rev().find(|r| r.start >= start && r.start <= authority_end) {
-            authority_end = authority_end.max(find(last.end, &['/', '?', '#']));
-        }
+    let beyond = match &subject.verdict {
+        crate::Verdict::Secret { hide, .. } => hide.iter().rev().find(|r| r.start >= start && r.start <= authority_end),
+        crate::Verdict::Open => None,
+    };
+    if let Some(last) = beyond {
+        authority_end = authority_end.max(find(last.end, &['/', '?', '#']));
     }
     let authority = text.get(start..authority_end).unwrap_or_default();
     let host_start = match authority.rfind('@') {

@@ -1,0 +1,467 @@
+//! What a process received at its `execve`, read from /proc.
+//!
+//! The kernel keeps the place of a process's start block and shows what stands there *now*
+//! (proc_pid_environ(5)). Programs write over it: some to change their title, some to hide a
+//! secret. So a block counts as received only if it still has the shape that the kernel gave it:
+//!
+//! - the arguments still end where the block begins, and with a NUL (a title that ran on into the
+//!   block does not; `get_mm_cmdline` in fs/proc/base.c),
+//! - the place was not moved away from the stack (prctl(2), `PR_SET_MM_ENV_START`),
+//! - it holds as many strings as the kernel laid out pointers below it, and each pointer that
+//!   still leads into the block leads to a string's first byte.
+//!
+//! What this cannot find is a change that keeps all string boundaries: a program that overwrites
+//! its own secret letter by letter.
+
+use std::io;
+use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
+use std::path::Path;
+
+use bytes::Bytes;
+use rustix::fs::{Mode, OFlags, fstat, open, openat};
+use rustix::io::Errno;
+use vectorum_core::{Block, Process, ProcessId, Received, Refusal};
+
+use crate::accounts::Accounts;
+use crate::elf::{Class, Memory};
+use crate::refusal::{Access, explain, uids};
+
+/// Why nothing could be said of a process.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ReadError {
+    /// No process has this number, or it is hidden from this account.
+    #[error("there is no process {0}, or this account may not see it")]
+    Gone(i32),
+    /// /proc could not be read.
+    #[error("process {pid} could not be read")]
+    System {
+        /// Whose.
+        pid: i32,
+        /// What the system said.
+        source: io::Error,
+    },
+}
+
+/// Whether the memory of processes is looked at to see if a start block was overwritten.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Peek {
+    /// Yes, where the kernel allows it.
+    #[default]
+    Allowed,
+    /// No: judge by what /proc tells without it, as where the kernel refuses it.
+    Never,
+}
+
+/// Returns the block that this process received.
+///
+/// # Errors
+/// If /proc is not there: then the block as the C library sees it is the next best.
+pub fn own_block() -> io::Result<Block> {
+    std::fs::read("/proc/self/environ").map(Block::parse)
+}
+
+/// A mounted /proc.
+#[derive(Debug)]
+pub struct ProcFolder {
+    folder: OwnedFd,
+    pub(crate) accounts: Accounts,
+    peek: Peek,
+    buffer: Vec<u8>,
+}
+
+/// A process's folder in /proc. Held open, it never leads to another process: when this one is
+/// gone, every access fails.
+#[derive(Debug)]
+pub(crate) struct PidFolder {
+    pub(crate) fd: OwnedFd,
+    pub(crate) owner: u32,
+}
+
+impl ProcFolder {
+    /// Opens a mounted /proc.
+    ///
+    /// # Errors
+    /// If the folder cannot be opened.
+    pub fn open(path: &Path, peek: Peek) -> io::Result<ProcFolder> {
+        let folder = open(path, OFlags::DIRECTORY | OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())?;
+        Ok(ProcFolder { folder, accounts: Accounts::default(), peek, buffer: Vec::with_capacity(64 * 1024) })
+    }
+
+    /// Returns the numbers of all processes that this account may see.
+    ///
+    /// # Errors
+    /// If the folder cannot be read.
+    pub fn pids(&self) -> io::Result<Vec<i32>> {
+        let mut pids = Vec::with_capacity(256);
+        for entry in rustix::fs::Dir::read_from(&self.folder)? {
+            let entry = entry?;
+            let name = entry.file_name().to_bytes();
+            if let Some(pid) = std::str::from_utf8(name).ok().and_then(|n| n.parse().ok()) {
+                pids.push(pid);
+            }
+        }
+        pids.sort_unstable();
+        Ok(pids)
+    }
+
+    pub(crate) fn pid(&self, pid: i32) -> Result<PidFolder, ReadError> {
+        let error = |source| ReadError::of(pid, source);
+        let fd = openat(&self.folder, pid.to_string(), OFlags::DIRECTORY | OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())
+            .map_err(error)?;
+        let owner = fstat(&fd).map_err(error)?.st_uid;
+        Ok(PidFolder { fd, owner })
+    }
+
+    pub(crate) fn stat(&mut self, pid: i32, folder: &PidFolder) -> Result<Stat, ReadError> {
+        read_into(folder.fd.as_fd(), "stat", &mut self.buffer).map_err(|e| ReadError::of(pid, e))?;
+        Stat::parse(&self.buffer).ok_or(ReadError::Gone(pid))
+    }
+
+    /// Reads what is known of a process.
+    ///
+    /// # Errors
+    /// [`ReadError::Gone`] if it ends before or while it is read.
+    pub fn read(&mut self, pid: i32) -> Result<Process, ReadError> {
+        let folder = self.pid(pid)?;
+        let stat = self.stat(pid, &folder)?;
+        self.read_open(pid, &folder, stat)
+    }
+
+    /// Reads what is known of a process whose folder and state are at hand.
+    pub(crate) fn read_open(&mut self, pid: i32, folder: &PidFolder, stat: Stat) -> Result<Process, ReadError> {
+        // A program that starts another one in its place between two of the readings below mixes
+        // two blocks: then the shapes do not fit, and it is read again.
+        let mut process = self.read_once(pid, folder, stat)?;
+        for _ in 0..4 {
+            if !matches!(process.received, Received::Overwritten | Received::Unsure(_) | Received::Pending) {
+                break;
+            }
+            let stat = self.stat(pid, folder)?;
+            process = self.read_once(pid, folder, stat)?;
+        }
+        if process.received == Received::Pending {
+            process.received = Received::Ended;
+        }
+        Ok(process)
+    }
+
+    fn read_once(&mut self, pid: i32, folder: &PidFolder, stat: Stat) -> Result<Process, ReadError> {
+        let arguments = match read_into(folder.fd.as_fd(), "cmdline", &mut self.buffer) {
+            Ok(()) => Bytes::copy_from_slice(&self.buffer),
+            Err(error) => return Err(ReadError::of(pid, error)),
+        };
+        let received = self.received(pid, folder, &stat, &arguments)?;
+        // The folder of a process whose memory is private belongs to root, whoever runs it.
+        let uid = match folder.owner {
+            0 => read_at(folder.fd.as_fd(), "status").ok().and_then(|s| uids(&s)).map_or(0, |u| u[1]),
+            uid => uid,
+        };
+        Ok(Process {
+            id: ProcessId { pid, started: stat.started },
+            parent: stat.parent,
+            account: self.accounts.name(uid),
+            program: stat.program,
+            arguments,
+            uid,
+            received,
+        })
+    }
+
+    fn received(&mut self, pid: i32, folder: &PidFolder, stat: &Stat, arguments: &[u8]) -> Result<Received, ReadError> {
+        if stat.is_kernel {
+            return Ok(Received::Kernel);
+        }
+        match read_into(folder.fd.as_fd(), "environ", &mut self.buffer) {
+            Ok(()) => {}
+            Err(Errno::ACCESS | Errno::PERM) => {
+                return Ok(Received::Unreadable(explain(folder.fd.as_fd(), folder.owner, Access::Read, &mut self.accounts)));
+            }
+            Err(error) => return Err(ReadError::of(pid, error)),
+        }
+        if stat.has_ended {
+            return Ok(Received::Ended);
+        }
+        let place = &stat.place;
+        if self.buffer.is_empty() && place.env_start != place.env_end {
+            // Its memory went away while it was read.
+            return Ok(Received::Pending);
+        }
+        let bytes = Bytes::copy_from_slice(&self.buffer);
+        let block = Block::parse(bytes.clone());
+        if !place.is_known() {
+            // Without the right to read, the kernel gives zeros for the places; but the block was
+            // read, so the right is there and the process is just starting or ending.
+            return Ok(if block.is_empty() { Received::Pending } else { Received::Block(block) });
+        }
+        if !place.fits(&bytes, arguments.len() as u64) {
+            return Ok(Received::Overwritten);
+        }
+        let looks_usual = block.entries().all(|e| e.name().is_some());
+        Ok(match self.count_pointers(folder, stat) {
+            Ok(Some(pointers)) if pointers.agree_with(&bytes, place.env_start) => Received::Block(block),
+            // The memory could not be read, or holds no list of pointers any more.
+            Ok(None) | Err(_) if looks_usual => Received::Block(block),
+            Ok(_) => Received::Overwritten,
+            Err(refusal) => Received::Unsure(refusal),
+        })
+    }
+
+    /// Reads the pointers that the kernel laid out; `Ok(None)` if they cannot be found.
+    fn count_pointers(&mut self, folder: &PidFolder, stat: &Stat) -> Result<Option<Pointers>, Refusal> {
+        if self.peek == Peek::Never {
+            return Err(Refusal::Kernel);
+        }
+        let refusal = |_| explain(folder.fd.as_fd(), folder.owner, Access::Attach, &mut Accounts::default());
+        let memory = ProcMemory::open(folder).map_err(refusal)?;
+        if read_into(folder.fd.as_fd(), "auxv", &mut self.buffer).is_err() {
+            return Ok(None);
+        }
+        Ok(Pointers::find(&memory, stat.place.stack, stat.place.arg_start.min(stat.place.env_start), &self.buffer))
+    }
+}
+
+impl ReadError {
+    fn of(pid: i32, error: Errno) -> ReadError {
+        match error {
+            Errno::NOENT | Errno::SRCH => ReadError::Gone(pid),
+            _ => ReadError::System { pid, source: error.into() },
+        }
+    }
+}
+
+/// Reads a small file of a process's folder whole.
+pub(crate) fn read_at(folder: BorrowedFd<'_>, name: &str) -> Result<Vec<u8>, Errno> {
+    let mut bytes = Vec::new();
+    read_into(folder, name, &mut bytes)?;
+    Ok(bytes)
+}
+
+fn read_into(folder: BorrowedFd<'_>, name: &str, into: &mut Vec<u8>) -> Result<(), Errno> {
+    let file = openat(folder, name, OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())?;
+    into.clear();
+    if into.capacity() < 4096 {
+        into.reserve(4096);
+    }
+    loop {
+        if into.len() == into.capacity() {
+            into.reserve(into.capacity());
+        }
+        match rustix::io::read(&file, rustix::buffer::spare_capacity(into)) {
+            Ok(0) => return Ok(()),
+            Ok(_) | Err(Errno::INTR) => {}
+            Err(error) => return Err(error),
+        }
+    }
+}
+
+/// A process's memory.
+pub(crate) struct ProcMemory {
+    file: OwnedFd,
+}
+
+impl ProcMemory {
+    pub(crate) fn open(folder: &PidFolder) -> Result<ProcMemory, Errno> {
+        let file = openat(&folder.fd, "mem", OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())?;
+        Ok(ProcMemory { file })
+    }
+}
+
+impl Memory for ProcMemory {
+    fn read(&self, at: u64, into: &mut [u8]) -> Option<usize> {
+        rustix::io::pread(&self.file, into, at).ok()
+    }
+}
+
+/// What /proc/PID/stat says (proc_pid_stat(5)).
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Stat {
+    pub(crate) program: Bytes,
+    pub(crate) parent: i32,
+    pub(crate) started: u64,
+    pub(crate) is_kernel: bool,
+    pub(crate) has_ended: bool,
+    pub(crate) place: Place,
+}
+
+/// Where a process's start data lies in its memory; zeros where the kernel does not tell.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Place {
+    pub(crate) stack: u64,
+    pub(crate) arg_start: u64,
+    pub(crate) arg_end: u64,
+    pub(crate) env_start: u64,
+    pub(crate) env_end: u64,
+}
+
+impl Place {
+    fn is_known(&self) -> bool {
+        self.env_end != 0
+    }
+
+    /// Whether the block still lies as the kernel laid it, as far as the places and the length of
+    /// the arguments shown tell.
+    fn fits(&self, block: &[u8], arguments: u64) -> bool {
+        // No kernel lays out more than 6 MiB of strings above the pointers.
+        const FAR: u64 = 64 << 20;
+        let on_stack = self.env_start >= self.stack && self.env_end - self.stack.min(self.env_end) < FAR;
+        let length = self.env_end.saturating_sub(self.env_start) == block.len() as u64;
+        let ended = block.last().is_none_or(|b| *b == 0);
+        // A title longer than the arguments makes the kernel show it up to its end instead.
+        let untitled = self.arg_end != self.env_start || arguments == self.arg_end.saturating_sub(self.arg_start);
+        on_stack && length && ended && untitled
+    }
+}
+
+impl Stat {
+    /// Reads the line; `None` if it is cut off, as that of a vanishing process may be.
+    fn parse(line: &[u8]) -> Option<Stat> {
+        const PF_KTHREAD: u64 = 0x0020_0000;
+        // The name may hold anything, brackets and blanks included.
+        let open = memchr::memchr(b'(', line)?;
+        let close = memchr::memrchr(b')', line)?;
+        let rest = std::str::from_utf8(line.get(close + 1..)?).ok()?;
+        let fields: Vec<&str> = rest.split_ascii_whitespace().collect();
+        // Fields are numbered from 1 in the manual; the first behind the name is the third.
+        let field = |number: usize| fields.get(number - 3).copied();
+        let number = |at: usize| field(at)?.parse::<u64>().ok();
+        Some(Stat {
+            program: Bytes::copy_from_slice(line.get(open + 1..close)?),
+            has_ended: matches!(field(3)?, "Z" | "X" | "x"),
+            parent: field(4)?.parse().ok()?,
+            is_kernel: number(9)? & PF_KTHREAD != 0,
+            started: number(22)?,
+            place: Place {
+                stack: number(28)?,
+                arg_start: number(48)?,
+                arg_end: number(49)?,
+                env_start: number(50)?,
+                env_end: number(51)?,
+            },
+        })
+    }
+}
+
+/// The places for pointers to the block's strings, between those to the arguments and the
+/// auxiliary vector.
+#[derive(Debug)]
+struct Pointers {
+    slots: Vec<u64>,
+}
+
+impl Pointers {
+    /// Finds the list above `stack`: the number of arguments, their pointers, a null, the
+    /// pointers looked for, a null, the auxiliary vector, of which `auxv` is the kernel's copy.
+    fn find(memory: &dyn Memory, stack: u64, end: u64, auxv: &[u8]) -> Option<Pointers> {
+        let length = usize::try_from(end.checked_sub(stack)?).ok().filter(|l| *l < 64 << 20)?;
+        let mut bytes = vec![0; length];
+        let mut filled = 0;
+        while let Some(rest) = bytes.get_mut(filled..).filter(|r| !r.is_empty()) {
+            match memory.read(stack + filled as u64, rest) {
+                Some(read) if read > 0 => filled += read,
+                _ => return None,
+            }
+        }
+        [Class::Bits64, Class::Bits32].into_iter().find_map(|class| {
+            let word = class.word();
+            let key = auxv.get(..2 * word)?;
+            let words: Vec<u64> = bytes.chunks_exact(word).map(|w| class.number(w)).collect();
+            let arguments = usize::try_from(*words.first()?).ok()?;
+            let first = arguments.checked_add(2)?;
+            (words.get(first - 1) == Some(&0)).then_some(())?;
+            let vector = (first + 1..words.len()).find(|at| bytes.get(at * word..).is_some_and(|b| b.starts_with(key)))?;
+            Some(Pointers { slots: words.get(first..vector - 1)?.to_vec() })
+        })
+    }
+
+    fn agree_with(&self, block: &[u8], start: u64) -> bool {
+        let strings = memchr::memchr_iter(0, block).count();
+        let leads_to_a_start = |slot: &u64| match usize::try_from(slot.wrapping_sub(start)) {
+            Ok(at) if at > 0 && at < block.len() => block.get(at - 1) == Some(&0),
+            _ => true,
+        };
+        strings == self.slots.len() && self.slots.iter().all(leads_to_a_start)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn stat_lines() {
+        let numbers: Vec<String> = (4..=52).map(|n| n.to_string()).collect();
+        let line = format!("7 (a) b (c)) S {}", numbers.join(" "));
+        let stat = Stat::parse(line.as_bytes()).unwrap();
+        assert_eq!(stat.program, &b"a) b (c)"[..]);
+        assert_eq!((stat.parent, stat.started, stat.is_kernel), (4, 22, false));
+        assert_eq!(stat.place, Place { stack: 28, arg_start: 48, arg_end: 49, env_start: 50, env_end: 51 });
+        let cut: String = line.chars().take(40).collect();
+        assert_eq!(Stat::parse(cut.as_bytes()), None);
+        assert_eq!(Stat::parse(b""), None);
+    }
+
+    struct Fake(u64, Vec<u8>);
+
+    impl Memory for Fake {
+        fn read(&self, at: u64, into: &mut [u8]) -> Option<usize> {
+            let from = usize::try_from(at.checked_sub(self.0)?).ok()?;
+            let source = self.1.get(from..)?;
+            let length = source.len().min(into.len());
+            into.get_mut(..length)?.copy_from_slice(source.get(..length)?);
+            Some(length)
+        }
+    }
+
+    /// Lays out a stack as the kernel does: pointers at 0x1000, strings behind.
+    fn stack(words: &[u64], class: Class) -> Fake {
+        let bytes = words.iter().flat_map(|w| w.to_le_bytes().into_iter().take(class.word()).collect::<Vec<_>>()).collect();
+        Fake(0x1000, bytes)
+    }
+
+    #[test]
+    fn a_block_is_believed_only_in_its_own_shape() {
+        let block = b"A=1\0B=2\0";
+        let start = 0x2000;
+        for class in [Class::Bits64, Class::Bits32] {
+            let auxv: Vec<u8> =
+                [33u64, 0x7f00].iter().flat_map(|w| w.to_le_bytes().into_iter().take(class.word()).collect::<Vec<_>>()).collect();
+            // One argument; two variables; the auxiliary vector.
+            let intact = [1, 0x1f00, 0, start, start + 4, 0, 33, 0x7f00, 0, 0, 0, 0];
+            for (slots, believed) in [
+                ((start, start + 4), true),
+                ((0x9000, start + 4), true), // replaced by setenv(3)
+                ((start + 4, 0), true),      // unsetenv(3) moved them up
+                ((start, start + 5), false), // the strings begin elsewhere now
+            ] {
+                let mut words = intact;
+                (words[3], words[4]) = slots;
+                let memory = stack(&words, class);
+                let end = 0x1000 + memory.1.len() as u64;
+                let pointers = Pointers::find(&memory, 0x1000, end, &auxv).unwrap();
+                assert_eq!(pointers.slots.len(), 2);
+                assert_eq!(pointers.agree_with(block, start), believed, "{slots:?}");
+                assert!(!pointers.agree_with(b"A=1\0\0\0\0\0", start), "zeros are more strings");
+                assert!(!pointers.agree_with(b"A=1 B=2\0", start), "a title is fewer");
+            }
+        }
+    }
+
+    #[test]
+    fn places_tell_a_title_and_a_moved_block() {
+        let place = Place { stack: 0x1000, arg_start: 0x1800, arg_end: 0x1810, env_start: 0x1810, env_end: 0x1814 };
+        let far = Place { env_start: 1 << 40, env_end: (1 << 40) + 4, arg_end: 1 << 40, arg_start: (1 << 40) - 16, ..place };
+        let below = Place { stack: 0x9000, ..place };
+        for (place, block, arguments, fits) in [
+            (place, &b"A=1\0"[..], 16, true),
+            (place, b"A=1\0", 20, false),
+            (place, b"A=1x", 16, false),
+            (place, b"A=1", 16, false),
+            (Place { arg_end: 0x1804, ..place }, b"A=1\0", 99, true),
+            (far, b"A=1\0", 16, false),
+            (below, b"A=1\0", 16, false),
+        ] {
+            assert_eq!(place.fits(block, arguments), fits, "{place:?} {arguments}");
+        }
+    }
+}

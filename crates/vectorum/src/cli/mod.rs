@@ -1,0 +1,112 @@
+//! The commands: one file each. What a person typed is read here, and every failure becomes a
+//! sentence with an exit status here.
+
+mod args;
+mod compare;
+mod failure;
+mod json;
+mod manual;
+mod output;
+mod run;
+mod selector;
+mod show;
+
+use std::ffi::OsString;
+use std::io::Write;
+use std::process::ExitCode;
+
+use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
+
+pub(crate) use args::parse_changes;
+pub(crate) use compare::list_text as compare_list;
+pub(crate) use failure::Failure;
+pub(crate) use output::{Sight, fingerprinter, print, wants_colour};
+pub(crate) use selector::own as own_block;
+
+use crate::demo;
+use crate::tui;
+
+/// Shows, changes and explains the environment variables that processes receive.
+///
+/// Without a command, opens the full-screen program on this host.
+#[derive(Debug, Parser)]
+#[command(name = "vectorum", version, max_term_width = 100, after_help = EXIT_STATUS)]
+struct Cli {
+    #[command(subcommand)]
+    command: Option<Command>,
+
+    #[command(flatten)]
+    screen: tui::ScreenArgs,
+}
+
+const EXIT_STATUS: &str = "Exit status: 0 done; 1 the answer is no (not set, differs); 2 wrong usage; 3 it could not be done. \
+`run` exits as its command does, with 125 for a failure of its own, 126 for a command that cannot be run, 127 for one that is not there.";
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    Show(show::Args),
+    Run(run::Args),
+    Compare(compare::Args),
+    Demo(demo::Args),
+    Manual(manual::ManualArgs),
+    Completions(manual::CompletionArgs),
+}
+
+/// What a command answers: its exit status.
+pub(crate) type Answer = Result<u8, Failure>;
+
+/// The program's entry: reads the arguments, runs the command, tells failures.
+pub(crate) fn main() -> ExitCode {
+    let arguments: Vec<OsString> = std::env::args_os().collect();
+    // The failures of `run` must not be taken for its command's: env(1) and others use 125.
+    let is_run = arguments.get(1).is_some_and(|a| a == "run");
+    let parsed = Cli::command().try_get_matches_from(arguments).and_then(|m| Cli::from_arg_matches(&m));
+    let cli = match parsed {
+        Ok(cli) => cli,
+        Err(error) => {
+            let wrong = error.use_stderr();
+            // Nothing is left to tell if standard error is closed.
+            let _ = error.print();
+            return ExitCode::from(match (wrong, is_run) {
+                (false, _) => 0,
+                (true, true) => 125,
+                (true, false) => 2,
+            });
+        }
+    };
+    let answer = match cli.command {
+        None => tui::open_host(&cli.screen),
+        Some(Command::Show(args)) => show::run(&args),
+        Some(Command::Run(args)) => run::run(&args).map_err(|f| f.with_status_for_run()),
+        Some(Command::Compare(args)) => compare::run(&args),
+        Some(Command::Demo(args)) => demo::run(&args),
+        Some(Command::Manual(args)) => manual::manual(&args, Cli::command()),
+        Some(Command::Completions(args)) => manual::completions(&args, Cli::command()),
+    };
+    match answer {
+        Ok(status) => ExitCode::from(status),
+        Err(failure) => {
+            if !failure.is_broken_pipe() {
+                let _ = writeln!(std::io::stderr(), "vectorum: {failure}");
+            }
+            ExitCode::from(failure.status())
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_definition_is_sound_and_every_part_described() {
+        let command = Cli::command();
+        command.clone().debug_assert();
+        for sub in command.get_subcommands() {
+            assert!(sub.get_about().is_some(), "{} says nothing of itself", sub.get_name());
+            for argument in sub.get_arguments() {
+                assert!(argument.get_help().is_some(), "{} {} is not described", sub.get_name(), argument.get_id());
+            }
+        }
+    }
+}

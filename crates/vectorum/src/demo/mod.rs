@@ -1,0 +1,176 @@
+//! The made-up host pier-4: shipped data, and a walk through what is wrong there.
+
+mod walk;
+
+use std::collections::BTreeMap;
+use std::io::IsTerminal;
+
+use base64::Engine;
+use base64::prelude::BASE64_STANDARD;
+use serde::Deserialize;
+use vectorum_core::{Block, MemoryHost, Name, Process, ProcessId, Received, Refusal, Value, World};
+
+use crate::cli::Failure;
+use crate::tui;
+
+/// Open the full-screen program on pier-4, a made-up host with troubles to find
+///
+/// Where standard output is no terminal, prints a walk through them instead.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    screen: tui::ScreenArgs,
+}
+
+/// Runs the command.
+pub(crate) fn run(args: &Args) -> Result<u8, Failure> {
+    let pier = Pier::load()?;
+    if std::io::stdout().is_terminal() { tui::open_demo(&args.screen, pier) } else { walk::print(&pier) }
+}
+
+/// The made-up host.
+#[derive(Debug)]
+pub(crate) struct Pier {
+    pub(crate) host: String,
+    pub(crate) account: String,
+    /// The name that is chosen at first.
+    pub(crate) choose: Name,
+    pub(crate) files: MemoryHost,
+    pub(crate) world: World,
+}
+
+const DATA: &str = include_str!("pier-4.json");
+
+#[derive(Deserialize)]
+struct Data {
+    host: String,
+    account: String,
+    choose: String,
+    folders: BTreeMap<String, Vec<String>>,
+    links: BTreeMap<String, String>,
+    processes: Vec<ProcessData>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ProcessData {
+    pid: i32,
+    parent: i32,
+    program: String,
+    arguments: Vec<String>,
+    account: String,
+    uid: u32,
+    started: u64,
+    state: Option<State>,
+    #[serde(default = "yes")]
+    inherit: bool,
+    #[serde(default)]
+    set: serde_json::Map<String, serde_json::Value>,
+    #[serde(default)]
+    unset: Vec<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum State {
+    Kernel,
+    Overwritten,
+    Unreadable,
+}
+
+fn yes() -> bool {
+    true
+}
+
+impl Pier {
+    /// Reads the shipped data.
+    pub(crate) fn load() -> Result<Pier, Failure> {
+        Pier::parse(DATA).map_err(|what| Failure::new(format!("the demo's data is damaged: {what}")))
+    }
+
+    fn parse(text: &str) -> Result<Pier, String> {
+        let data: Data = serde_json::from_str(text).map_err(|e| e.to_string())?;
+        let name = |text: &str| Name::new(text.to_owned()).ok_or(format!("{text:?} is no name"));
+        let mut files = MemoryHost::default();
+        for (path, programs) in &data.folders {
+            files = files.folder(path, programs);
+        }
+        for (from, to) in &data.links {
+            files = files.link(from, to);
+        }
+        let mut world = World::default();
+        for process in data.processes {
+            let received = match process.state {
+                Some(State::Kernel) => Received::Kernel,
+                Some(State::Overwritten) => Received::Overwritten,
+                Some(State::Unreadable) => Received::Unreadable(Refusal::OtherAccount(process.account.as_str().into())),
+                None => {
+                    let parent = world.get(process.parent).and_then(|p| p.received.block().cloned());
+                    let mut edit = parent.filter(|_| process.inherit).unwrap_or(Block::empty()).edit();
+                    for unset in &process.unset {
+                        edit.unset(&name(unset)?);
+                    }
+                    for (key, json) in &process.set {
+                        edit.set(&name(key)?, &value(json).ok_or(format!("the value of {key} of {} is none", process.pid))?);
+                    }
+                    Received::Block(edit.finish())
+                }
+            };
+            let arguments: Vec<u8> = process.arguments.iter().flat_map(|a| [a.as_bytes(), b"\0"].concat()).collect();
+            world.put(Process {
+                id: ProcessId { pid: process.pid, started: process.started * 100 },
+                parent: process.parent,
+                program: process.program.into(),
+                arguments: arguments.into(),
+                uid: process.uid,
+                account: process.account.into(),
+                received,
+            });
+        }
+        Ok(Pier { host: data.host, account: data.account, choose: name(&data.choose)?, files, world })
+    }
+}
+
+fn value(json: &serde_json::Value) -> Option<Value> {
+    match json {
+        serde_json::Value::String(text) => Value::new(text.clone()),
+        other => Value::new(BASE64_STANDARD.decode(other.get("b64")?.as_str()?).ok()?),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use vectorum_core::{Limits, Trouble, findings};
+
+    #[test]
+    fn each_planted_trouble_is_found() {
+        let pier = Pier::load().unwrap_or_else(|f| panic!("{f}"));
+        let found = findings(&pier.world, &Limits::default());
+        let has = |name: &str, pid: i32, is: fn(&Trouble) -> bool| {
+            found.iter().any(|f| f.name.as_bytes() == name.as_bytes() && f.pid == pid && is(&f.trouble))
+        };
+        assert!(has("BERTH_LOG_DIR", 604, |t| matches!(t, Trouble::DroppedHere { siblings: 4 })));
+        assert!(has("PATH", 606, |t| matches!(t, Trouble::ListOverwritten { lost: 4 })));
+        assert!(has("BERTH_DB_URL", 601, |t| matches!(t, Trouble::Outdated { siblings: 4 })));
+        assert!(has("TICKET_KEY", 700, |t| matches!(t, Trouble::SecretCarried { processes: 5, accounts: 1 })));
+        assert!(has("GATE_BANNER", 703, |t| matches!(t, Trouble::HostileBytes)));
+        assert_eq!(
+            found.iter().filter(|f| !matches!(f.trouble, Trouble::SecretCarried { .. })).count(),
+            4,
+            "and nothing else: {found:?}"
+        );
+    }
+
+    #[test]
+    fn damaged_data_is_told() {
+        for (from, to, told) in [
+            ("\"pid\": 1,", "\"pid\": \"x\",", "invalid type"),
+            ("\"TIDE_DATUM\"", "\"TIDE=DATUM\"", "no name"),
+            ("TORjaGVyLTT/", "!", "PRINTER_NAME"),
+        ] {
+            let error = Pier::parse(&DATA.replacen(from, to, 1)).unwrap_err();
+            assert!(error.contains(told), "{error}");
+        }
+    }
+}

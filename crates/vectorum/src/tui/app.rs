@@ -1,0 +1,805 @@
+//! The state of the interface and how messages change it. It has one owner, and nothing here
+//! waits, reads or draws: what takes time is handed out as an [`Effect`].
+
+use std::sync::Arc;
+
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use ratatui::layout::{Position, Rect};
+use tui_input::{Input, InputRequest};
+use vectorum_core::{Block, Finding, Fingerprinter, Gloss, Limits, Name, Process, Value, World, inert};
+use vectorum_host::{Keeper, Update};
+
+use super::compare::{Compare, Side};
+use super::draw::{Areas, Hit};
+use super::keys::{Action, Place};
+use super::names::{NameRow, Names};
+use super::overlay::{Overlay, Reply, RunDialog};
+use super::processes::{Now, Processes, View};
+use super::scroll::Scroll;
+use super::theme::Theme;
+
+/// Which screen is open.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Screen {
+    Processes,
+    Compare,
+}
+
+/// Which pane has the keys.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Focus {
+    Names,
+    Main,
+    Detail,
+}
+
+/// What a gloss was made for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct GlossKey {
+    pub(crate) name: Name,
+    pub(crate) value: Value,
+    pub(crate) reveal: bool,
+}
+
+/// What comes in.
+#[derive(Debug)]
+pub(crate) enum Message {
+    Key(KeyEvent),
+    Mouse(MouseEvent),
+    Paste(String),
+    Resize(u16, u16),
+    /// Processes changed; so many of so many were looked at.
+    Updates(Vec<Update>, usize, usize),
+    ScanEnded,
+    ScanFailed(String),
+    Gloss(GlossKey, Gloss),
+    Now(i32, Result<(Block, Option<Keeper>), String>),
+    Findings(Vec<Finding>),
+    /// A command that was run from here has ended.
+    RunEnded(String),
+    /// The system asks the program to end.
+    Terminate,
+}
+
+/// What is to be done outside.
+#[derive(Debug)]
+pub(crate) enum Effect {
+    Quit,
+    Suspend,
+    Redraw,
+    Rescan,
+    Copy(Vec<u8>),
+    Gloss(GlossKey),
+    ReadNow(i32),
+    Find(Box<World>),
+    Run { command: Vec<Vec<u8>>, block: Block },
+}
+
+/// The whole state.
+pub(crate) struct App {
+    pub(crate) host: String,
+    pub(crate) account: String,
+    pub(crate) is_demo: bool,
+    pub(crate) world: World,
+    pub(crate) limits: Limits,
+    pub(crate) prints: Fingerprinter,
+    pub(crate) theme: Theme,
+    pub(crate) own_block: Block,
+    pub(crate) reveal: bool,
+    pub(crate) screen: Screen,
+    pub(crate) focus: Focus,
+    pub(crate) names: Names,
+    pub(crate) names_folded: bool,
+    pub(crate) processes: Processes,
+    pub(crate) compare: Compare,
+    pub(crate) overlay: Option<Overlay>,
+    pub(crate) notice: Option<String>,
+    pub(crate) progress: Option<(usize, usize)>,
+    pub(crate) findings: Arc<[Finding]>,
+    pub(crate) areas: Areas,
+    size: (u16, u16),
+    gloss: Option<(GlossKey, Gloss)>,
+    gloss_asked: Option<GlossKey>,
+    compare_now: Option<i32>,
+    names_are_stale: bool,
+    tree_is_stale: bool,
+    find_again: bool,
+}
+
+/// What the program is started with.
+pub(crate) struct Start {
+    pub(crate) host: String,
+    pub(crate) account: String,
+    pub(crate) is_demo: bool,
+    pub(crate) world: World,
+    pub(crate) limits: Limits,
+    pub(crate) prints: Fingerprinter,
+    pub(crate) theme: Theme,
+    pub(crate) own_block: Block,
+    pub(crate) choose: Option<Name>,
+    pub(crate) size: (u16, u16),
+}
+
+impl App {
+    pub(crate) fn new(start: Start) -> App {
+        let mut app = App {
+            host: start.host,
+            account: start.account,
+            is_demo: start.is_demo,
+            world: start.world,
+            limits: start.limits,
+            prints: start.prints,
+            theme: start.theme,
+            own_block: start.own_block,
+            reveal: false,
+            screen: Screen::Processes,
+            focus: Focus::Names,
+            names: Names::default(),
+            names_folded: false,
+            processes: Processes::default(),
+            compare: Compare::default(),
+            overlay: None,
+            notice: None,
+            progress: None,
+            findings: Arc::from([]),
+            areas: Areas::default(),
+            size: start.size,
+            gloss: None,
+            gloss_asked: None,
+            compare_now: None,
+            names_are_stale: true,
+            tree_is_stale: true,
+            find_again: true,
+        };
+        if let Some(name) = start.choose {
+            app.names.choose(&name);
+        }
+        app.settle();
+        app
+    }
+
+    /// Takes one message and returns what is to be done outside.
+    pub(crate) fn update(&mut self, message: Message) -> Vec<Effect> {
+        let mut effects = Vec::new();
+        match message {
+            Message::Key(key) => self.key(key, &mut effects),
+            Message::Paste(text) => self.paste(&text),
+            Message::Mouse(mouse) => self.mouse(mouse, &mut effects),
+            Message::Resize(width, height) => self.size = (width, height),
+            Message::Updates(updates, done, total) => self.take_updates(updates, done, total),
+            Message::ScanEnded => {
+                self.progress = None;
+                if std::mem::take(&mut self.find_again) {
+                    effects.push(Effect::Find(Box::new(self.world.clone())));
+                }
+            }
+            Message::ScanFailed(why) => self.notice = Some(why),
+            Message::Gloss(key, gloss) => self.gloss = Some((key, gloss)),
+            Message::Findings(findings) => {
+                if *self.findings != *findings {
+                    self.findings = findings.into();
+                    self.names_are_stale = true;
+                }
+            }
+            Message::Now(pid, now) => self.take_now(pid, now),
+            Message::RunEnded(text) => self.notice = Some(text),
+            Message::Terminate => effects.push(Effect::Quit),
+        }
+        self.settle();
+        self.ask(&mut effects);
+        effects
+    }
+
+    /// Brings everything that depends on something else up to date, sizes included.
+    pub(crate) fn settle(&mut self) {
+        if std::mem::take(&mut self.names_are_stale) {
+            self.rebuild_names();
+            self.tree_is_stale = true;
+        }
+        if std::mem::take(&mut self.tree_is_stale) {
+            self.processes.rebuild(&self.world, self.names.chosen());
+        }
+        self.areas = Areas::arrange(self, Rect::new(0, 0, self.size.0, self.size.1));
+        self.names.scroll.resize(usize::from(self.areas.names.height.max(self.areas.main.height)).saturating_sub(1));
+        self.processes.scroll.resize(usize::from(self.areas.main.height).saturating_sub(1));
+        let (columns, height) = (usize::from(self.areas.detail.width), usize::from(self.areas.detail.height));
+        let count = self.detail_lines(columns).len();
+        let detail = self.detail_scroll();
+        // The details have no cursor: it stands for the first line seen.
+        detail.count = count;
+        detail.height = height;
+        detail.offset = detail.offset.min(count.saturating_sub(height));
+        if let Some(overlay) = &mut self.overlay {
+            overlay.settle(self.size);
+        }
+    }
+
+    /// Returns the lines of the details of the open screen.
+    pub(crate) fn detail_lines(&self, columns: usize) -> Vec<ratatui::text::Line<'static>> {
+        match self.screen {
+            Screen::Processes => super::processes::detail(self, columns),
+            Screen::Compare => super::compare::detail(self, columns),
+        }
+    }
+
+    fn detail_scroll(&mut self) -> &mut Scroll {
+        match self.screen {
+            Screen::Processes => &mut self.processes.detail,
+            Screen::Compare => &mut self.compare.detail,
+        }
+    }
+
+    fn rebuild_names(&mut self) {
+        let troubled: std::collections::HashSet<&Name> =
+            self.findings.iter().filter(|f| f.trouble.is_grave()).map(|f| &f.name).collect();
+        let known: Vec<NameRow> = self
+            .world
+            .names()
+            .into_iter()
+            .map(|n| NameRow {
+                is_troubled: n.is_troubled || troubled.contains(&n.name),
+                name: n.name,
+                values: n.values,
+                is_list: n.is_list,
+                is_secret: n.is_secret,
+                standing: None,
+            })
+            .collect();
+        let rows = match self.screen {
+            Screen::Compare if self.compare.left.is_some() && self.compare.right.is_some() => {
+                let of = |name: &[u8]| {
+                    known.binary_search_by(|r| r.name.as_bytes().cmp(name)).ok().and_then(|at| known.get(at)).cloned()
+                };
+                self.compare.names(of)
+            }
+            _ => known,
+        };
+        self.names.set(rows);
+        if self.screen == Screen::Compare && self.names.chosen_row().is_none() {
+            self.names.scroll.go_to(0);
+            self.names.choose_at_cursor();
+        }
+    }
+
+    /// Returns the selected process.
+    pub(crate) fn selected(&self) -> Option<&Process> {
+        self.processes.selected.and_then(|pid| self.world.get(pid))
+    }
+
+    /// Returns the gloss of a value, if it was made already.
+    pub(crate) fn gloss_of(&self, name: &Name, value: &[u8]) -> Option<&Gloss> {
+        let (key, gloss) = self.gloss.as_ref()?;
+        (key.name == *name && key.value.as_bytes() == value && key.reveal == self.reveal).then_some(gloss)
+    }
+
+    /// Asks for what the screen needs and nobody has asked for yet.
+    fn ask(&mut self, effects: &mut Vec<Effect>) {
+        let Some(process) = self.selected() else { return };
+        let pid = process.id.pid;
+        if let (Some(name), Some(block)) = (self.names.chosen(), process.received.block()) {
+            if let Some(value) = block.value(name.as_bytes()) {
+                let key = GlossKey { name: name.clone(), value, reveal: self.reveal };
+                if self.gloss_asked.as_ref() != Some(&key) {
+                    self.gloss_asked = Some(key.clone());
+                    effects.push(Effect::Gloss(key));
+                }
+            }
+        }
+        let wants_now = self.screen == Screen::Processes && self.processes.view == View::Now;
+        if wants_now && !self.processes.now.contains_key(&pid) {
+            self.read_now(pid, effects);
+        }
+    }
+
+    fn read_now(&mut self, pid: i32, effects: &mut Vec<Effect>) {
+        if self.is_demo {
+            let why = "the processes of this demo are made up: there is nothing to read now".to_owned();
+            self.processes.now.insert(pid, Now::Failed(why));
+        } else {
+            self.processes.now.insert(pid, Now::Reading);
+            effects.push(Effect::ReadNow(pid));
+        }
+    }
+
+    fn take_updates(&mut self, updates: Vec<Update>, done: usize, total: usize) {
+        let mut changed = false;
+        for update in updates {
+            changed |= match update {
+                Update::Put(process) => self.world.put(process),
+                Update::Adopted(pid, parent) => self.world.adopt(pid, parent),
+                Update::Gone(pid) => {
+                    self.processes.now.remove(&pid);
+                    self.world.remove(pid)
+                }
+            };
+        }
+        self.progress = (done < total).then_some((done, total));
+        self.names_are_stale |= changed;
+        self.find_again |= changed;
+        if self.processes.selected.is_none() {
+            self.select_self();
+        }
+    }
+
+    /// The first process that a person looks at is their shell, the parent of this program.
+    fn select_self(&mut self) {
+        let own = i32::try_from(std::process::id()).ok().filter(|_| !self.is_demo);
+        if let Some(process) = own.and_then(|pid| self.world.get(pid)) {
+            let shell = self.world.parent(process).map_or(process.id.pid, |p| p.id.pid);
+            self.processes.selected = Some(shell);
+            self.tree_is_stale = true;
+        }
+    }
+
+    fn take_now(&mut self, pid: i32, now: Result<(Block, Option<Keeper>), String>) {
+        if self.compare_now == Some(pid) {
+            self.compare_now = None;
+            let side = self.world.get(pid).map(|p| (label(p), p.received.block().cloned()));
+            match (&now, side) {
+                (Ok((block, _)), Some((text, Some(received)))) => {
+                    self.compare.left = Some(Side { label: text.clone(), block: received });
+                    self.compare.right = Some(Side { label: format!("{text}, now"), block: block.clone() });
+                    self.open(Screen::Compare);
+                }
+                (Ok(_), _) => self.notice = Some("what it received is not known: there is nothing to compare with".to_owned()),
+                (Err(why), _) => self.notice = Some(why.clone()),
+            }
+        }
+        let now = match now {
+            Ok((block, keeper)) => Now::Block(block, keeper),
+            Err(why) => Now::Failed(why),
+        };
+        self.processes.now.insert(pid, now);
+    }
+
+    /// Opens a screen.
+    fn open(&mut self, screen: Screen) {
+        if self.screen != screen {
+            self.screen = screen;
+            self.names.filter = Input::default();
+            self.names_are_stale = true;
+            if screen == Screen::Compare && self.focus == Focus::Main {
+                self.focus = Focus::Names;
+            }
+        }
+        self.names_are_stale |= screen == Screen::Compare;
+    }
+
+    fn place(&self) -> Place {
+        match self.screen {
+            Screen::Processes => Place::Processes,
+            Screen::Compare => Place::Compare,
+        }
+    }
+
+    fn key(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
+        self.notice = None;
+        if let Some(mut overlay) = self.overlay.take() {
+            match overlay.key(key, self) {
+                Reply::Stay => self.overlay = Some(overlay),
+                Reply::Close => {}
+                Reply::Do(action) => self.act(action, effects),
+                Reply::GoTo(finding) => self.go_to(&finding),
+                Reply::Run { command, block } => effects.push(Effect::Run { command, block }),
+            }
+            return;
+        }
+        if self.names.is_typing || self.processes.is_typing {
+            return self.typed(key, effects);
+        }
+        if let Some(action) = Action::of_key(&key, self.place()) {
+            self.act(action, effects);
+        }
+    }
+
+    /// A key while a filter is typed: letters go into it, arrows move, Enter keeps it.
+    fn typed(&mut self, key: KeyEvent, effects: &mut Vec<Effect>) {
+        let for_names = self.names.is_typing;
+        let action = match key.code {
+            KeyCode::Esc => {
+                if for_names {
+                    self.names.filter = Input::default();
+                    self.names.filter_again(false);
+                } else {
+                    self.processes.filter = Input::default();
+                }
+                self.stop_typing();
+                self.tree_is_stale = true;
+                return;
+            }
+            KeyCode::Enter | KeyCode::Tab => {
+                self.stop_typing();
+                self.focus = Focus::Main;
+                return;
+            }
+            KeyCode::Up => Action::Up,
+            KeyCode::Down => Action::Down,
+            KeyCode::PageUp => Action::PageUp,
+            KeyCode::PageDown => Action::PageDown,
+            KeyCode::Char('c') if key.modifiers.contains(KeyModifiers::CONTROL) => Action::Quit,
+            _ => {
+                let input = if for_names { &mut self.names.filter } else { &mut self.processes.filter };
+                if edit(input, key) {
+                    if for_names {
+                        self.names.filter_again(true);
+                    }
+                    self.tree_is_stale = true;
+                }
+                return;
+            }
+        };
+        self.act(action, effects);
+    }
+
+    fn stop_typing(&mut self) {
+        self.names.is_typing = false;
+        self.processes.is_typing = false;
+    }
+
+    fn paste(&mut self, text: &str) {
+        let line = text.lines().next().unwrap_or_default();
+        let input = match &mut self.overlay {
+            Some(overlay) => overlay.input(),
+            None if self.names.is_typing => Some(&mut self.names.filter),
+            None if self.processes.is_typing => Some(&mut self.processes.filter),
+            None => None,
+        };
+        let Some(input) = input else { return };
+        for c in line.chars().filter(|c| !c.is_control()) {
+            input.handle(InputRequest::InsertChar(c));
+        }
+        if self.names.is_typing {
+            self.names.filter_again(true);
+        }
+        if let Some(overlay) = &mut self.overlay {
+            overlay.changed();
+        }
+        self.tree_is_stale = true;
+    }
+
+    /// Does what an action says.
+    pub(crate) fn act(&mut self, action: Action, effects: &mut Vec<Effect>) {
+        match action {
+            Action::Up => self.move_by(-1),
+            Action::Down => self.move_by(1),
+            Action::PageUp => self.move_by(-self.page()),
+            Action::PageDown => self.move_by(self.page()),
+            Action::Top => self.move_by(isize::MIN / 2),
+            Action::Bottom => self.move_by(isize::MAX / 2),
+            Action::NextPane => self.focus = self.pane(1),
+            Action::PreviousPane => self.focus = self.pane(2),
+            Action::Enter => {
+                self.focus = match self.focus {
+                    Focus::Names if self.screen == Screen::Processes => Focus::Main,
+                    _ => Focus::Detail,
+                }
+            }
+            Action::Back => self.back(),
+            Action::Left => {
+                let in_tree = self.focus == Focus::Main && self.screen == Screen::Processes;
+                if in_tree && self.processes.fold(Some(true)) {
+                    self.tree_is_stale = true;
+                } else if !(in_tree && self.processes.go_to_parent()) {
+                    self.focus = Focus::Names;
+                }
+            }
+            Action::Right => {
+                let in_tree = self.focus == Focus::Main && self.screen == Screen::Processes;
+                if in_tree && self.processes.fold(Some(false)) {
+                    self.tree_is_stale = true;
+                } else if self.focus == Focus::Names && self.screen == Screen::Processes {
+                    self.focus = Focus::Main;
+                }
+            }
+            Action::ShowProcesses => self.open(Screen::Processes),
+            Action::ShowCompare => self.open(Screen::Compare),
+            Action::FilterNames => {
+                self.names.is_typing = true;
+                self.focus = Focus::Names;
+                self.names_folded = false;
+            }
+            Action::FilterProcesses => {
+                self.processes.is_typing = true;
+                self.focus = Focus::Main;
+            }
+            Action::Fold => self.tree_is_stale |= self.processes.fold(None),
+            Action::FoldAll => {
+                self.processes.fold_all();
+                self.tree_is_stale = true;
+            }
+            Action::NextChange | Action::PreviousChange => {
+                self.focus = Focus::Main;
+                if !self.processes.next_change(action == Action::PreviousChange) {
+                    let name = self.names.chosen().map(ToString::to_string).unwrap_or_default();
+                    self.notice = Some(format!("no further process got {name} otherwise than its parent did"));
+                }
+            }
+            Action::OnlyChanges => match self.screen {
+                Screen::Processes => {
+                    self.processes.only_changes = !self.processes.only_changes;
+                    self.tree_is_stale = true;
+                }
+                Screen::Compare => {
+                    self.compare.show_same = !self.compare.show_same;
+                    self.names_are_stale = true;
+                }
+            },
+            Action::KernelThreads => {
+                self.processes.kernel_threads = !self.processes.kernel_threads;
+                self.tree_is_stale = true;
+            }
+            Action::NextView | Action::PreviousView => self.show(self.processes.view.next(action == Action::PreviousView)),
+            Action::MarkForCompare => self.mark_side(),
+            Action::CompareWithParent => self.compare_with_parent(),
+            Action::CompareWithNow => {
+                if let Some(pid) = self.processes.selected {
+                    self.compare_now = Some(pid);
+                    self.read_now(pid, effects);
+                    if self.is_demo {
+                        self.notice = Some("the processes of this demo are made up: there is nothing to read now".to_owned());
+                    }
+                }
+            }
+            Action::SwapSides => {
+                self.compare.swap();
+                self.names_are_stale = true;
+            }
+            Action::Reveal => {
+                self.reveal = !self.reveal;
+                let text =
+                    if self.reveal { "what looks secret is shown; m masks it again" } else { "what looks secret is masked" };
+                self.notice = Some(text.to_owned());
+            }
+            Action::CopyValue => self.copy_value(effects),
+            Action::CopyName => {
+                if let Some(name) = self.names.chosen() {
+                    effects.push(Effect::Copy(name.as_bytes().to_vec()));
+                    self.notice = Some(format!("copied the name {name}"));
+                }
+            }
+            Action::Run => self.open_run(),
+            Action::Findings => self.overlay = Some(Overlay::findings(self.findings.clone())),
+            Action::ToggleNames => {
+                self.names_folded = !self.names_folded;
+                if self.names_folded && self.focus == Focus::Names {
+                    self.focus = Focus::Main;
+                }
+            }
+            Action::Rescan => {
+                self.processes.now.clear();
+                effects.push(Effect::Rescan);
+            }
+            Action::Help => self.overlay = Some(Overlay::help()),
+            Action::Palette => self.overlay = Some(Overlay::palette(self.place())),
+            Action::Redraw => effects.push(Effect::Redraw),
+            Action::Suspend => effects.push(Effect::Suspend),
+            Action::Quit => effects.push(Effect::Quit),
+        }
+    }
+
+    fn page(&self) -> isize {
+        match self.focus {
+            Focus::Names => self.names.scroll.page(),
+            Focus::Main if self.screen == Screen::Compare => self.names.scroll.page(),
+            Focus::Main => self.processes.scroll.page(),
+            Focus::Detail => isize::try_from(self.areas.detail.height).unwrap_or(1),
+        }
+    }
+
+    fn pane(&self, steps: usize) -> Focus {
+        let has_main = self.screen == Screen::Processes;
+        let mut order = vec![Focus::Detail];
+        if has_main {
+            order.insert(0, Focus::Main);
+        }
+        if !self.names_folded {
+            order.insert(0, Focus::Names);
+        }
+        let at = order.iter().position(|f| *f == self.focus).unwrap_or(0);
+        let step = if steps == 1 { 1 } else { order.len() - 1 };
+        order.get((at + step) % order.len()).copied().unwrap_or(Focus::Detail)
+    }
+
+    fn move_by(&mut self, rows: isize) {
+        match self.focus {
+            Focus::Detail => {
+                let detail = self.detail_scroll();
+                detail.offset = detail.offset.saturating_add_signed(rows).min(detail.count.saturating_sub(detail.height));
+            }
+            Focus::Main if self.screen == Screen::Processes => {
+                self.processes.scroll.by(rows);
+                self.processes.select_at_cursor();
+            }
+            _ => {
+                self.names.scroll.by(rows);
+                self.choose_at_cursor();
+            }
+        }
+    }
+
+    fn choose_at_cursor(&mut self) {
+        let before = self.names.chosen().cloned();
+        self.names.choose_at_cursor();
+        if self.names.chosen() != before.as_ref() {
+            self.tree_is_stale = true;
+            *self.detail_scroll() = Scroll::default();
+        }
+    }
+
+    fn back(&mut self) {
+        if !self.names.filter.value().is_empty() {
+            self.names.filter = Input::default();
+            self.names.filter_again(false);
+        } else if !self.processes.filter.value().is_empty() || self.processes.only_changes {
+            self.processes.filter = Input::default();
+            self.processes.only_changes = false;
+        } else if self.screen == Screen::Compare {
+            self.open(Screen::Processes);
+        } else {
+            self.focus = Focus::Names;
+        }
+        self.tree_is_stale = true;
+    }
+
+    fn show(&mut self, view: View) {
+        if self.screen == Screen::Processes {
+            self.processes.view = view;
+            self.processes.detail = Scroll::default();
+        }
+    }
+
+    fn go_to(&mut self, finding: &Finding) {
+        self.open(Screen::Processes);
+        self.settle();
+        self.names.choose(&finding.name);
+        self.processes.go_to(finding.pid, &self.world);
+        self.processes.view = View::Value;
+        self.processes.detail = Scroll::default();
+        self.focus = Focus::Main;
+        self.tree_is_stale = true;
+    }
+
+    fn side_of(&mut self, process: Option<&Process>) -> Option<Side> {
+        let process = process?;
+        match process.received.block() {
+            Some(block) => Some(Side { label: label(process), block: block.clone() }),
+            None => {
+                self.notice = Some(format!("{}: {}", label(process), process.received.why_not().unwrap_or_default()));
+                None
+            }
+        }
+    }
+
+    fn mark_side(&mut self) {
+        let process = self.selected().cloned();
+        let Some(side) = self.side_of(process.as_ref()) else { return };
+        if self.compare.left.is_none() || self.compare.right.is_some() {
+            self.notice = Some(format!("one side is {}; press c on the other", side.label));
+            self.compare.left = Some(side);
+            self.compare.right = None;
+        } else {
+            self.compare.right = Some(side);
+            self.open(Screen::Compare);
+        }
+    }
+
+    fn compare_with_parent(&mut self) {
+        let Some(process) = self.selected().cloned() else { return };
+        let Some(parent) = self.world.parent(&process).cloned() else {
+            self.notice = Some(format!("the parent of {} is not known", label(&process)));
+            return;
+        };
+        if let (Some(left), Some(right)) = (self.side_of(Some(&parent)), self.side_of(Some(&process))) {
+            self.compare.left = Some(left);
+            self.compare.right = Some(right);
+            self.open(Screen::Compare);
+        }
+    }
+
+    fn copy_value(&mut self, effects: &mut Vec<Effect>) {
+        let block = match self.screen {
+            Screen::Processes => self.selected().and_then(|p| p.received.block()),
+            Screen::Compare => self.compare.right.as_ref().map(|s| &s.block),
+        };
+        let Some(name) = self.names.chosen() else { return };
+        self.notice = Some(match block.and_then(|b| b.get(name.as_bytes())) {
+            Some(value) => {
+                effects.push(Effect::Copy(value.to_vec()));
+                format!("copied the value of {name}, {} bytes, to the terminal's clipboard", value.len())
+            }
+            None => format!("{name} is not set here"),
+        });
+    }
+
+    fn open_run(&mut self) {
+        let selected = self.selected().filter(|p| p.received.block().is_some());
+        let (label, block) = match selected {
+            Some(process) => (label(process), process.received.block().cloned().unwrap_or(Block::empty())),
+            None => ("this program".to_owned(), self.own_block.clone()),
+        };
+        self.overlay = Some(Overlay::Run(Box::new(RunDialog::new(label, block, &self.own_block))));
+    }
+
+    fn mouse(&mut self, mouse: MouseEvent, effects: &mut Vec<Effect>) {
+        let at = Position::new(mouse.column, mouse.row);
+        let rows = match mouse.kind {
+            MouseEventKind::ScrollUp => Some(-3),
+            MouseEventKind::ScrollDown => Some(3),
+            _ => None,
+        };
+        if let Some(overlay) = &mut self.overlay {
+            if let Some(rows) = rows {
+                overlay.roll(rows);
+            }
+            return;
+        }
+        if let Some(rows) = rows {
+            if self.areas.detail.contains(at) {
+                let detail = self.detail_scroll();
+                detail.offset = detail.offset.saturating_add_signed(rows).min(detail.count.saturating_sub(detail.height));
+            } else if self.areas.names.contains(at) || self.screen == Screen::Compare {
+                self.names.scroll.roll(rows);
+                self.choose_at_cursor();
+            } else if self.areas.main.contains(at) {
+                self.processes.scroll.roll(rows);
+                self.processes.select_at_cursor();
+            }
+            return;
+        }
+        if mouse.kind != MouseEventKind::Down(MouseButton::Left) {
+            return;
+        }
+        self.notice = None;
+        self.stop_typing();
+        if let Some(hit) = self.areas.hit(at) {
+            match hit {
+                Hit::Action(action) => self.act(action, effects),
+                Hit::View(view) => self.show(view),
+            }
+            return;
+        }
+        let row = |area: Rect, offset: usize| usize::from(at.y.saturating_sub(area.y + 1)) + offset;
+        if self.areas.names.contains(at) || (self.areas.main.contains(at) && self.screen == Screen::Compare) {
+            self.focus = Focus::Names;
+            if at.y > self.areas.main.y {
+                self.names.scroll.go_to(row(self.areas.main, self.names.scroll.offset));
+                self.choose_at_cursor();
+            }
+        } else if self.areas.main.contains(at) {
+            self.focus = Focus::Main;
+            if at.y > self.areas.main.y {
+                self.processes.scroll.go_to(row(self.areas.main, self.processes.scroll.offset));
+                self.processes.select_at_cursor();
+            }
+        } else if self.areas.detail.contains(at) {
+            self.focus = Focus::Detail;
+        }
+    }
+}
+
+/// Returns a process's name and number.
+pub(crate) fn label(process: &Process) -> String {
+    format!("{} ({})", inert(&process.program), process.id.pid)
+}
+
+/// Applies a key to a line of input. Returns whether its text changed.
+pub(crate) fn edit(input: &mut Input, key: KeyEvent) -> bool {
+    let control = key.modifiers.contains(KeyModifiers::CONTROL);
+    let request = match key.code {
+        KeyCode::Char('a') if control => InputRequest::GoToStart,
+        KeyCode::Char('e') if control => InputRequest::GoToEnd,
+        KeyCode::Char('w') if control => InputRequest::DeletePrevWord,
+        KeyCode::Char('u') if control => InputRequest::DeleteLine,
+        KeyCode::Char('k') if control => InputRequest::DeleteTillEnd,
+        KeyCode::Char(_) if control || key.modifiers.contains(KeyModifiers::ALT) => return false,
+        KeyCode::Char(c) => InputRequest::InsertChar(c),
+        KeyCode::Backspace => InputRequest::DeletePrevChar,
+        KeyCode::Delete => InputRequest::DeleteNextChar,
+        KeyCode::Left => InputRequest::GoToPrevChar,
+        KeyCode::Right => InputRequest::GoToNextChar,
+        KeyCode::Home => InputRequest::GoToStart,
+        KeyCode::End => InputRequest::GoToEnd,
+        _ => return false,
+    };
+    input.handle(request).is_some_and(|change| change.value)
+}

@@ -1,0 +1,232 @@
+//! The full-screen program: one state, plain updates, drawing that only reads.
+
+mod app;
+mod compare;
+mod draw;
+mod keys;
+mod names;
+mod overlay;
+mod paint;
+mod processes;
+mod scroll;
+mod terminal;
+mod theme;
+mod work;
+
+#[cfg(test)]
+mod tests;
+
+use std::io::{self, IsTerminal, Write};
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::thread;
+use std::time::Duration;
+
+use nix::sys::signal::{Signal, kill};
+use nix::unistd::Pid;
+use signal_hook::consts::{SIGHUP, SIGTERM};
+use signal_hook::iterator::Signals;
+use terminal_colorsaurus::{QueryOptions, ThemeMode, theme_mode};
+use vectorum_core::{Block, HostView, World, inert};
+use vectorum_host::{Accounts, Ending, LiveHost, kernel_limits, run_to_end};
+
+use crate::cli::{Failure, fingerprinter, own_block};
+use crate::demo::Pier;
+use app::{App, Effect, Message, Start};
+use terminal::{Input, Screen};
+use theme::{Theme, ThemeChoice};
+use work::Job;
+
+/// How the screen looks.
+#[derive(Debug, Default, clap::Args)]
+pub(crate) struct ScreenArgs {
+    /// The colours
+    #[arg(long, value_enum, default_value_t, value_name = "WHICH")]
+    theme: ThemeChoice,
+}
+
+/// Opens the program on this host.
+pub(crate) fn open_host(args: &ScreenArgs) -> Result<u8, Failure> {
+    if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
+        return Err(Failure::new("the full-screen program needs a terminal")
+            .way_out("vectorum show, run and compare work without one; vectorum --help lists all"));
+    }
+    let name = std::fs::read_to_string("/proc/sys/kernel/hostname").unwrap_or_default();
+    let own = own_block();
+    let choose = ["PATH", "HOME"].iter().filter_map(|n| vectorum_core::Name::new(*n)).find(|n| own.get(n.as_bytes()).is_some());
+    let setup = Setup {
+        host: inert(name.trim().as_bytes()).into_owned(),
+        account: inert(Accounts::default().name(nix::unistd::geteuid().as_raw()).as_bytes()).into_owned(),
+        is_demo: false,
+        world: World::default(),
+        files: Box::new(LiveHost),
+        choose,
+    };
+    open(args, setup, own)
+}
+
+/// Opens the program on the made-up host.
+pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
+    let setup = Setup {
+        host: pier.host,
+        account: pier.account,
+        is_demo: true,
+        world: pier.world,
+        files: Box::new(pier.files),
+        choose: Some(pier.choose),
+    };
+    open(args, setup, own_block())
+}
+
+struct Setup {
+    host: String,
+    account: String,
+    is_demo: bool,
+    world: World,
+    files: Box<dyn HostView + Send>,
+    choose: Option<vectorum_core::Name>,
+}
+
+fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
+    let failed = |error: io::Error| Failure::io("the terminal", &error);
+    let prints = fingerprinter()?;
+    let (to, inbox) = channel();
+    watch_signals(to.clone()).map_err(failed)?;
+    let mut screen = Screen::take().map_err(failed)?;
+    let size = screen.terminal.size().map_err(failed)?;
+    let limits = kernel_limits();
+    let theme = args.theme.settled();
+    let is_demo = setup.is_demo;
+    let mut app = App::new(Start {
+        host: setup.host,
+        account: setup.account,
+        is_demo,
+        world: setup.world,
+        limits,
+        prints: prints.clone(),
+        theme: theme.unwrap_or(Theme::Dark),
+        own_block: own,
+        choose: setup.choose,
+        size: (size.width, size.height),
+    });
+    screen.terminal.draw(|frame| draw::draw(&app, frame)).map_err(failed)?;
+    // Asked after the first picture, and before keys are read: the answer comes as input.
+    if theme.is_none() {
+        app.theme = ask_background();
+    }
+    let jobs = work::worker(to.clone(), setup.files, prints, limits);
+    let rescan = if is_demo {
+        // A made-up host is read already; this starts what follows a scan.
+        let _ = to.send(Message::ScanEnded);
+        None
+    } else {
+        Some(work::scanner(to.clone()))
+    };
+    let input = Input::start(to.clone());
+    let mut outside = Outside { screen, input, jobs, rescan, to };
+    outside.run(&mut app, &inbox).map_err(failed)
+}
+
+/// Asks the terminal for its background.
+fn ask_background() -> Theme {
+    let mut options = QueryOptions::default();
+    options.timeout = Duration::from_millis(600);
+    match theme_mode(options) {
+        Ok(ThemeMode::Light) => Theme::Light,
+        _ => Theme::Dark,
+    }
+}
+
+fn watch_signals(to: Sender<Message>) -> io::Result<()> {
+    let mut signals = Signals::new([SIGTERM, SIGHUP])?;
+    thread::spawn(move || {
+        for _ in signals.forever() {
+            if to.send(Message::Terminate).is_err() {
+                return;
+            }
+        }
+    });
+    Ok(())
+}
+
+/// Everything that the state knows nothing of.
+struct Outside {
+    screen: Screen,
+    input: Input,
+    jobs: Sender<Job>,
+    rescan: Option<Sender<()>>,
+    to: Sender<Message>,
+}
+
+impl Outside {
+    /// Waits for a message, takes all that are waiting, draws once; until the end.
+    fn run(&mut self, app: &mut App, inbox: &Receiver<Message>) -> io::Result<u8> {
+        loop {
+            self.screen.terminal.draw(|frame| draw::draw(app, frame))?;
+            let Ok(first) = inbox.recv() else { return Ok(0) };
+            // What one frame can show is taken together; a flood must not keep the screen dark.
+            for message in std::iter::once(first).chain(inbox.try_iter().take(256)) {
+                for effect in app.update(message) {
+                    if !self.carry_out(effect)? {
+                        return Ok(0);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Carries out an effect. Returns whether the program goes on.
+    fn carry_out(&mut self, effect: Effect) -> io::Result<bool> {
+        // A worker that is gone is noticed as an answer that does not come; keys work on.
+        match effect {
+            Effect::Quit => return Ok(false),
+            Effect::Redraw => self.screen.terminal.clear()?,
+            Effect::Rescan => {
+                let _ = self.rescan.as_ref().map(|again| again.send(()));
+            }
+            Effect::Copy(text) => self.screen.copy(&text)?,
+            Effect::Gloss(key) => {
+                let _ = self.jobs.send(Job::Gloss(key));
+            }
+            Effect::ReadNow(pid) => {
+                let _ = self.jobs.send(Job::Now(pid));
+            }
+            Effect::Find(world) => {
+                let _ = self.jobs.send(Job::Find(world));
+            }
+            Effect::Suspend => self.lend(|| {
+                let _ = kill(Pid::this(), Signal::SIGSTOP);
+            })?,
+            Effect::Run { command, block } => {
+                let ended = self.lend(|| run(&command, &block))?;
+                let _ = self.to.send(Message::RunEnded(ended));
+            }
+        }
+        Ok(true)
+    }
+
+    fn lend<T>(&mut self, work: impl FnOnce() -> T) -> io::Result<T> {
+        self.input.hold();
+        let done = self.screen.lend(work);
+        self.input.resume();
+        let size = self.screen.terminal.size()?;
+        // The terminal may have another size by now.
+        let _ = self.to.send(Message::Resize(size.width, size.height));
+        done
+    }
+}
+
+/// Runs a command on the whole terminal and waits for a key, so that what it printed can be read.
+fn run(command: &[Vec<u8>], block: &Block) -> String {
+    let what = inert(command.first().map_or(&b""[..], Vec::as_slice)).into_owned();
+    let text = match run_to_end(command, block) {
+        Ok(Ending::Exited(0)) => format!("{what} ended well"),
+        Ok(Ending::Exited(status)) => format!("{what} ended with exit status {status}"),
+        Ok(Ending::Signalled(signal)) => format!("{what} was ended by {signal}"),
+        Err(error) => format!("not run: {error}"),
+    };
+    let mut out = io::stdout();
+    // If the terminal is gone, nobody waits.
+    let _ = write!(out, "\nvectorum: {text}; Enter goes back ").and_then(|()| out.flush());
+    let _ = io::stdin().read_line(&mut String::new());
+    text
+}

@@ -1,0 +1,646 @@
+//! The screen Processes: the tree painted by the chosen name's value, and the chosen process.
+
+use std::collections::{BTreeSet, HashMap};
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+use tui_input::Input;
+use unicode_width::UnicodeWidthStr;
+use vectorum_core::{
+    Delta, Difference, ListDelta, Name, Process, Received, Size, Tint, Tints, TreeRow, World, inert, masked_arguments,
+    masked_line,
+};
+use vectorum_host::Keeper;
+
+use super::app::{App, Focus};
+use super::compare::list_lines;
+use super::paint::{fit, overlaid, pad, spans, width, wrap};
+use super::scroll::Scroll;
+use super::theme::{Role, Theme};
+
+/// What the pane of details shows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum View {
+    /// The chosen name's value, explained.
+    #[default]
+    Value,
+    /// What differs from the parent's block.
+    Changes,
+    /// The whole block.
+    Block,
+    /// What the process has now.
+    Now,
+}
+
+impl View {
+    pub(crate) const ALL: [View; 4] = [View::Value, View::Changes, View::Block, View::Now];
+
+    pub(crate) fn title(self) -> &'static str {
+        match self {
+            View::Value => "Value",
+            View::Changes => "Changes",
+            View::Block => "Block",
+            View::Now => "Now",
+        }
+    }
+
+    pub(crate) fn next(self, back: bool) -> View {
+        match (self, back) {
+            (View::Value, false) | (View::Block, true) => View::Changes,
+            (View::Changes, false) | (View::Now, true) => View::Block,
+            (View::Block, false) | (View::Value, true) => View::Now,
+            (View::Now, false) | (View::Changes, true) => View::Value,
+        }
+    }
+}
+
+/// How a process got the chosen name, seen from its parent.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Mark {
+    Same,
+    Born,
+    Changed,
+    Dropped,
+}
+
+/// What is known of the block that a process has now.
+#[derive(Clone, Debug)]
+pub(crate) enum Now {
+    Reading,
+    Block(vectorum_core::Block, Option<Keeper>),
+    Failed(String),
+}
+
+/// The screen's state.
+#[derive(Debug, Default)]
+pub(crate) struct Processes {
+    rows: Vec<TreeRow>,
+    paint: Vec<(Tint, Mark)>,
+    tints: Tints,
+    tinted: Option<Name>,
+    /// How many values, and how many processes that could be read lack the name.
+    pub(crate) lacking: usize,
+    pub(crate) scroll: Scroll,
+    pub(crate) selected: Option<i32>,
+    folded: BTreeSet<i32>,
+    pub(crate) filter: Input,
+    pub(crate) is_typing: bool,
+    pub(crate) only_changes: bool,
+    pub(crate) kernel_threads: bool,
+    pub(crate) view: View,
+    pub(crate) detail: Scroll,
+    pub(crate) now: HashMap<i32, Now>,
+}
+
+impl Processes {
+    /// Brings the rows and their paint up to date with the world.
+    pub(crate) fn rebuild(&mut self, world: &World, name: Option<&Name>) {
+        if self.tinted.as_ref() != name {
+            self.tints = Tints::default();
+            self.tinted = name.cloned();
+        }
+        let filter = self.filter.value().to_lowercase();
+        let keep = |p: &Process| {
+            let wanted = self.kernel_threads || p.received != Received::Kernel;
+            let changed = !self.only_changes || name.is_none_or(|n| mark(world, p, n) != Mark::Same);
+            wanted && changed && (filter.is_empty() || matches(p, &filter))
+        };
+        let all = self.kernel_threads && !self.only_changes && filter.is_empty();
+        self.rows = world.rows(&self.folded, if all { None } else { Some(&keep) });
+        self.paint = Vec::with_capacity(self.rows.len());
+        self.lacking = 0;
+        let Some(name) = name else {
+            self.paint.resize(self.rows.len(), (Tint::Unknown, Mark::Same));
+            return self.follow();
+        };
+        for row in &self.rows {
+            let tint = world.tint(row.pid, name.as_bytes(), &mut self.tints);
+            let mark = world.get(row.pid).map_or(Mark::Same, |p| mark(world, p, name));
+            self.lacking += usize::from(tint == Tint::Absent);
+            self.paint.push((tint, mark));
+        }
+        self.follow();
+    }
+
+    /// Puts the cursor on the selected process; if it is gone, it stays where it is.
+    fn follow(&mut self) {
+        self.scroll.count = self.rows.len();
+        let place = self.selected.and_then(|pid| self.rows.iter().position(|r| r.pid == pid));
+        self.scroll.go_to(place.unwrap_or(self.scroll.cursor));
+        self.select_at_cursor();
+    }
+
+    /// Selects the process at the cursor after the cursor was moved.
+    pub(crate) fn select_at_cursor(&mut self) {
+        let pid = self.rows.get(self.scroll.cursor).map(|r| r.pid);
+        if pid != self.selected {
+            self.selected = pid;
+            self.detail = Scroll { height: self.detail.height, ..Scroll::default() };
+        }
+    }
+
+    /// Selects a process, unfolding what hides it and ending filters that do.
+    pub(crate) fn go_to(&mut self, pid: i32, world: &World) {
+        let mut at = world.get(pid).map(|p| p.parent);
+        while let Some(parent) = at.and_then(|p| world.get(p)) {
+            if !self.folded.remove(&parent.id.pid) && parent.parent == parent.id.pid {
+                break;
+            }
+            at = (parent.parent != parent.id.pid).then_some(parent.parent);
+        }
+        self.filter = Input::default();
+        self.only_changes = false;
+        self.selected = Some(pid);
+    }
+
+    /// Folds or unfolds a branch. Returns whether there was one.
+    pub(crate) fn fold(&mut self, fold: Option<bool>) -> bool {
+        let Some(row) = self.rows.get(self.scroll.cursor) else { return false };
+        let is_folded = self.folded.contains(&row.pid);
+        let wanted = fold.unwrap_or(!is_folded);
+        if !row.has_children || wanted == is_folded {
+            return false;
+        }
+        if wanted {
+            self.folded.insert(row.pid)
+        } else {
+            self.folded.remove(&row.pid)
+        };
+        true
+    }
+
+    /// Folds everything below the first level, or unfolds all.
+    pub(crate) fn fold_all(&mut self) {
+        if self.folded.is_empty() {
+            self.folded = self.rows.iter().filter(|r| r.has_children && r.rails.len() > 1).map(|r| r.pid).collect();
+        } else {
+            self.folded.clear();
+        }
+    }
+
+    /// Moves the cursor to the parent's row. Returns whether there is one.
+    pub(crate) fn go_to_parent(&mut self) -> bool {
+        let level = self.rows.get(self.scroll.cursor).map_or(0, |r| r.rails.len());
+        let above = self.rows.iter().take(self.scroll.cursor).rposition(|r| r.rails.len() + 1 == level);
+        if let Some(at) = above {
+            self.scroll.go_to(at);
+            self.select_at_cursor();
+        }
+        above.is_some()
+    }
+
+    /// Moves the cursor to the next row that got the name otherwise than its parent.
+    pub(crate) fn next_change(&mut self, back: bool) -> bool {
+        let is_change = |(_, (_, mark)): &(usize, &(Tint, Mark))| *mark != Mark::Same;
+        let found = if back {
+            self.paint.iter().enumerate().take(self.scroll.cursor).rev().find(is_change)
+        } else {
+            self.paint.iter().enumerate().skip(self.scroll.cursor + 1).find(is_change)
+        };
+        let found = found.map(|(at, _)| at);
+        if let Some(at) = found {
+            self.scroll.go_to(at);
+            self.select_at_cursor();
+        }
+        found.is_some()
+    }
+
+    /// Returns the tint of a value of the chosen name.
+    pub(crate) fn tint_of(&self, value: &[u8]) -> Option<Tint> {
+        self.tints.known(value)
+    }
+
+    /// Returns how many distinct values the shown processes have.
+    pub(crate) fn value_count(&self) -> usize {
+        self.tints.values().len()
+    }
+}
+
+/// Returns how a process got a name, seen from its parent.
+fn mark(world: &World, process: &Process, name: &Name) -> Mark {
+    let Some(block) = process.received.block() else { return Mark::Same };
+    let Some(parent) = world.parent(process) else { return Mark::Same };
+    let Some(before) = parent.received.block() else { return Mark::Same };
+    match (before.get(name.as_bytes()), block.get(name.as_bytes())) {
+        (None, Some(_)) => Mark::Born,
+        (Some(_), None) => Mark::Dropped,
+        (Some(a), Some(b)) if a != b => Mark::Changed,
+        _ => Mark::Same,
+    }
+}
+
+fn matches(process: &Process, text: &str) -> bool {
+    let holds = |bytes: &[u8]| String::from_utf8_lossy(bytes).to_lowercase().contains(text);
+    process.id.pid.to_string() == text
+        || process.account.to_lowercase().contains(text)
+        || holds(&process.program)
+        || holds(&process.arguments)
+}
+
+/// The columns of the tree.
+struct Columns {
+    tree: usize,
+    value: usize,
+    pid: bool,
+    account: bool,
+    changes: bool,
+}
+
+impl Columns {
+    fn of(total: usize) -> Columns {
+        let (pid, account, changes) = (total >= 50, total >= 84, total >= 70);
+        let fixed = 3 + usize::from(pid) * 8 + usize::from(account) * 9 + usize::from(changes) * 10;
+        let rest = total.saturating_sub(fixed);
+        let tree = (rest * 5 / 9).max(16).min(rest);
+        Columns { tree, value: rest - tree, pid, account, changes }
+    }
+}
+
+/// Draws the tree.
+pub(crate) fn draw(app: &App, frame: &mut Frame<'_>, area: Rect) {
+    let (state, theme) = (&app.processes, app.theme);
+    let columns = Columns::of(usize::from(area.width));
+    let quiet = theme.style(Role::Quiet);
+    let mut lines = vec![Line::from(fit(heading(app, &columns), usize::from(area.width)))];
+    let rows = usize::from(area.height).saturating_sub(1);
+    for (index, row) in state.rows.iter().enumerate().skip(state.scroll.offset).take(rows) {
+        let (tint, mark) = state.paint.get(index).copied().unwrap_or((Tint::Unknown, Mark::Same));
+        let mut line = tree_row(app, row, tint, mark, &columns);
+        if index == state.scroll.cursor {
+            let role = if app.focus == Focus::Main { Role::Cursor } else { Role::Remembered };
+            line = overlaid(line, theme.style(role));
+        }
+        lines.push(Line::from(line));
+    }
+    if state.rows.is_empty() {
+        let text = match (app.world.is_empty(), state.only_changes && state.filter.value().is_empty()) {
+            (true, _) => "  reading the processes …",
+            (false, true) => "  no process got this name otherwise than its parent; o shows all again",
+            (false, false) => "  no process matches; Esc ends the filter",
+        };
+        lines.push(Line::from(Span::styled(text, quiet)));
+    }
+    frame.render_widget(Paragraph::new(lines), area);
+}
+
+fn heading(app: &App, columns: &Columns) -> Vec<Span<'static>> {
+    let (state, theme) = (&app.processes, app.theme);
+    let quiet = theme.style(Role::Quiet);
+    let mut left = Vec::new();
+    if state.is_typing || !state.filter.value().is_empty() {
+        left.push(Span::styled("p ", theme.style(Role::Key)));
+        left.push(Span::raw(format!("{}{}", state.filter.value(), if state.is_typing { "▏" } else { "" })));
+    } else {
+        left.push(Span::styled("program", quiet));
+    }
+    if state.only_changes {
+        left.push(Span::styled("  only changes", theme.style(Role::Changed)));
+    }
+    let mut line = pad(fit(left, columns.tree), columns.tree);
+    line.extend(pad(vec![Span::styled("  value", quiet)], columns.value + 3));
+    if columns.pid {
+        line.push(Span::styled(format!("{:>7} ", "pid"), quiet));
+    }
+    if columns.account {
+        line.push(Span::styled(format!("{:<9}", "account"), quiet));
+    }
+    if columns.changes {
+        line.push(Span::styled(format!("{:<10}", "changes"), quiet));
+    }
+    line
+}
+
+fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns) -> Vec<Span<'static>> {
+    let theme = app.theme;
+    let quiet = theme.style(Role::Quiet);
+    let Some(process) = app.world.get(row.pid) else { return Vec::new() };
+    let mut tree = vec![Span::styled(rails(row, columns.tree), theme.style(Role::Border))];
+    if row.folded > 0 {
+        tree.push(Span::styled("▸", theme.style(Role::Key)));
+    }
+    let program = inert(&process.program).into_owned();
+    let emphasis = if row.matches { theme.style(Role::Text) } else { quiet };
+    tree.push(Span::styled(if process.received == Received::Kernel { format!("[{program}]") } else { program }, emphasis));
+    if row.folded > 0 {
+        tree.push(Span::styled(format!(" +{}", row.folded), quiet));
+    }
+    let (sign, role) = match mark {
+        Mark::Same => ("", Role::Text),
+        Mark::Born => (" +", Role::Born),
+        Mark::Changed => (" ±", Role::Changed),
+        Mark::Dropped => (" ×", Role::Dropped),
+    };
+    // Arguments get what room the tree leaves, beside the sign and a piece of the line.
+    let arguments: Vec<&[u8]> = process.arguments().into_iter().skip(1).collect();
+    let room = (columns.tree * 2 / 3).saturating_sub(width(&tree) + sign.width());
+    if !arguments.is_empty() && room > 6 {
+        tree.push(Span::raw(" "));
+        let shown = spans(&masked_arguments(&arguments, &app.prints, app.reveal), theme);
+        tree.extend(fit(overlaid(shown, quiet), room - 1));
+    }
+    tree.push(Span::styled(sign, theme.style(role)));
+    let tree = fit(tree, columns.tree.saturating_sub(2));
+    let (line_sign, line_style) = match tint {
+        Tint::Value(_) => ("━", theme.tint(tint)),
+        Tint::Absent => ("┄", theme.style(Role::Border)),
+        Tint::Unknown => ("╌", theme.style(Role::Border)),
+    };
+    let rest = columns.tree.saturating_sub(width(&tree) + 1);
+    let mut line = tree;
+    line.push(Span::raw(" "));
+    line.push(Span::styled(line_sign.repeat(rest), line_style));
+    line.push(Span::styled(format!(" {tint:<2}"), theme.tint(tint)));
+    line.extend(pad(fit(value(app, process, tint), columns.value.saturating_sub(1)), columns.value));
+    if columns.pid {
+        line.push(Span::styled(format!("{:>7} ", row.pid), quiet));
+    }
+    if columns.account {
+        line.extend(pad(fit(vec![Span::styled(inert(process.account.as_bytes()).into_owned(), quiet)], 8), 9));
+    }
+    if columns.changes {
+        line.extend(pad(changes(app, process), 10));
+    }
+    line
+}
+
+/// Returns the lines that lead to a row from above; deep ones lose their left part.
+fn rails(row: &TreeRow, columns: usize) -> String {
+    let mut text = String::from(" ");
+    let levels = row.rails.len();
+    for (level, goes_on) in row.rails.iter().enumerate().skip(1) {
+        text.push_str(match (level + 1 == levels, goes_on) {
+            (true, true) => "├ ",
+            (true, false) => "└ ",
+            (false, true) => "│ ",
+            (false, false) => "  ",
+        });
+    }
+    let most = columns / 2;
+    if text.width() > most {
+        let cut: String = text.chars().skip(text.chars().count() - most.max(2) + 1).collect();
+        return format!("…{cut}");
+    }
+    text
+}
+
+fn value(app: &App, process: &Process, tint: Tint) -> Vec<Span<'static>> {
+    let quiet = app.theme.style(Role::Quiet);
+    let Some(name) = app.names.chosen() else { return Vec::new() };
+    let word = match (tint, &process.received) {
+        (Tint::Value(_), Received::Block(block)) => {
+            let value = block.get(name.as_bytes()).unwrap_or_default();
+            if value.is_empty() {
+                return vec![Span::styled("(empty)", quiet)];
+            }
+            // Only so much of a long value as can be seen is spelt out, but it is judged whole.
+            return spans(&masked_line(name.as_bytes(), value, &app.prints, app.reveal), app.theme);
+        }
+        (_, Received::Unreadable(_)) => "not readable",
+        (_, Received::Overwritten) => "overwritten",
+        (_, Received::Unsure(_)) => "perhaps overwritten",
+        (_, Received::Kernel) => "no block",
+        (_, Received::Ended) => "ended",
+        (_, Received::Pending) => "…",
+        _ => "",
+    };
+    vec![Span::styled(word, quiet)]
+}
+
+/// Returns how many names were born, changed and dropped on the way from the parent.
+fn changes(app: &App, process: &Process) -> Vec<Span<'static>> {
+    let Some(delta) = delta_from_parent(&app.world, process) else { return Vec::new() };
+    let (born, changed, dropped) = delta.counts();
+    let mut line = Vec::new();
+    for (count, sign, role) in [(born, "+", Role::Born), (changed, "±", Role::Changed), (dropped, "×", Role::Dropped)] {
+        if count > 0 {
+            line.push(Span::styled(format!("{sign}{count} "), app.theme.style(role)));
+        }
+    }
+    line
+}
+
+/// Returns what a process received other than its parent did.
+pub(crate) fn delta_from_parent(world: &World, process: &Process) -> Option<Delta> {
+    let parent = world.parent(process)?;
+    Some(Delta::between(parent.received.block()?, process.received.block()?))
+}
+
+/// Returns the lines of the details, to be wrapped to a number of columns.
+pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
+    let Some(process) = app.selected() else {
+        return vec![Line::from(Span::styled(" no process is chosen", app.theme.style(Role::Quiet)))];
+    };
+    let lines = match app.processes.view {
+        View::Value => value_view(app, process),
+        View::Changes => changes_view(app, process, columns),
+        View::Block => block_view(app, process),
+        View::Now => now_view(app, process),
+    };
+    lines
+        .into_iter()
+        .flat_map(|line| wrap(line, columns.saturating_sub(1), 3))
+        .map(|mut line| {
+            line.spans.insert(0, Span::raw(" "));
+            line
+        })
+        .collect()
+}
+
+type Spans = Vec<Span<'static>>;
+
+fn note(theme: Theme, text: impl Into<String>) -> Spans {
+    vec![Span::styled(text.into(), theme.style(Role::Quiet))]
+}
+
+fn why_no_block(app: &App, process: &Process) -> Option<Spans> {
+    Some(vec![Span::styled(process.received.why_not()?, app.theme.style(Role::Trouble))])
+}
+
+fn value_view(app: &App, process: &Process) -> Vec<Spans> {
+    let theme = app.theme;
+    let Some(name) = app.names.chosen() else { return vec![note(theme, "no name is chosen")] };
+    if let Some(why) = why_no_block(app, process) {
+        return vec![why];
+    }
+    let Some(block) = process.received.block() else { return Vec::new() };
+    let parent = app.world.parent(process);
+    let before = parent.and_then(|p| p.received.block()).map(|b| b.get(name.as_bytes()));
+    let parent_name = parent.map(|p| format!("{} ({})", inert(&p.program), p.id.pid)).unwrap_or_default();
+    let here = block.get(name.as_bytes());
+    let letter = |value: &[u8]| app.processes.tint_of(value).map(|t| Span::styled(format!("{t}"), theme.tint(t)));
+    let mut story: Spans = Vec::new();
+    story.extend(here.and_then(letter));
+    let text = match (before, here) {
+        (None, Some(_)) if parent.is_some() => format!("  received; what its parent {parent_name} received cannot be told"),
+        (None, Some(_)) => "  received".to_owned(),
+        (None, None) => "not received".to_owned(),
+        (Some(None), Some(_)) => format!("  born here: its parent {parent_name} did not receive it"),
+        (Some(Some(old)), None) => {
+            story.push(Span::styled("×", theme.style(Role::Dropped)));
+            let had = letter(old).map(|s| s.content.into_owned()).unwrap_or_default();
+            format!("  dropped here: its parent {parent_name} received {had}")
+        }
+        (Some(None), None) => format!("not received, by its parent {parent_name} neither"),
+        (Some(Some(old)), Some(new)) if old == new => format!("  received as its parent {parent_name} did"),
+        (Some(Some(old)), Some(_)) => {
+            let had = letter(old).map_or("another value".to_owned(), |s| s.content.into_owned());
+            format!("  changed here: its parent {parent_name} received {had}")
+        }
+    };
+    story.extend(note(theme, text));
+    let mut lines = vec![story];
+    for finding in app.findings.iter().filter(|f| f.pid == process.id.pid && f.name == *name) {
+        lines.push(vec![Span::styled(
+            format!("! {}; {}", finding.trouble.words(), finding.trouble.way_out()),
+            theme.style(Role::Trouble),
+        )]);
+    }
+    let Some(value) = here else { return lines };
+    match app.gloss_of(name, value) {
+        Some(gloss) => lines.extend(gloss.lines.iter().map(|l| spans(l, theme))),
+        None => lines.push(spans(&masked_line(name.as_bytes(), value, &app.prints, app.reveal), theme)),
+    }
+    if let Some(Some(old)) = before.filter(|old| old.is_some_and(|o| o != value)) {
+        lines.push(Vec::new());
+        match ListDelta::between(name.as_bytes(), old, value) {
+            Some(list) => {
+                lines.push(note(theme, "against its parent's, item by item:"));
+                lines.extend(list_lines(name.as_bytes(), &list, app));
+            }
+            None => {
+                let mut line = note(theme, "its parent's: ");
+                line.extend(spans(&masked_line(name.as_bytes(), old, &app.prints, app.reveal), theme));
+                lines.push(line);
+            }
+        }
+    }
+    lines
+}
+
+fn changes_view(app: &App, process: &Process, columns: usize) -> Vec<Spans> {
+    let theme = app.theme;
+    if let Some(why) = why_no_block(app, process) {
+        return vec![why];
+    }
+    let Some(parent) = app.world.parent(process) else { return vec![note(theme, "its parent is not known")] };
+    let parent_name = format!("{} ({})", inert(&parent.program), parent.id.pid);
+    let Some(delta) = delta_from_parent(&app.world, process) else {
+        return vec![note(
+            theme,
+            format!("what its parent {parent_name} received cannot be told: {}", parent.received.why_not().unwrap_or_default()),
+        )];
+    };
+    if delta.is_empty() {
+        return vec![note(theme, format!("the same block as its parent {parent_name} received"))];
+    }
+    let mut lines = vec![note(theme, format!("against what its parent {parent_name} received:"))];
+    lines.extend(delta_lines(app, &delta, columns));
+    lines
+}
+
+/// Returns a line for each difference.
+pub(crate) fn delta_lines(app: &App, delta: &Delta, columns: usize) -> Vec<Spans> {
+    let theme = app.theme;
+    let mut lines = Vec::new();
+    for (name, difference) in &delta.names {
+        let (sign, role) = match difference {
+            Difference::Born(_) => ("+ ", Role::Born),
+            Difference::Changed { .. } => ("± ", Role::Changed),
+            Difference::Dropped(_) => ("× ", Role::Dropped),
+        };
+        let shown =
+            |value: &vectorum_core::Value| spans(&masked_line(name.as_bytes(), value.as_bytes(), &app.prints, app.reveal), theme);
+        let mut line = vec![
+            Span::styled(sign, theme.style(role)),
+            Span::styled(name.to_string(), theme.style(Role::Label)),
+            Span::raw("  "),
+        ];
+        match difference {
+            Difference::Born(value) | Difference::Dropped(value) => line.extend(shown(value)),
+            Difference::Changed { before, after } => {
+                let half = columns.saturating_sub(width(&line) + 6) / 2;
+                line.extend(fit(shown(before), half));
+                line.push(Span::styled(" → ", theme.style(Role::Changed)));
+                line.extend(fit(shown(after), half));
+            }
+        }
+        lines.push(line);
+    }
+    for (entries, sign, role) in [(&delta.hidden_before, "× ", Role::Dropped), (&delta.hidden_after, "+ ", Role::Born)] {
+        for entry in entries {
+            let mut line = vec![Span::styled(sign, theme.style(role))];
+            line.extend(spans(&masked_line(b"", entry, &app.prints, app.reveal), theme));
+            line.extend(note(theme, "  an entry that no name leads to"));
+            lines.push(line);
+        }
+    }
+    lines
+}
+
+fn block_lines(app: &App, block: &vectorum_core::Block) -> Vec<Spans> {
+    let theme = app.theme;
+    let chosen = app.names.chosen();
+    let line = |entry: vectorum_core::Entry<'_>| -> Spans {
+        match (entry.name(), entry.value()) {
+            (Some(name), Some(value)) => {
+                let at = chosen.is_some_and(|c| c.as_bytes() == name);
+                let mut line = vec![Span::styled(if at { "▸ " } else { "  " }, theme.style(Role::Key))];
+                line.push(Span::styled(inert(name).into_owned(), theme.style(Role::Label)));
+                line.push(Span::raw("="));
+                line.extend(spans(&masked_line(name, value, &app.prints, app.reveal), theme));
+                line
+            }
+            _ => {
+                let mut line = vec![Span::raw("  ")];
+                line.extend(spans(&masked_line(b"", entry.raw(), &app.prints, app.reveal), theme));
+                line.extend(note(theme, "  an entry that no name leads to"));
+                line
+            }
+        }
+    };
+    block.entries().map(line).collect()
+}
+
+fn block_view(app: &App, process: &Process) -> Vec<Spans> {
+    if let Some(why) = why_no_block(app, process) {
+        return vec![why];
+    }
+    let Some(block) = process.received.block() else { return Vec::new() };
+    let Size { total, .. } = block.size(&app.limits);
+    let size = format!(
+        "{} entries, {total} bytes with their pointers, {} % of what the kernel accepts",
+        block.len(),
+        block.size(&app.limits).percent(&app.limits)
+    );
+    let mut lines = vec![note(app.theme, size)];
+    lines.extend(block_lines(app, block));
+    lines
+}
+
+fn now_view(app: &App, process: &Process) -> Vec<Spans> {
+    let theme = app.theme;
+    match app.processes.now.get(&process.id.pid) {
+        None | Some(Now::Reading) => vec![note(theme, "reading …")],
+        Some(Now::Failed(why)) => vec![vec![Span::styled(why.clone(), theme.style(Role::Trouble))]],
+        Some(Now::Block(block, keeper)) => {
+            let mut lines = Vec::new();
+            if let Some(keeper) = keeper {
+                lines.push(vec![Span::styled(format!("! {}", keeper.words()), theme.style(Role::Trouble))]);
+            }
+            match process.received.block().map(|received| Delta::between(received, block)) {
+                Some(delta) if delta.is_empty() => lines.push(note(theme, "the same as it received at its start")),
+                Some(delta) => {
+                    lines.push(note(theme, "changed since it was started:"));
+                    lines.extend(delta_lines(app, &delta, usize::from(app.areas.detail.width)));
+                }
+                None => {
+                    lines.push(note(theme, "what it received is not known; this is what it has:"));
+                    lines.extend(block_lines(app, block));
+                }
+            }
+            lines
+        }
+    }
+}
