@@ -35,6 +35,8 @@ pub(crate) struct Pier {
     pub(crate) account: String,
     /// The name that is chosen at first.
     pub(crate) choose: Name,
+    /// The process that is selected at first.
+    pub(crate) select: i32,
     pub(crate) files: MemoryHost,
     pub(crate) world: World,
 }
@@ -46,6 +48,7 @@ struct Data {
     host: String,
     account: String,
     choose: String,
+    select: i32,
     folders: BTreeMap<String, Vec<String>>,
     links: BTreeMap<String, String>,
     processes: Vec<ProcessData>,
@@ -127,7 +130,7 @@ impl Pier {
                 received,
             });
         }
-        Ok(Pier { host: data.host, account: data.account, choose: name(&data.choose)?, files, world })
+        Ok(Pier { host: data.host, account: data.account, choose: name(&data.choose)?, select: data.select, files, world })
     }
 }
 

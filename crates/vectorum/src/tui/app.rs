@@ -117,6 +117,7 @@ pub(crate) struct Start {
     pub(crate) theme: Theme,
     pub(crate) own_block: Block,
     pub(crate) choose: Option<Name>,
+    pub(crate) select: Option<i32>,
     pub(crate) size: (u16, u16),
 }
 
@@ -154,6 +155,7 @@ impl App {
         if let Some(name) = start.choose {
             app.names.choose(&name);
         }
+        app.processes.selected = start.select;
         app.settle();
         app
     }

@@ -60,6 +60,7 @@ pub(crate) fn open_host(args: &ScreenArgs) -> Result<u8, Failure> {
         world: World::default(),
         files: Box::new(LiveHost),
         choose,
+        select: None,
     };
     open(args, setup, own)
 }
@@ -73,6 +74,7 @@ pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
         world: pier.world,
         files: Box::new(pier.files),
         choose: Some(pier.choose),
+        select: Some(pier.select),
     };
     open(args, setup, own_block())
 }
@@ -84,6 +86,7 @@ struct Setup {
     world: World,
     files: Box<dyn HostView + Send>,
     choose: Option<vectorum_core::Name>,
+    select: Option<i32>,
 }
 
 fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
@@ -106,6 +109,7 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         theme: theme.unwrap_or(Theme::Dark),
         own_block: own,
         choose: setup.choose,
+        select: setup.select,
         size: (size.width, size.height),
     });
     screen.terminal.draw(|frame| draw::draw(&app, frame)).map_err(failed)?;

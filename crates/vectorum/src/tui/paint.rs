@@ -52,7 +52,8 @@ fn cut(text: &str, columns: usize) -> &str {
     text
 }
 
-/// Breaks a line into lines of at most so many columns; all but the first are indented.
+/// Breaks a line into lines of at most so many columns, at blanks where it can; all but the
+/// first are indented.
 pub(crate) fn wrap(spans: Vec<Span<'static>>, columns: usize, indent: usize) -> Vec<Line<'static>> {
     let columns = columns.max(indent + 4);
     if width(&spans) <= columns {
@@ -63,7 +64,15 @@ pub(crate) fn wrap(spans: Vec<Span<'static>>, columns: usize, indent: usize) -> 
     for span in spans {
         let mut rest: &str = &span.content;
         while !rest.is_empty() {
-            let piece = cut(rest, columns - used);
+            let mut piece = cut(rest, columns - used);
+            if piece.len() < rest.len() {
+                // Between words rather than inside one, where that leaves no large gap.
+                match piece.rfind(' ') {
+                    Some(blank) if blank * 3 > piece.len() || used > indent => piece = piece.split_at(blank + 1).0,
+                    None if used > indent && piece.len() < 12 && rest.contains(' ') => piece = "",
+                    _ => {}
+                }
+            }
             if piece.is_empty() {
                 lines.push(vec![Span::raw(" ".repeat(indent))]);
                 used = indent;

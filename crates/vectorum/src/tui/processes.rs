@@ -80,8 +80,10 @@ pub(crate) struct Processes {
     paint: Vec<(Tint, Mark)>,
     tints: Tints,
     tinted: Option<Name>,
-    /// How many values, and how many processes that could be read lack the name.
+    /// How many of the shown processes could be read and lack the name.
     pub(crate) lacking: usize,
+    /// How many of the shown processes have each value, in the order of the letters.
+    carriers: Vec<usize>,
     pub(crate) scroll: Scroll,
     pub(crate) selected: Option<i32>,
     folded: BTreeSet<i32>,
@@ -111,6 +113,7 @@ impl Processes {
         self.rows = world.rows(&self.folded, if all { None } else { Some(&keep) });
         self.paint = Vec::with_capacity(self.rows.len());
         self.lacking = 0;
+        self.carriers.clear();
         let Some(name) = name else {
             self.paint.resize(self.rows.len(), (Tint::Unknown, Mark::Same));
             return self.follow();
@@ -119,6 +122,13 @@ impl Processes {
             let tint = world.tint(row.pid, name.as_bytes(), &mut self.tints);
             let mark = world.get(row.pid).map_or(Mark::Same, |p| mark(world, p, name));
             self.lacking += usize::from(tint == Tint::Absent);
+            if let Tint::Value(index) = tint {
+                let index = index as usize;
+                self.carriers.resize(self.carriers.len().max(index + 1), 0);
+                if let Some(count) = self.carriers.get_mut(index) {
+                    *count += 1;
+                }
+            }
             self.paint.push((tint, mark));
         }
         self.follow();
@@ -497,12 +507,23 @@ fn value_view(app: &App, process: &Process) -> Vec<Spans> {
             theme.style(Role::Trouble),
         )]);
     }
-    let Some(value) = here else { return lines };
+    if let Some(value) = here {
+        lines.extend(explained(app, name, value, before.flatten()));
+    }
+    lines.push(Vec::new());
+    lines.extend(legend(app, name, here));
+    lines
+}
+
+/// Returns what a value means, and how it differs from the parent's.
+fn explained(app: &App, name: &Name, value: &[u8], before: Option<&[u8]>) -> Vec<Spans> {
+    let theme = app.theme;
+    let mut lines: Vec<Spans> = Vec::new();
     match app.gloss_of(name, value) {
         Some(gloss) => lines.extend(gloss.lines.iter().map(|l| spans(l, theme))),
         None => lines.push(spans(&masked_line(name.as_bytes(), value, &app.prints, app.reveal), theme)),
     }
-    if let Some(Some(old)) = before.filter(|old| old.is_some_and(|o| o != value)) {
+    if let Some(old) = before.filter(|old| *old != value) {
         lines.push(Vec::new());
         match ListDelta::between(name.as_bytes(), old, value) {
             Some(list) => {
@@ -516,6 +537,41 @@ fn value_view(app: &App, process: &Process) -> Vec<Spans> {
             }
         }
     }
+    lines
+}
+
+/// Returns the letters of all values that the shown processes have.
+fn legend(app: &App, name: &Name, here: Option<&[u8]>) -> Vec<Spans> {
+    const MOST: usize = 26;
+    let theme = app.theme;
+    let values = app.processes.tints.values();
+    let mut lines = Vec::new();
+    for (index, (value, count)) in
+        values.iter().zip(&app.processes.carriers).enumerate().filter(|(_, (_, count))| **count > 0).take(MOST)
+    {
+        let tint = Tint::Value(u32::try_from(index).unwrap_or(u32::MAX));
+        let lead = if here == Some(value.as_bytes()) { "▸" } else { " " };
+        let mut line = vec![Span::styled(lead, theme.style(Role::Key)), Span::styled(format!("{tint:<3}"), theme.tint(tint))];
+        line.extend(note(theme, format!("{count:>4} process{:<2}  ", if *count == 1 { "" } else { "es" })));
+        if value.as_bytes().is_empty() {
+            line.extend(note(theme, "(empty)"));
+        } else {
+            line.extend(fit(
+                spans(&masked_line(name.as_bytes(), value.as_bytes(), &app.prints, app.reveal), theme),
+                usize::from(app.areas.detail.width).saturating_sub(24),
+            ));
+        }
+        lines.push(line);
+    }
+    if lines.is_empty() {
+        lines.push(note(theme, "no shown process has it"));
+    }
+    if values.len() > MOST {
+        lines.push(note(theme, format!("and {} more values", values.len() - MOST)));
+    }
+    let mut line = vec![Span::raw(" "), Span::styled(format!("{:<3}", Tint::Absent), theme.tint(Tint::Absent))];
+    line.extend(note(theme, format!("{:>4} without it", app.processes.lacking)));
+    lines.push(line);
     lines
 }
 

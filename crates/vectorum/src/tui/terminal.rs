@@ -13,7 +13,7 @@ use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, KeyEventKind,
 };
-use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode};
+use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode, size};
 use ratatui::crossterm::{cursor, execute};
 
 use super::app::Message;
@@ -97,6 +97,11 @@ impl Input {
         let state = Arc::new((Mutex::new(Hold::Reading), Condvar::new()));
         let shared = Arc::clone(&state);
         thread::spawn(move || {
+            // The first look begins to watch the size; what it was before must be asked for.
+            let began = event::poll(Duration::ZERO).and_then(|_| size());
+            if let Ok((width, height)) = began {
+                let _ = to.send(Message::Resize(width, height));
+            }
             while wait_while_held(&shared) {
                 let sent = match event::poll(Duration::from_millis(50)) {
                     Ok(false) => Ok(()),
