@@ -146,7 +146,7 @@ fn read_once(proc: &mut ProcFolder, pid: i32, folder: &PidFolder) -> Result<(Vec
         Ok(memory) => memory,
         Err(Errno::NOENT | Errno::SRCH) => return Err(ReadError::Gone(pid).into()),
         Err(_) => {
-            let refusal = explain(folder.fd.as_fd(), folder.owner, Access::Attach, &mut proc.accounts);
+            let refusal = explain(folder.fd.as_fd(), Access::Attach, &mut proc.accounts);
             return Err(LiveError::Refused { pid, refusal });
         }
     };

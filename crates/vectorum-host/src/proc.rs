@@ -24,7 +24,7 @@ use vectorum_core::{Block, Process, ProcessId, Received, Refusal};
 
 use crate::accounts::Accounts;
 use crate::elf::{Class, Memory};
-use crate::refusal::{Access, explain, uids};
+use crate::refusal::{Access, explain};
 
 /// Why nothing could be said of a process.
 #[derive(Debug, thiserror::Error)]
@@ -75,6 +75,7 @@ pub struct ProcFolder {
 #[derive(Debug)]
 pub(crate) struct PidFolder {
     pub(crate) fd: OwnedFd,
+    /// The account that the process acts as: the folder itself is always that account's.
     pub(crate) owner: u32,
 }
 
@@ -141,7 +142,10 @@ impl ProcFolder {
             process = self.read_once(pid, folder, stat)?;
         }
         if process.received == Received::Pending {
-            process.received = Received::Ended;
+            // Nothing can be read where the block should be: either it is ending, or it has moved
+            // the place to where nothing is.
+            let has_ended = self.stat(pid, folder).is_ok_and(|s| s.has_ended);
+            process.received = if has_ended { Received::Ended } else { Received::Overwritten };
         }
         Ok(process)
     }
@@ -152,11 +156,7 @@ impl ProcFolder {
             Err(error) => return Err(ReadError::of(pid, error)),
         };
         let received = self.received(pid, folder, &stat, &arguments)?;
-        // The folder of a process whose memory is private belongs to root, whoever runs it.
-        let uid = match folder.owner {
-            0 => read_at(folder.fd.as_fd(), "status").ok().and_then(|s| uids(&s)).map_or(0, |u| u[1]),
-            uid => uid,
-        };
+        let uid = folder.owner;
         Ok(Process {
             id: ProcessId { pid, started: stat.started },
             parent: stat.parent,
@@ -172,15 +172,15 @@ impl ProcFolder {
         if stat.is_kernel {
             return Ok(Received::Kernel);
         }
+        if stat.has_ended {
+            return Ok(Received::Ended);
+        }
         match read_into(folder.fd.as_fd(), "environ", &mut self.buffer) {
             Ok(()) => {}
             Err(Errno::ACCESS | Errno::PERM) => {
-                return Ok(Received::Unreadable(explain(folder.fd.as_fd(), folder.owner, Access::Read, &mut self.accounts)));
+                return Ok(Received::Unreadable(explain(folder.fd.as_fd(), Access::Read, &mut self.accounts)));
             }
             Err(error) => return Err(ReadError::of(pid, error)),
-        }
-        if stat.has_ended {
-            return Ok(Received::Ended);
         }
         let place = &stat.place;
         if self.buffer.is_empty() && place.env_start != place.env_end {
@@ -212,7 +212,7 @@ impl ProcFolder {
         if self.peek == Peek::Never {
             return Err(Refusal::Kernel);
         }
-        let refusal = |_| explain(folder.fd.as_fd(), folder.owner, Access::Attach, &mut Accounts::default());
+        let refusal = |_| explain(folder.fd.as_fd(), Access::Attach, &mut Accounts::default());
         let memory = ProcMemory::open(folder).map_err(refusal)?;
         if read_into(folder.fd.as_fd(), "auxv", &mut self.buffer).is_err() {
             return Ok(None);

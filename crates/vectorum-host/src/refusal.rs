@@ -4,6 +4,7 @@ use std::fs;
 
 use nix::unistd::{geteuid, getuid};
 use rustix::fd::BorrowedFd;
+use rustix::fs::{AtFlags, statat};
 use vectorum_core::Refusal;
 
 use crate::accounts::Accounts;
@@ -26,8 +27,8 @@ struct Facts {
     own_capabilities: u64,
     /// Real, effective and saved number of the process's account.
     uids: [u32; 3],
-    /// The owner of its folder in /proc: root's for memory that is private.
-    folder_owner: u32,
+    /// The owner of the files in its folder in /proc: root for memory that is private.
+    files_owner: u32,
     capabilities: u64,
     yama: u8,
 }
@@ -44,7 +45,7 @@ fn decide(facts: &Facts, name: impl FnOnce(u32) -> std::sync::Arc<str>) -> Refus
         if let Some(other) = facts.uids.iter().find(|uid| **uid != facts.own_uid) {
             return Refusal::OtherAccount(name(*other));
         }
-        if facts.folder_owner != facts.uids[1] || facts.capabilities & !facts.own_capabilities != 0 {
+        if facts.files_owner != facts.uids[1] || facts.capabilities & !facts.own_capabilities != 0 {
             return Refusal::NotDumpable;
         }
     }
@@ -57,7 +58,8 @@ fn decide(facts: &Facts, name: impl FnOnce(u32) -> std::sync::Arc<str>) -> Refus
 }
 
 /// Finds out why access to a process, by its folder in /proc, was refused.
-pub(crate) fn explain(folder: BorrowedFd<'_>, folder_owner: u32, access: Access, accounts: &mut Accounts) -> Refusal {
+pub(crate) fn explain(folder: BorrowedFd<'_>, access: Access, accounts: &mut Accounts) -> Refusal {
+    let files_owner = statat(folder, "environ", AtFlags::empty()).map_or(0, |s| s.st_uid);
     let status = read_at(folder, "status").unwrap_or_default();
     let own = fs::read("/proc/self/status").unwrap_or_default();
     let yama = fs::read_to_string("/proc/sys/kernel/yama/ptrace_scope").ok().and_then(|s| s.trim().parse().ok()).unwrap_or(0);
@@ -65,8 +67,8 @@ pub(crate) fn explain(folder: BorrowedFd<'_>, folder_owner: u32, access: Access,
         access,
         own_uid: if getuid() == geteuid() { getuid().as_raw() } else { geteuid().as_raw() },
         own_capabilities: field(&own, "CapEff:").and_then(|f| u64::from_str_radix(f.first()?, 16).ok()).unwrap_or(0),
-        uids: uids(&status).unwrap_or([folder_owner; 3]),
-        folder_owner,
+        uids: uids(&status).unwrap_or([files_owner; 3]),
+        files_owner,
         capabilities: field(&status, "CapPrm:").and_then(|f| u64::from_str_radix(f.first()?, 16).ok()).unwrap_or(0),
         yama,
     };
@@ -80,7 +82,7 @@ fn field<'a>(status: &'a [u8], label: &str) -> Option<Vec<&'a str>> {
 }
 
 /// Returns the real, effective and saved account number of a status file.
-pub(crate) fn uids(status: &[u8]) -> Option<[u32; 3]> {
+fn uids(status: &[u8]) -> Option<[u32; 3]> {
     let numbers: Vec<u32> = field(status, "Uid:")?.iter().filter_map(|n| n.parse().ok()).collect();
     numbers.get(..3)?.try_into().ok()
 }
@@ -96,7 +98,7 @@ mod tests {
             own_uid: 1000,
             own_capabilities: 0,
             uids: [1000; 3],
-            folder_owner: 1000,
+            files_owner: 1000,
             capabilities: 0,
             yama: 0,
         };
@@ -104,7 +106,7 @@ mod tests {
         for (facts, refusal) in [
             (Facts { uids: [1001; 3], ..ours() }, Refusal::OtherAccount("u1001".into())),
             (Facts { uids: [1000, 0, 0], ..ours() }, Refusal::OtherAccount("u0".into())),
-            (Facts { folder_owner: 0, ..ours() }, Refusal::NotDumpable),
+            (Facts { files_owner: 0, ..ours() }, Refusal::NotDumpable),
             (Facts { capabilities: 1 << 13, ..ours() }, Refusal::NotDumpable),
             (Facts { yama: 1, ..ours() }, Refusal::Yama(1)),
             (Facts { yama: 2, ..ours() }, Refusal::Yama(2)),

@@ -47,6 +47,8 @@ impl Areas {
             0..10 => 0,
             10..18 => 4,
             18..26 => 7,
+            // In a comparison the items of the chosen list are the larger part.
+            _ if app.screen == Screen::Compare => (body / 2).min(40),
             _ => (body * 3 / 8).min(26),
         };
         let head_height = u16::from(detail_height > 0);

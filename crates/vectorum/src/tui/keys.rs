@@ -136,8 +136,8 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     NextChange Processes 5 [Key::Char('n')] "next change" "Go to the next process that got the chosen name otherwise than its parent did";
     PreviousChange Processes 0 [Key::Char('N')] "change before" "Go to the change before";
     OnlyChanges Everywhere 7 [Key::Char('o')] "only changes" "Show only what differs: processes that got the chosen name otherwise than their parent; in Compare, names that differ";
-    NextView Everywhere 6 [Key::Char('v')] "view" "Show the next view of the details: value, changes, block, now";
-    PreviousView Everywhere 0 [Key::Char('V')] "view before" "Show the view of the details before";
+    NextView Processes 6 [Key::Char('v')] "view" "Show the next view of the details: value, changes, block, now";
+    PreviousView Processes 0 [Key::Char('V')] "view before" "Show the view of the details before";
     Run Everywhere 8 [Key::Char('x')] "run" "Run a command under this block, changed as you like";
     CompareWithParent Processes 9 [Key::Char('C')] "with parent" "Compare what the process received with what its parent did";
     MarkForCompare Processes 10 [Key::Char('c')] "compare" "Mark the process as one side of a comparison; the second one opens it";
