@@ -46,7 +46,9 @@ impl Refusal {
             Refusal::Yama(2) => "the Yama rule (kernel.yama.ptrace_scope = 2) lets only root read its memory".to_owned(),
             Refusal::Yama(_) => "the Yama rule (kernel.yama.ptrace_scope = 3) lets nobody read its memory".to_owned(),
             Refusal::NoCapability => "this root lacks CAP_SYS_PTRACE, as in a container".to_owned(),
-            Refusal::OtherNamespace => "it lives in a user namespace in which this account has no rights".to_owned(),
+            Refusal::OtherNamespace => {
+                "it lives in a user namespace in which this account has no rights, or a security module protects it".to_owned()
+            }
             Refusal::Kernel => "the kernel refuses it, by a security module most likely".to_owned(),
         }
     }

@@ -200,6 +200,9 @@ impl App {
         }
         if std::mem::take(&mut self.tree_is_stale) {
             self.processes.rebuild(&self.world, self.names.chosen());
+            if self.processes.is_typing {
+                self.processes.go_to_match();
+            }
         }
         self.areas = Areas::arrange(self, Rect::new(0, 0, self.size.0, self.size.1));
         self.names.scroll.resize(usize::from(self.areas.names.height.max(self.areas.main.height)).saturating_sub(1));

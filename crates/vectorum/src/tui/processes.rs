@@ -142,6 +142,15 @@ impl Processes {
         self.select_at_cursor();
     }
 
+    /// Goes to the first process that matches the filter, if the selected one does not.
+    pub(crate) fn go_to_match(&mut self) {
+        let fits = self.rows.get(self.scroll.cursor).is_some_and(|r| r.matches);
+        if let Some(at) = self.rows.iter().position(|r| r.matches).filter(|_| !fits) {
+            self.scroll.go_to(at);
+            self.select_at_cursor();
+        }
+    }
+
     /// Selects the process at the cursor after the cursor was moved.
     pub(crate) fn select_at_cursor(&mut self) {
         let pid = self.rows.get(self.scroll.cursor).map(|r| r.pid);

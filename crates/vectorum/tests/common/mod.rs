@@ -186,7 +186,7 @@ impl Terminal {
 
     /// Types text.
     pub fn type_text(&self, text: &str) {
-        assert!(self.tmux().args(["send-keys", "-l", text]).status().expect("tmux").success());
+        assert!(self.tmux().args(["send-keys", "-l", "--", text]).status().expect("tmux").success());
     }
 
     /// Sends a click with the left button on a column and row, counted from 1.

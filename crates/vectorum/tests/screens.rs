@@ -1,0 +1,330 @@
+//! The full-screen program, driven through a real terminal.
+
+mod common;
+
+use std::fs;
+use std::process::Command;
+
+use common::{Terminal, Waiting, Who, compiled, folder, vectorum};
+
+fn demo(columns: u16, rows: u16) -> Terminal {
+    let terminal = Terminal::open(columns, rows, &format!("{} demo", vectorum().display()));
+    terminal.wait_for("53 names");
+    // The first troubles come from a worker: after them everything is settled.
+    terminal.wait("the troubles' marks", |s| s.lines().any(|l| l.contains("BERTH_LOG_DIR") && l.contains('!')));
+    terminal
+}
+
+/// Returns the letter beside each process whose line holds a text.
+fn tints(screen: &str, text: &str) -> Vec<String> {
+    let lines = screen.lines().filter(|l| l.contains(text) && l.contains(['━', '┄', '╌']));
+    lines.filter_map(|l| l.rsplit(['━', '┄', '╌']).next()?.split_whitespace().next().map(str::to_owned)).collect()
+}
+
+#[test]
+fn a_name_paints_the_world() {
+    let terminal = demo(142, 42);
+    let screen = terminal.screen();
+    assert!(screen.contains("BERTH_DB_URL · 4 values"), "{screen}");
+    assert_eq!(tints(&screen, "berth-worker"), ["C", "B", "B", "B", "B"], "{screen}");
+    assert!(screen.contains("! is an older value: 4 siblings, all started later"), "{screen}");
+    assert!(screen.contains("changed here: its parent berth-board (600) received B"), "{screen}");
+    assert!(!screen.contains("sandpiper") && !screen.contains("turnstone"), "masked\n{screen}");
+
+    terminal.press(&["/"]);
+    terminal.type_text("blogd");
+    terminal.wait("the best match is chosen as one types", |s| s.contains("BERTH_LOG_DIR · 3 values") && s.contains("/blogd"));
+    assert_eq!(tints(&terminal.screen(), "berth-worker"), ["C", "C", "C", "–", "C"]);
+    terminal.press(&["Enter"]);
+    terminal.press(&["n"]);
+    terminal.wait_for("dropped here: its parent berth-board (600) received C");
+    terminal.press(&["Escape"]);
+    terminal.wait_for("53 names");
+    assert!(terminal.screen().contains("BERTH_LOG_DIR · 3 values"), "the name stays chosen");
+}
+
+#[test]
+fn secrets_are_shown_only_when_asked_for() {
+    let terminal = demo(142, 42);
+    terminal.press(&["m"]);
+    let screen = terminal.wait_for("turnstone");
+    assert!(screen.contains("secrets shown") && screen.contains("what looks secret is shown; m masks it again"), "{screen}");
+    terminal.press(&["m"]);
+    terminal.wait("masked again", |s| !s.contains("turnstone") && s.contains("••••••#"));
+    // The title of no terminal is touched by hostile bytes.
+    terminal.press(&["/"]);
+    terminal.type_text("gatebanner");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("‹ESC›]0;all lanes open‹BEL›");
+    assert_ne!(terminal.ask("#{pane_title}"), "all lanes open");
+}
+
+#[test]
+fn the_tree_folds_filters_and_shows_changes() {
+    let terminal = demo(142, 42);
+    // Up to the worker's parent, which is then folded.
+    terminal.press(&["Tab", "Left"]);
+    terminal.wait_for("─ berth-board (600)");
+    terminal.press(&["Left"]);
+    let screen = terminal.wait_for("▸berth-board +7");
+    assert!(!screen.contains("berth-worker --shard"), "{screen}");
+    terminal.press(&["Right"]);
+    terminal.wait_for("berth-worker --shard");
+    terminal.press(&["p"]);
+    terminal.type_text("gate");
+    terminal.press(&["Enter"]);
+    let screen = terminal.wait_for("p gate");
+    assert!(screen.contains("gate-lane 3") && !screen.contains("tide-probe"), "{screen}");
+    // Escape and a letter at once would be Alt and the letter.
+    terminal.press(&["Escape"]);
+    terminal.wait("all processes", |s| s.contains("tide-probe"));
+    terminal.press(&["o"]);
+    let screen = terminal.wait_for("program  only changes");
+    assert!(screen.contains("berth-shell") && !screen.contains("gate-lane"), "{screen}");
+    terminal.press(&["Escape"]);
+    terminal.wait("all processes", |s| s.contains("gate-lane"));
+    terminal.press(&["K", "End"]);
+    terminal.wait_for("[kthreadd]");
+}
+
+#[test]
+fn details_tell_value_changes_block_and_now() {
+    let terminal = demo(142, 42);
+    terminal.press(&["t"]);
+    let screen = terminal.wait_for("what looks wrong");
+    assert!(screen.contains("PATH was overwritten") && screen.contains("at gate-lane (703)"), "{screen}");
+    terminal.press(&["Down", "Enter"]);
+    let screen = terminal.wait_for("against its parent's, item by item:");
+    assert!(screen.contains("berth-export (606)") && screen.contains("! missing"), "{screen}");
+    terminal.press(&["v"]);
+    terminal.wait_for("± PATH  /opt/berth/bin:/usr/local/bin:/usr/bin:/bin → /opt/berth/export/bin");
+    terminal.press(&["v"]);
+    let screen = terminal.wait_for("of what the kernel accepts");
+    assert!(screen.contains("▸ PATH=/opt/berth/export/bin"), "{screen}");
+    terminal.press(&["v"]);
+    terminal.wait_for("made up: there is nothing to read now");
+}
+
+#[test]
+fn two_blocks_side_by_side() {
+    let terminal = demo(142, 42);
+    terminal.press(&["t", "Down", "Enter", "C"]);
+    let screen = terminal.wait_for("2 names differ");
+    assert!(screen.contains("berth-board (600)") && screen.contains("berth-export (606)"), "{screen}");
+    assert!(screen.contains("0 items kept, 1 only right, 4 only left, 0 moved"), "{screen}");
+    terminal.press(&["s"]);
+    terminal.wait_for("0 items kept, 4 only right, 1 only left, 0 moved");
+    terminal.press(&["o"]);
+    terminal.wait_for("13 names ");
+    // One side and another, chosen in the tree.
+    terminal.press(&["1", "c"]);
+    terminal.wait_for("one side is berth-export (606); press c on the other");
+    terminal.press(&["Tab", "Home", "c"]);
+    terminal.wait_for("systemd (1)");
+    terminal.wait_for("14 names ");
+}
+
+#[test]
+fn help_and_palette_list_what_can_be_done() {
+    let terminal = demo(142, 42);
+    terminal.press(&["?"]);
+    let screen = terminal.wait_for("help · Esc closes");
+    assert!(screen.contains("equal letters mean equal values"), "{screen}");
+    terminal.press(&["End", "Escape"]);
+    terminal.wait("no help", |s| !s.contains("help · Esc closes"));
+    terminal.press(&[":"]);
+    terminal.wait_for("all actions · type to find");
+    terminal.type_text("list looks wrong");
+    terminal.wait_for("List what looks wrong on this host");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("what looks wrong · Enter goes there");
+    terminal.press(&["Escape"]);
+    terminal.wait("no list", |s| !s.contains("Enter goes there"));
+    terminal.press(&[":"]);
+    terminal.type_text("zzzz");
+    terminal.wait_for("no action matches");
+}
+
+#[test]
+fn the_mouse_chooses() {
+    let terminal = demo(142, 42);
+    let row_of =
+        |screen: &str, text: &str| screen.lines().position(|l| l.contains(text)).map(|y| y as u16 + 1).expect("it is there");
+    let screen = terminal.screen();
+    terminal.click(10, row_of(&screen, "BERTH_COUNT"));
+    terminal.wait_for("BERTH_COUNT · 1 value ");
+    terminal.click(60, row_of(&screen, "gate --token"));
+    terminal.wait_for("─ ticket-gate (700) · gate");
+    terminal.click(screen.lines().next().and_then(|l| l.find("2 Compare")).expect("a tab") as u16 + 1, 1);
+    terminal.wait_for("Two blocks side by side.");
+    terminal.click(screen.lines().next().and_then(|l| l.find("1 Proc")).expect("a tab") as u16 + 1, 1);
+    terminal.wait_for("BERTH_COUNT · 1 value ");
+}
+
+#[test]
+fn every_size_holds() {
+    let terminal = demo(142, 42);
+    for (columns, rows) in [(80, 24), (200, 60), (60, 20), (59, 20), (40, 12), (24, 6), (10, 3), (300, 100), (142, 42)] {
+        terminal.resize(columns, rows);
+        if columns < 24 {
+            terminal.wait_for("the termin");
+            continue;
+        }
+        let screen = terminal.wait("the footer in the last line", |s| {
+            s.lines().next().is_some_and(|l| l.contains("pier-4")) && s.lines().last().is_some_and(|l| l.contains("? help"))
+        });
+        assert!(screen.lines().count() <= usize::from(rows), "{columns}x{rows}\n{screen}");
+        if columns >= 60 {
+            assert!(screen.contains("berth-work") && screen.contains("▌ BERTH_DB_URL"), "{columns}x{rows}\n{screen}");
+            assert!(tints(&screen, "berth-work").contains(&"C".to_owned()), "{columns}x{rows}\n{screen}");
+        }
+    }
+}
+
+#[test]
+fn colours_follow_the_terminal_and_can_be_left_out() {
+    let terminal = demo(142, 42);
+    assert!(terminal.coloured().contains("38;5;"), "colours by default");
+    for (setting, coloured) in [("env NO_COLOR=1 ", false), ("env COLORFGBG='0;15' ", true), ("env TERM=dumb ", false)] {
+        let terminal = Terminal::open(142, 42, &format!("{setting}{} demo", vectorum().display()));
+        terminal.wait_for("53 names");
+        assert_eq!(terminal.coloured().contains("38;5;"), coloured, "{setting}");
+        assert_eq!(tints(&terminal.screen(), "berth-worker"), ["C", "B", "B", "B", "B"], "the letters do the work");
+        if setting.contains("COLORFGBG") {
+            assert!(terminal.coloured().contains("48;5;253") || terminal.coloured().contains("48;5;255"), "a light ground");
+        }
+    }
+}
+
+#[test]
+fn a_command_gets_the_whole_terminal() {
+    let marker = folder().join("marker");
+    let terminal = demo(142, 42);
+    terminal.press(&["x"]);
+    terminal.wait_for("under the block that berth-worker (601) received");
+    terminal.type_text("A=1 -u BERTH_COUNT --first PATH=/usr/bin");
+    let screen = terminal.wait_for("± PATH");
+    assert!(screen.contains("+ A  1") && screen.contains("× BERTH_COUNT  12"), "{screen}");
+    terminal.press(&["C-u"]);
+    terminal.type_text("A= --  sh -c 'env > \"$0\"; echo BERTH=$BERTH_SHARD; read answer; exit 3' ");
+    terminal.type_text(&marker.to_string_lossy());
+    terminal.press(&["Enter"]);
+    terminal.wait_for("BERTH=0");
+    terminal.type_text("yes");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("sh ended with exit status 3; Enter goes back");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("53 names");
+    terminal.wait_for("sh ended with exit status 3");
+    let received = fs::read_to_string(&marker).expect("the command ran");
+    assert!(received.contains("A=\n") && received.contains("BERTH_SHARD=0\n") && received.contains("turnstone"), "{received}");
+    // Keys work on, also after a command that is not there.
+    terminal.press(&["x", "C-u"]);
+    terminal.type_text("-- no-such-program");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("not run: no-such-program: no such program");
+    terminal.press(&["Enter", "?"]);
+    terminal.wait_for("help · Esc closes");
+}
+
+#[test]
+fn an_interactive_shell_keeps_its_jobs() {
+    let terminal = demo(142, 42);
+    terminal.press(&["x", "C-u"]);
+    terminal.type_text("PS1='pier> ' -- bash --norc --noprofile -i");
+    terminal.press(&["Enter"]);
+    terminal.wait("a prompt", |s| s.starts_with("pier>"));
+    terminal.type_text("sleep 600\n");
+    terminal.press(&["C-z"]);
+    terminal.wait_for("Stopped");
+    terminal.type_text("kill %1; echo SHARD=$BERTH_SHARD; exit\n");
+    terminal.wait_for("SHARD=0");
+    terminal.wait_for("Enter goes back");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("53 names");
+}
+
+/// Whatever ends the program, the terminal is as before.
+#[test]
+fn the_terminal_is_given_back() {
+    for how in ["q", "C-c", "term", "hup"] {
+        let terminal = Terminal::open(100, 30, "sh");
+        terminal.type_text(&format!(
+            "stty -a | head -c 2000 > {0}/before; {1} demo; echo over=$?; stty -a | head -c 2000 > {0}/after\n",
+            folder().display(),
+            vectorum().display()
+        ));
+        terminal.wait_for("53 names");
+        match how {
+            "term" | "hup" => {
+                let shell = terminal.ask("#{pane_pid}");
+                let children = fs::read_to_string(format!("/proc/{shell}/task/{shell}/children")).expect("the shell's child");
+                let status =
+                    Command::new("kill").arg(format!("-{}", how.to_uppercase())).arg(children.trim()).status().expect("kill");
+                assert!(status.success());
+            }
+            key => terminal.press(&[key]),
+        }
+        terminal.wait_for("over=0");
+        assert_eq!(terminal.ask("#{alternate_on} #{mouse_any_flag} #{cursor_flag}"), "0 0 1", "{how}");
+        terminal.type_text("echo typed\n");
+        terminal.wait("an echo of what is typed", |s| s.matches("typed").count() >= 2);
+        let settings = |name: &str| fs::read_to_string(folder().join(name)).expect("settings");
+        assert_eq!(settings("before"), settings("after"), "{how}");
+    }
+}
+
+#[test]
+fn suspended_it_comes_back() {
+    let terminal = Terminal::open(100, 30, "bash --norc --noprofile -i");
+    terminal.type_text(&format!("{} demo\n", vectorum().display()));
+    terminal.wait_for("53 names");
+    terminal.press(&["C-z"]);
+    terminal.wait_for("Stopped");
+    assert_eq!(terminal.ask("#{alternate_on}"), "0");
+    terminal.type_text("fg\n");
+    terminal.wait_for("53 names");
+    terminal.press(&["q"]);
+    terminal.wait("the shell again", |s| !s.contains("53 names"));
+}
+
+/// The live host, as root and as an ordinary account: a process comes, is found, and goes.
+#[test]
+fn the_live_host_comes_and_goes() {
+    let keep = compiled("keep", "keep.c", &[]);
+    for who in [Who::Root, Who::Ordinary] {
+        let prefix = if who == Who::Ordinary && nix::unistd::geteuid().is_root() {
+            "setpriv --reuid=65534 --regid=65534 --clear-groups "
+        } else {
+            ""
+        };
+        let prefix = if who == Who::Root && !nix::unistd::geteuid().is_root() { "sudo -n " } else { prefix };
+        let process = Waiting::with_block(who, b"PIER_MARK=\x1b[2J\0PATH=/usr/bin:/nowhere\0", &keep, &["set"]);
+        let terminal = Terminal::open(142, 42, &format!("{prefix}{}", vectorum().display()));
+        terminal.wait("the names of this host", |s| s.contains(" names") && !s.contains(" 0 names") && !s.contains("reading "));
+        terminal.press(&["p"]);
+        terminal.type_text(&process.pid());
+        terminal.press(&["Enter"]);
+        terminal.wait_for(&format!("─ keep ({})", process.pid()));
+        terminal.press(&["/"]);
+        terminal.type_text("PIER_MARK");
+        terminal.press(&["Enter"]);
+        terminal.wait_for("‹ESC›[2J");
+        terminal.press(&["v", "v", "v"]);
+        let screen = terminal.wait_for("changed since it was started:");
+        assert!(screen.contains("+ LATE  born later"), "{screen}");
+        terminal.press(&["L"]);
+        terminal.wait_for(&format!("keep ({}), now", process.pid()));
+        terminal.press(&["1"]);
+        let line = format!("─ keep ({})", process.pid());
+        drop(process);
+        terminal.press(&["r"]);
+        terminal.wait("the process is gone", |s| !s.contains(&line));
+        if who == Who::Ordinary {
+            terminal.press(&["p", "C-u"]);
+            terminal.type_text("root");
+            terminal.press(&["Enter"]);
+            terminal.wait_for("not readable");
+        }
+    }
+}
