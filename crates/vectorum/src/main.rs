@@ -1,11 +1,5 @@
-//! Vectorum: what environment do processes receive, why, and how to change it.
+//! The program's entry; everything else is in the library beside it.
 
-mod cli;
-mod demo;
-mod tui;
-
-use std::process::ExitCode;
-
-fn main() -> ExitCode {
-    cli::main()
+fn main() -> std::process::ExitCode {
+    vectorum::main()
 }

@@ -237,7 +237,7 @@ fn an_interactive_shell_keeps_its_jobs() {
     terminal.type_text("sleep 600\n");
     terminal.press(&["C-z"]);
     terminal.wait_for("Stopped");
-    terminal.type_text("kill %1; echo SHARD=$BERTH_SHARD; exit\n");
+    terminal.type_text("kill -9 %1; wait %1; echo SHARD=$BERTH_SHARD; exit\n");
     terminal.wait_for("SHARD=0");
     terminal.wait_for("Enter goes back");
     terminal.press(&["Enter"]);

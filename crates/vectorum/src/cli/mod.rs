@@ -56,7 +56,7 @@ enum Command {
 pub(crate) type Answer = Result<u8, Failure>;
 
 /// The program's entry: reads the arguments, runs the command, tells failures.
-pub(crate) fn main() -> ExitCode {
+pub fn main() -> ExitCode {
     let arguments: Vec<OsString> = std::env::args_os().collect();
     // The failures of `run` must not be taken for its command's: env(1) and others use 125.
     let is_run = arguments.get(1).is_some_and(|a| a == "run");

@@ -103,6 +103,7 @@ pub(crate) struct App {
     compare_now: Option<i32>,
     names_are_stale: bool,
     tree_is_stale: bool,
+    name_is_new: bool,
     find_again: bool,
 }
 
@@ -150,6 +151,7 @@ impl App {
             compare_now: None,
             names_are_stale: true,
             tree_is_stale: true,
+            name_is_new: false,
             find_again: true,
         };
         if let Some(name) = start.choose {
@@ -197,6 +199,10 @@ impl App {
         if std::mem::take(&mut self.names_are_stale) {
             self.rebuild_names();
             self.tree_is_stale = true;
+        }
+        let name_is_new = std::mem::take(&mut self.name_is_new);
+        if name_is_new && !self.tree_is_stale {
+            self.processes.rename(&self.world, self.names.chosen());
         }
         if std::mem::take(&mut self.tree_is_stale) {
             self.processes.rebuild(&self.world, self.names.chosen());
@@ -427,8 +433,10 @@ impl App {
                 if edit(input, key) {
                     if for_names {
                         self.names.filter_again(true);
+                        self.name_is_new = true;
+                    } else {
+                        self.tree_is_stale = true;
                     }
-                    self.tree_is_stale = true;
                 }
                 return;
             }
@@ -626,7 +634,7 @@ impl App {
         let before = self.names.chosen().cloned();
         self.names.choose_at_cursor();
         if self.names.chosen() != before.as_ref() {
-            self.tree_is_stale = true;
+            self.name_is_new = true;
             *self.detail_scroll() = Scroll::default();
         }
     }

@@ -1,8 +1,8 @@
 //! The full-screen program: one state, plain updates, drawing that only reads.
 
-mod app;
+pub(crate) mod app;
 mod compare;
-mod draw;
+pub(crate) mod draw;
 mod keys;
 mod names;
 mod overlay;
@@ -10,7 +10,7 @@ mod paint;
 mod processes;
 mod scroll;
 mod terminal;
-mod theme;
+pub(crate) mod theme;
 mod work;
 
 #[cfg(test)]

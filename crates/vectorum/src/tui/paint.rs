@@ -23,6 +23,7 @@ pub(crate) fn fit(spans: Vec<Span<'static>>, columns: usize) -> Vec<Span<'static
         return spans;
     }
     let mut left = columns.saturating_sub(1);
+    let mut last = Style::new();
     let mut out = Vec::with_capacity(spans.len());
     for span in spans {
         let (text, style) = (span.content, span.style);
@@ -30,12 +31,13 @@ pub(crate) fn fit(spans: Vec<Span<'static>>, columns: usize) -> Vec<Span<'static
         left -= cut.width();
         let whole = cut.len() == text.len();
         out.push(Span::styled(cut.to_owned(), style));
+        last = style;
         if !whole {
             break;
         }
     }
     if columns > 0 {
-        out.push(Span::raw("…"));
+        out.push(Span::styled("…", last));
     }
     out
 }

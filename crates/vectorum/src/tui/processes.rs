@@ -99,10 +99,6 @@ pub(crate) struct Processes {
 impl Processes {
     /// Brings the rows and their paint up to date with the world.
     pub(crate) fn rebuild(&mut self, world: &World, name: Option<&Name>) {
-        if self.tinted.as_ref() != name {
-            self.tints = Tints::default();
-            self.tinted = name.cloned();
-        }
         let filter = self.filter.value().to_lowercase();
         let keep = |p: &Process| {
             let wanted = self.kernel_threads || p.received != Received::Kernel;
@@ -111,27 +107,52 @@ impl Processes {
         };
         let all = self.kernel_threads && !self.only_changes && filter.is_empty();
         self.rows = world.rows(&self.folded, if all { None } else { Some(&keep) });
+        self.repaint(world, name);
+        self.follow();
+    }
+
+    /// Brings the paint up to date, for rows that are.
+    fn repaint(&mut self, world: &World, name: Option<&Name>) {
+        if self.tinted.as_ref() != name {
+            self.tints = Tints::default();
+            self.tinted = name.cloned();
+        }
         self.paint = Vec::with_capacity(self.rows.len());
         self.lacking = 0;
         self.carriers.clear();
         let Some(name) = name else {
-            self.paint.resize(self.rows.len(), (Tint::Unknown, Mark::Same));
-            return self.follow();
+            return self.paint.resize(self.rows.len(), (Tint::Unknown, Mark::Same));
         };
+        // Equal tints are equal values, and a parent's row stands before its children's: whoever
+        // was changed is seen without looking into the parent's block again.
+        let mut painted: HashMap<i32, Tint> = HashMap::with_capacity(self.rows.len());
         for row in &self.rows {
             let tint = world.tint(row.pid, name.as_bytes(), &mut self.tints);
-            let mark = world.get(row.pid).map_or(Mark::Same, |p| mark(world, p, name));
-            self.lacking += usize::from(tint == Tint::Absent);
-            if let Tint::Value(index) = tint {
-                let index = index as usize;
-                self.carriers.resize(self.carriers.len().max(index + 1), 0);
-                if let Some(count) = self.carriers.get_mut(index) {
-                    *count += 1;
+            painted.insert(row.pid, tint);
+            let parent = world.get(row.pid).map_or(0, |p| p.parent);
+            let before = match painted.get(&parent) {
+                Some(tint) => *tint,
+                None if parent == row.pid => tint,
+                None => world.tint(parent, name.as_bytes(), &mut self.tints),
+            };
+            self.paint.push((tint, Mark::between(before, tint)));
+            match tint {
+                Tint::Value(index) => {
+                    let index = index as usize;
+                    self.carriers.resize(self.carriers.len().max(index + 1), 0);
+                    if let Some(count) = self.carriers.get_mut(index) {
+                        *count += 1;
+                    }
                 }
+                Tint::Absent => self.lacking += 1,
+                Tint::Unknown => {}
             }
-            self.paint.push((tint, mark));
         }
-        self.follow();
+    }
+
+    /// Takes another name: rows that do not depend on it are only painted anew.
+    pub(crate) fn rename(&mut self, world: &World, name: Option<&Name>) {
+        if self.only_changes { self.rebuild(world, name) } else { self.repaint(world, name) }
     }
 
     /// Puts the cursor on the selected process; if it is gone, it stays where it is.
@@ -237,17 +258,23 @@ impl Processes {
     }
 }
 
+impl Mark {
+    /// Returns the mark of a process by its parent's tint and its own.
+    fn between(parent: Tint, own: Tint) -> Mark {
+        match (parent, own) {
+            (Tint::Absent, Tint::Value(_)) => Mark::Born,
+            (Tint::Value(_), Tint::Absent) => Mark::Dropped,
+            (Tint::Value(a), Tint::Value(b)) if a != b => Mark::Changed,
+            _ => Mark::Same,
+        }
+    }
+}
+
 /// Returns how a process got a name, seen from its parent.
 fn mark(world: &World, process: &Process, name: &Name) -> Mark {
-    let Some(block) = process.received.block() else { return Mark::Same };
-    let Some(parent) = world.parent(process) else { return Mark::Same };
-    let Some(before) = parent.received.block() else { return Mark::Same };
-    match (before.get(name.as_bytes()), block.get(name.as_bytes())) {
-        (None, Some(_)) => Mark::Born,
-        (Some(_), None) => Mark::Dropped,
-        (Some(a), Some(b)) if a != b => Mark::Changed,
-        _ => Mark::Same,
-    }
+    let mut tints = Tints::default();
+    let parent = world.parent(process).map_or(Tint::Unknown, |p| world.tint(p.id.pid, name.as_bytes(), &mut tints));
+    Mark::between(parent, world.tint(process.id.pid, name.as_bytes(), &mut tints))
 }
 
 fn matches(process: &Process, text: &str) -> bool {
@@ -353,7 +380,7 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     };
     // Arguments get what room the tree leaves, beside the sign and a piece of the line.
     let arguments: Vec<&[u8]> = process.arguments().into_iter().skip(1).collect();
-    let room = (columns.tree * 2 / 3).saturating_sub(width(&tree) + sign.width());
+    let room = columns.tree.saturating_sub(width(&tree) + sign.width() + 8);
     if !arguments.is_empty() && room > 6 {
         tree.push(Span::raw(" "));
         let shown = spans(&masked_arguments(&arguments, &app.prints, app.reveal), theme);
