@@ -28,11 +28,11 @@ fn plain(pids: &[i32], files: &[&str], memory: bool) -> usize {
                 range = place(&bytes);
             }
         }
-        if let (true, Some((start, end))) = (memory, range) {
-            if let Ok(file) = File::open(format!("/proc/{pid}/mem")) {
-                bytes.resize((end - start) as usize, 0);
-                read += file.read_at(&mut bytes, start).unwrap_or(0);
-            }
+        if let (true, Some((start, end))) = (memory, range)
+            && let Ok(file) = File::open(format!("/proc/{pid}/mem"))
+        {
+            bytes.resize((end - start) as usize, 0);
+            read += file.read_at(&mut bytes, start).unwrap_or(0);
         }
     }
     black_box(read)

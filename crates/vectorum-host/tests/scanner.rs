@@ -1,5 +1,7 @@
 //! The scanner against real processes that come, go and turn into others.
 
+#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
+
 use std::collections::HashMap;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
@@ -123,7 +125,7 @@ fn thousands_of_processes_share_their_blocks() {
     let mut other = 0;
     for update in scan(&mut scanner) {
         if let Update::Put(process) = update {
-            other += usize::from(process.program != &b"sleep"[..]);
+            other += usize::from(process.program != b"sleep"[..]);
             world.put(process);
         }
     }

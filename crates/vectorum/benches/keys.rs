@@ -16,10 +16,10 @@ fn resident() -> u64 {
 
 fn main() {
     let arguments: Vec<String> = std::env::args().collect();
-    if let [_, what, processes, distinct] = arguments.as_slice() {
-        if what == "memory" {
-            return measure(processes.parse().expect("a number"), distinct == "true");
-        }
+    if let [_, what, processes, distinct] = arguments.as_slice()
+        && what == "memory"
+    {
+        return measure(processes.parse().expect("a number"), distinct == "true");
     }
     println!("work for one key, 5,000 processes with 100 names each, all blocks distinct (a frame is 16 ms):");
     for timing in keys(5000) {

@@ -1,5 +1,7 @@
 //! The commands as scripts and people call them.
 
+#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
+
 mod common;
 
 use std::fs;

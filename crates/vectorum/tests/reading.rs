@@ -1,5 +1,7 @@
 //! What real processes received and have, read as root and as an ordinary account.
 
+#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on fails")]
+
 mod common;
 
 use std::fs;
@@ -231,7 +233,7 @@ fn real_runtimes() {
                 }
                 // A Go program without the C library shows nothing at all.
                 Some(_) => {
-                    assert!(program == go && note.contains("keeps its variables to itself"), "{program} as {who:?}: {note}")
+                    assert!(program == go && note.contains("keeps its variables to itself"), "{program} as {who:?}: {note}");
                 }
             }
         }

@@ -67,7 +67,7 @@ fn text(pier: &Pier) -> Result<String, Failure> {
                 ));
             }
             (_, Some(Difference::Dropped(value))) => {
-                out.push_str(&format!("     the parent has {}\n", sight.value(name, value.as_bytes())))
+                out.push_str(&format!("     the parent has {}\n", sight.value(name, value.as_bytes())));
             }
             _ => {
                 if let Some(value) = process.received.block().and_then(|b| b.get(name)) {

@@ -287,13 +287,13 @@ impl App {
     fn ask(&mut self, effects: &mut Vec<Effect>) {
         let Some(process) = self.selected() else { return };
         let pid = process.id.pid;
-        if let (Some(name), Some(block)) = (self.names.chosen(), process.received.block()) {
-            if let Some(value) = block.value(name.as_bytes()) {
-                let key = GlossKey { name: name.clone(), value, reveal: self.reveal };
-                if self.gloss_asked.as_ref() != Some(&key) {
-                    self.gloss_asked = Some(key.clone());
-                    effects.push(Effect::Gloss(key));
-                }
+        if let (Some(name), Some(block)) = (self.names.chosen(), process.received.block())
+            && let Some(value) = block.value(name.as_bytes())
+        {
+            let key = GlossKey { name: name.clone(), value, reveal: self.reveal };
+            if self.gloss_asked.as_ref() != Some(&key) {
+                self.gloss_asked = Some(key.clone());
+                effects.push(Effect::Gloss(key));
             }
         }
         let wants_now = self.screen == Screen::Processes && self.processes.view == View::Now;

@@ -112,7 +112,7 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         select: setup.select,
         size: (size.width, size.height),
     });
-    screen.terminal.draw(|frame| draw::draw(&app, frame)).map_err(failed)?;
+    screen.draw(&app).map_err(failed)?;
     // Asked after the first picture, and before keys are read: the answer comes as input.
     if theme.is_none() {
         app.theme = ask_background();
@@ -165,7 +165,7 @@ impl Outside {
     /// Waits for a message, takes all that are waiting, draws once; until the end.
     fn run(&mut self, app: &mut App, inbox: &Receiver<Message>) -> io::Result<u8> {
         loop {
-            self.screen.terminal.draw(|frame| draw::draw(app, frame))?;
+            self.screen.draw(app)?;
             let Ok(first) = inbox.recv() else { return Ok(0) };
             // What one frame can show is taken together; a flood must not keep the screen dark.
             for message in std::iter::once(first).chain(inbox.try_iter().take(256)) {

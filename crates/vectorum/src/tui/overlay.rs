@@ -186,9 +186,9 @@ impl Overlay {
             _ => 0,
         };
         if is_help {
-            scroll.roll(step.clamp(-10_000, 10_000))
+            scroll.roll(step.clamp(-10_000, 10_000));
         } else {
-            scroll.by(step)
+            scroll.by(step);
         }
         Reply::Stay
     }

@@ -13,10 +13,13 @@ use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, KeyEventKind,
 };
-use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode, size};
+use ratatui::crossterm::terminal::{
+    BeginSynchronizedUpdate, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
+    enable_raw_mode, size,
+};
 use ratatui::crossterm::{cursor, execute};
 
-use super::app::Message;
+use super::app::{App, Message};
 
 static IS_TAKEN: AtomicBool = AtomicBool::new(false);
 
@@ -53,6 +56,13 @@ impl Screen {
             .and_then(|()| Terminal::new(CrosstermBackend::new(stdout())))
             .map(|terminal| Screen { terminal })
             .inspect_err(|_| leave())
+    }
+
+    /// Draws the state. Terminals that can (private mode 2026) show it all at once.
+    pub(crate) fn draw(&mut self, app: &App) -> io::Result<()> {
+        execute!(stdout(), BeginSynchronizedUpdate)?;
+        self.terminal.draw(|frame| super::draw::draw(app, frame))?;
+        execute!(stdout(), EndSynchronizedUpdate)
     }
 
     /// Gives the terminal to somebody else for the time of `work`.

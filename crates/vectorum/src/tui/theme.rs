@@ -71,12 +71,11 @@ impl Theme {
             },
             Role::Title => plain.add_modifier(Modifier::BOLD),
             Role::Label => look(110, 24),
-            Role::Key => look(222, 94).add_modifier(Modifier::BOLD),
+            Role::Key | Role::Changed => look(222, 94).add_modifier(Modifier::BOLD),
             Role::Trouble => look(214, 130).add_modifier(Modifier::BOLD),
             Role::Mask => look(176, 90),
             Role::Spelt => look(176, 90).add_modifier(Modifier::UNDERLINED),
             Role::Born => look(114, 28).add_modifier(Modifier::BOLD),
-            Role::Changed => look(222, 94).add_modifier(Modifier::BOLD),
             Role::Dropped => look(209, 160).add_modifier(Modifier::BOLD),
             Role::Match => plain.add_modifier(Modifier::BOLD | Modifier::UNDERLINED),
             Role::Cursor => match self {

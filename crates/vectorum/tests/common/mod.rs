@@ -132,7 +132,7 @@ impl Waiting {
         while let Ok(children) = fs::read_to_string(format!("/proc/{pid}/task/{pid}/children")) {
             match children.split_whitespace().next() {
                 Some(child) if fs::read_to_string(format!("/proc/{pid}/comm")).is_ok_and(|c| c.starts_with("sudo")) => {
-                    pid = child.to_owned()
+                    pid = child.to_owned();
                 }
                 _ => break,
             }
@@ -224,7 +224,8 @@ impl Terminal {
         let begun = Instant::now();
         loop {
             let screen = self.screen();
-            if is(&screen) {
+            // A picture taken while the program draws is half old: it must come twice.
+            if is(&screen) && self.screen() == screen {
                 return screen;
             }
             assert!(begun.elapsed() < Duration::from_secs(20), "never came: {what}\n{screen}");
