@@ -57,6 +57,9 @@ pub struct Delta {
 impl Delta {
     /// Compares two blocks. The order of entries is no difference.
     pub fn between(before: &Block, after: &Block) -> Delta {
+        if before.is_same(after) {
+            return Delta::default();
+        }
         let mut old: HashMap<Name, Value> = before.vars().collect();
         let mut names = BTreeMap::new();
         for (name, value) in after.vars() {

@@ -191,6 +191,27 @@ pub fn masked_line(name: &[u8], value: &[u8], prints: &Fingerprinter, reveal: bo
     masked_by(value, &verdict, prints)
 }
 
+/// Returns the first bytes of a value, at least `bytes` of them where it has so many, as
+/// [`masked_line`] does. The value is judged whole: what is cut away can still make it a secret.
+pub fn masked_start(name: &[u8], value: &[u8], prints: &Fingerprinter, reveal: bool, bytes: usize) -> Line {
+    let verdict = if reveal { Verdict::Open } else { judge(name, value) };
+    let mut left = bytes;
+    let mut line = Line::new();
+    for piece in pieces(value, &verdict, prints) {
+        if left == 0 {
+            break;
+        }
+        match piece {
+            Piece::Shown(shown) => {
+                line.extend(plain(shown.get(..left.min(shown.len())).unwrap_or_default()));
+                left = left.saturating_sub(shown.len());
+            }
+            Piece::Hidden(print) => line.push(mask(&print)),
+        }
+    }
+    line
+}
+
 /// Returns the arguments of a command in one line of inert text, masked as [`masked_line`] does.
 pub fn masked_arguments(arguments: &[&[u8]], prints: &Fingerprinter, reveal: bool) -> Line {
     let verdicts = if reveal { vec![Verdict::Open; arguments.len()] } else { crate::secret::judge_arguments(arguments) };

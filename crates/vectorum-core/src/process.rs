@@ -123,7 +123,7 @@ pub struct Process {
     pub parent: i32,
     /// The program's name as the kernel keeps it (15 bytes at most).
     pub program: Bytes,
-    /// The arguments, each followed by a NUL.
+    /// The arguments, each followed by a NUL; of very long ones the beginning.
     pub arguments: Bytes,
     /// The number of the account that it runs as.
     pub uid: u32,

@@ -272,6 +272,9 @@ fn contains(haystack: &[u8], needle: &[u8]) -> bool {
     memchr::memmem::find(haystack, needle).is_some()
 }
 
+/// How far from its scheme the end of a password against the rules is looked for.
+const LONGEST_AUTHORITY: usize = 512;
+
 /// Returns the places of passwords in the URLs of a text: between `:` and the last `@` of an
 /// authority.
 fn url_passwords(value: &[u8]) -> Vec<Range<usize>> {
@@ -282,14 +285,14 @@ fn url_passwords(value: &[u8]) -> Vec<Range<usize>> {
             let length = rest
                 .iter()
                 .position(|b| b.is_ascii_whitespace() || matches!(b, b'/' | b'?' | b'#' | b'"' | b'\'' | b'<' | b'>'))
-                .unwrap_or(rest.len());
+                .unwrap_or(rest.len().min(1 << 16));
             let authority = rest.get(..length)?;
             let colon = memchr::memchr(b':', authority)?;
             // A password may itself hold «/», against the rules: then its «@» stands further on.
             let end = match memchr::memrchr(b'@', authority) {
                 Some(end) => end,
                 None if authority.get(colon + 1..)?.iter().all(u8::is_ascii_digit) => return None,
-                None => memchr::memchr(b'@', rest)?,
+                None => memchr::memchr(b'@', rest.get(..LONGEST_AUTHORITY.min(rest.len()))?)?,
             };
             (colon + 1 < end).then_some(start + colon + 1..start + end)
         })
@@ -343,15 +346,25 @@ fn named_inside(value: &[u8]) -> Vec<Range<usize>> {
 /// Returns the places of signed tokens: three base64url parts of which the first is a JSON object.
 fn tokens(value: &[u8]) -> Vec<Range<usize>> {
     let is_part = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-');
-    memchr::memmem::find_iter(value, b"eyJ")
-        .filter_map(|start| {
-            let rest = value.get(start..)?;
-            let length = rest.iter().position(|b| !is_part(b) && *b != b'.').unwrap_or(rest.len());
-            let token = rest.get(..length)?;
-            let parts: Vec<_> = token.split(|b| *b == b'.').collect();
-            (parts.len() >= 3 && parts.iter().take(2).all(|p| p.len() >= 8)).then_some(start..start + length)
-        })
-        .collect()
+    let mut out = Vec::new();
+    let mut start = 0;
+    // Runs of the alphabet, each looked at once: a value of nothing but beginnings costs no more.
+    for run in value.split(|b| !is_part(b) && *b != b'.') {
+        let parts: Vec<&[u8]> = run.split(|b| *b == b'.').collect();
+        let mut at = start;
+        for window in parts.windows(3) {
+            if let [first, second, _] = window {
+                let object = memchr::memmem::find(first, b"eyJ").filter(|o| first.len() - o >= 8 && second.len() >= 8);
+                if let Some(object) = object {
+                    out.push(at + object..start + run.len());
+                    break;
+                }
+                at += first.len() + 1;
+            }
+        }
+        start += run.len() + 1;
+    }
+    out
 }
 
 /// Whether a value is one long word that looks drawn at random.
@@ -527,6 +540,19 @@ mod tests {
             judge_arguments(&[b"--token=gull"]),
             [Verdict::Secret { reason: SecretReason::Name, hide: std::iter::once(8..12).collect() }]
         );
+    }
+
+    /// Values made to be slow to judge: the work stays in proportion to their length.
+    #[test]
+    fn hostile_values_are_judged_in_linear_time() {
+        for piece in ["eyJ", "://a:b ", "://a:b/", "://", "a=", "'a':", "token=", "\"token\":\"\\", "eyJ.", "key:\"", "://a:b@"] {
+            let value = piece.repeat((1 << 20) / piece.len());
+            let begun = std::time::Instant::now();
+            let verdict = judge(b"X", value.as_bytes());
+            // Quadratic work would take minutes: this is no measure of speed.
+            assert!(begun.elapsed().as_secs() < 10, "{piece}");
+            drop(pieces(value.as_bytes(), &verdict, &Fingerprinter::new([0; 32])));
+        }
     }
 
     #[test]

@@ -43,6 +43,9 @@ pub enum ReadError {
     },
 }
 
+/// How many bytes of its arguments are kept for each process: they are shown, not passed on.
+const MOST_ARGUMENTS: usize = 4096;
+
 /// Whether the memory of processes is looked at to see if a start block was overwritten.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Peek {
@@ -152,10 +155,11 @@ impl ProcFolder {
 
     fn read_once(&mut self, pid: i32, folder: &PidFolder, stat: Stat) -> Result<Process, ReadError> {
         let arguments = match read_into(folder.fd.as_fd(), "cmdline", &mut self.buffer) {
-            Ok(()) => Bytes::copy_from_slice(&self.buffer),
+            Ok(()) => Bytes::copy_from_slice(self.buffer.get(..MOST_ARGUMENTS.min(self.buffer.len())).unwrap_or_default()),
             Err(error) => return Err(ReadError::of(pid, error)),
         };
-        let received = self.received(pid, folder, &stat, &arguments)?;
+        let length = self.buffer.len() as u64;
+        let received = self.received(pid, folder, &stat, length)?;
         let uid = folder.owner;
         Ok(Process {
             id: ProcessId { pid, started: stat.started },
@@ -168,7 +172,7 @@ impl ProcFolder {
         })
     }
 
-    fn received(&mut self, pid: i32, folder: &PidFolder, stat: &Stat, arguments: &[u8]) -> Result<Received, ReadError> {
+    fn received(&mut self, pid: i32, folder: &PidFolder, stat: &Stat, arguments: u64) -> Result<Received, ReadError> {
         if stat.is_kernel {
             return Ok(Received::Kernel);
         }
@@ -194,7 +198,7 @@ impl ProcFolder {
             // read, so the right is there and the process is just starting or ending.
             return Ok(if block.is_empty() { Received::Pending } else { Received::Block(block) });
         }
-        if !place.fits(&bytes, arguments.len() as u64) {
+        if !place.fits(&bytes, arguments) {
             return Ok(Received::Overwritten);
         }
         let looks_usual = block.entries().all(|e| e.name().is_some());

@@ -6,7 +6,7 @@
 use std::process::Command;
 use std::time::Duration;
 
-use vectorum::bench::{keys, world};
+use vectorum::bench::{Timing, hostile_world, keys, world};
 
 /// Bytes of this process's memory that are in use (proc(5), `Private_Dirty` would be slower).
 fn resident() -> u64 {
@@ -21,14 +21,10 @@ fn main() {
     {
         return measure(processes.parse().expect("a number"), distinct == "true");
     }
+    println!("work for one key, 40 processes with blocks of nearly 2 MB each, full of hostile bytes:");
+    print(keys(hostile_world(40)));
     println!("work for one key, 5,000 processes with 100 names each, all blocks distinct (a frame is 16 ms):");
-    for timing in keys(5000) {
-        let mut times = timing.times;
-        times.sort();
-        let at = |percent: usize| times.get((times.len() - 1) * percent / 100).copied().unwrap_or(Duration::ZERO);
-        let ms = |d: Duration| d.as_secs_f64() * 1e3;
-        println!("  {:<34} median {:6.2} ms   95 % {:6.2} ms   most {:6.2} ms", timing.what, ms(at(50)), ms(at(95)), ms(at(100)));
-    }
+    print(keys(world(5000, true)));
     println!("memory for so many processes, each measured in a process of its own:");
     for distinct in [true, false] {
         for processes in [1250, 2500, 5000, 10_000] {
@@ -51,4 +47,14 @@ fn measure(processes: i32, distinct: bool) {
         used as f64 / 1048576.0,
         used as f64 / f64::from(processes)
     );
+}
+
+fn print(timings: Vec<Timing>) {
+    for timing in timings {
+        let mut times = timing.times;
+        times.sort();
+        let at = |percent: usize| times.get((times.len() - 1) * percent / 100).copied().unwrap_or(Duration::ZERO);
+        let ms = |d: Duration| d.as_secs_f64() * 1e3;
+        println!("  {:<34} median {:6.2} ms   95 % {:6.2} ms   most {:6.2} ms", timing.what, ms(at(50)), ms(at(95)), ms(at(100)));
+    }
 }

@@ -1,4 +1,5 @@
-//! A large made-up host for the benches, and the time that each key takes on it.
+//! What benches and tests need of the interface: a large made-up host and the time that each key
+//! takes on it, and a panic.
 
 use std::time::{Duration, Instant};
 
@@ -85,12 +86,27 @@ impl Rig {
     }
 }
 
-/// Presses keys on a host of so many processes with 100 names each, and measures each.
-pub fn keys(processes: i32) -> Vec<Timing> {
-    let world = world(processes, true);
+/// Returns a host of processes with blocks of nearly 2 MB each: thousands of short entries in
+/// some, the longest ones that there are in others.
+pub fn hostile_world(processes: i32) -> World {
+    let mut world = World::default();
+    for pid in 1..=processes {
+        let entries: Vec<Vec<u8>> = if pid % 2 == 0 {
+            (0..30_000).map(|n| format!("N{n}=value {n} of {pid} with some length to it").into_bytes()).collect()
+        } else {
+            (0..14).map(|n| [format!("LONG{n}={pid}").as_bytes(), &b"eyJ://a=\x1b"[..].repeat(13_000)].concat()).collect()
+        };
+        world.put(Process { received: Received::Block(Block::from_entries(entries)), ..process(pid, false) });
+    }
+    world
+}
+
+/// Presses keys on a host, and measures each.
+pub fn keys(world: World) -> Vec<Timing> {
     let prints = Fingerprinter::new([7; 32]);
     let limits = Limits::default();
     let found = findings(&world, &limits);
+    let choose = Name::new(if world.names().len() > 200 { "LONG7" } else { "BERTH_DB_URL" });
     let app = App::new(Start {
         host: "pier-4".to_owned(),
         account: "odile".to_owned(),
@@ -100,7 +116,7 @@ pub fn keys(processes: i32) -> Vec<Timing> {
         prints,
         theme: Theme::Dark,
         own_block: Block::empty(),
-        choose: Name::new("BERTH_DB_URL"),
+        choose,
         select: Some(40),
         size: (142, 42),
     });
@@ -112,6 +128,10 @@ pub fn keys(processes: i32) -> Vec<Timing> {
     series("another name (↓ in the names)", (0..100).map(|_| rig.press(KeyCode::Down)).collect());
     rig.press(KeyCode::Tab);
     series("another process (↓ in the tree)", (0..200).map(|_| rig.press(KeyCode::Down)).collect());
+    for view in ["another process, its changes", "another process, its whole block"] {
+        rig.press(KeyCode::Char('v'));
+        series(view, (0..40).map(|_| rig.press(KeyCode::Up)).collect());
+    }
     series("a page of the tree", (0..100).map(|_| rig.press(KeyCode::PageDown)).collect());
     series("fold and unfold", (0..40).map(|_| rig.press(KeyCode::Char(' '))).collect());
     series("only changes, and all", (0..20).map(|_| rig.press(KeyCode::Char('o'))).collect());
@@ -132,4 +152,13 @@ pub fn keys(processes: i32) -> Vec<Timing> {
     let renewed = |round: i32| (1..=64).map(|n| Update::Put(process(n * 70, round % 2 == 0))).collect();
     series("64 processes replaced", (0..20).map(|round| rig.send(Message::Updates(renewed(round), 1, 1))).collect());
     timings
+}
+
+/// Takes the terminal over and panics: for the test that it is given back.
+pub fn panic_on_the_screen() {
+    let _screen = crate::tui::terminal::Screen::take();
+    std::thread::sleep(Duration::from_millis(300));
+    let nothing: Option<()> = None;
+    #[expect(clippy::expect_used, reason = "this is what it is for")]
+    nothing.expect("a panic on the screen");
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Position, Rect};
+use ratatui::text::Line;
 use tui_input::{Input, InputRequest};
 use vectorum_core::{Block, Finding, Fingerprinter, Gloss, Limits, Name, Process, Value, World, inert};
 use vectorum_host::{Keeper, Update};
@@ -97,6 +98,8 @@ pub(crate) struct App {
     pub(crate) progress: Option<(usize, usize)>,
     pub(crate) findings: Arc<[Finding]>,
     pub(crate) areas: Areas,
+    /// The lines of the details of the open screen.
+    pub(crate) detail_lines: Vec<Line<'static>>,
     size: (u16, u16),
     gloss: Option<(GlossKey, Gloss)>,
     gloss_asked: Option<GlossKey>,
@@ -145,6 +148,7 @@ impl App {
             progress: None,
             findings: Arc::from([]),
             areas: Areas::default(),
+            detail_lines: Vec::new(),
             size: start.size,
             gloss: None,
             gloss_asked: None,
@@ -160,6 +164,12 @@ impl App {
         app.processes.selected = start.select;
         app.settle();
         app
+    }
+
+    /// Returns the size of the screen, in columns and rows.
+    #[cfg(test)]
+    pub(crate) fn size(&self) -> (u16, u16) {
+        self.size
     }
 
     /// Takes one message and returns what is to be done outside.
@@ -190,7 +200,9 @@ impl App {
             Message::Terminate => effects.push(Effect::Quit),
         }
         self.settle();
-        self.ask(&mut effects);
+        if self.ask(&mut effects) {
+            self.settle();
+        }
         effects
     }
 
@@ -214,7 +226,12 @@ impl App {
         self.names.scroll.resize(usize::from(self.areas.names.height.max(self.areas.main.height)).saturating_sub(1));
         self.processes.scroll.resize(usize::from(self.areas.main.height).saturating_sub(1));
         let (columns, height) = (usize::from(self.areas.detail.width), usize::from(self.areas.detail.height));
-        let count = self.detail_lines(columns).len();
+        self.processes.count_visible(&self.world);
+        self.detail_lines = match self.screen {
+            Screen::Processes => super::processes::detail(self, columns),
+            Screen::Compare => super::compare::detail(self, columns),
+        };
+        let count = self.detail_lines.len();
         let detail = self.detail_scroll();
         // The details have no cursor: it stands for the first line seen.
         detail.count = count;
@@ -222,14 +239,6 @@ impl App {
         detail.offset = detail.offset.min(count.saturating_sub(height));
         if let Some(overlay) = &mut self.overlay {
             overlay.settle(self.size);
-        }
-    }
-
-    /// Returns the lines of the details of the open screen.
-    pub(crate) fn detail_lines(&self, columns: usize) -> Vec<ratatui::text::Line<'static>> {
-        match self.screen {
-            Screen::Processes => super::processes::detail(self, columns),
-            Screen::Compare => super::compare::detail(self, columns),
         }
     }
 
@@ -283,9 +292,10 @@ impl App {
         (key.name == *name && key.value.as_bytes() == value && key.reveal == self.reveal).then_some(gloss)
     }
 
-    /// Asks for what the screen needs and nobody has asked for yet.
-    fn ask(&mut self, effects: &mut Vec<Effect>) {
-        let Some(process) = self.selected() else { return };
+    /// Asks for what the screen needs and nobody has asked for yet. Returns whether that changes
+    /// what is seen.
+    fn ask(&mut self, effects: &mut Vec<Effect>) -> bool {
+        let Some(process) = self.selected() else { return false };
         let pid = process.id.pid;
         if let (Some(name), Some(block)) = (self.names.chosen(), process.received.block())
             && let Some(value) = block.value(name.as_bytes())
@@ -297,9 +307,11 @@ impl App {
             }
         }
         let wants_now = self.screen == Screen::Processes && self.processes.view == View::Now;
-        if wants_now && !self.processes.now.contains_key(&pid) {
+        let asks_now = wants_now && !self.processes.now.contains_key(&pid);
+        if asks_now {
             self.read_now(pid, effects);
         }
+        asks_now
     }
 
     fn read_now(&mut self, pid: i32, effects: &mut Vec<Effect>) {
@@ -323,6 +335,9 @@ impl App {
                     self.world.remove(pid)
                 }
             };
+        }
+        if changed {
+            self.processes.forget_counts();
         }
         self.progress = (done < total).then_some((done, total));
         self.names_are_stale |= changed;

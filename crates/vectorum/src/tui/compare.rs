@@ -4,11 +4,12 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use vectorum_core::{Block, Delta, ListChange, ListDelta, Tint, inert, masked_line};
+use vectorum_core::{Block, Delta, ListChange, ListDelta, Tint, inert};
 
 use super::app::{App, Focus};
 use super::names::{NameRow, Standing};
-use super::paint::{fit, overlaid, pad, spans, wrap};
+use super::paint::{fit, overlaid, pad, wrap};
+use super::processes::shown;
 use super::scroll::Scroll;
 use super::theme::Role;
 
@@ -78,7 +79,8 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>, area: Rect) {
                 vec!["Go to another process (1) and press c there."]
             }
         };
-        lines.extend(text.into_iter().map(|t| Line::from(Span::styled(format!("  {t}"), quiet))));
+        let wrapped = |t: &str| wrap(vec![Span::styled(format!("  {t}"), quiet)], columns.saturating_sub(1), 2);
+        lines.extend(text.into_iter().flat_map(wrapped));
         frame.render_widget(Paragraph::new(lines), area);
         return;
     };
@@ -105,7 +107,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>, area: Rect) {
                     if value.is_empty() {
                         cell.push(Span::styled("(empty)", quiet));
                     } else {
-                        cell.extend(spans(&masked_line(name, value, &app.prints, app.reveal), theme));
+                        cell.extend(shown(app, name, value, 1024));
                     }
                     cell
                 }
@@ -153,7 +155,7 @@ pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
                 match value {
                     None => line.push(Span::styled("– not set", theme.style(Role::Quiet))),
                     Some([]) => line.push(Span::styled("set, and empty", theme.style(Role::Quiet))),
-                    Some(value) => line.extend(spans(&masked_line(name.as_bytes(), value, &app.prints, app.reveal), theme)),
+                    Some(value) => line.extend(shown(app, name.as_bytes(), value, 16 * 1024)),
                 }
                 lines.push(line);
             }
@@ -192,7 +194,7 @@ pub(crate) fn list_lines(name: &[u8], list: &ListDelta, app: &App) -> Vec<Vec<Sp
         if row.item.is_empty() {
             line.push(Span::styled("(empty item)", theme.style(Role::Trouble)));
         } else {
-            line.extend(spans(&masked_line(name, &row.item, &app.prints, app.reveal), theme));
+            line.extend(shown(app, name, &row.item, 4096));
         }
         if row.change == ListChange::Moved {
             line.push(Span::styled("  moved", theme.style(Role::Changed)));

@@ -58,7 +58,7 @@ impl Areas {
         let names_width = match (names_shown, is_narrow) {
             (false, _) => 0,
             (true, true) => width,
-            (true, false) => (width / 5).clamp(22, 34),
+            (true, false) => (width / 5).clamp(24, 34),
         };
         let rule_width = u16::from(names_width > 0 && names_width < width);
         let mut areas = Areas {
@@ -120,7 +120,7 @@ fn header(app: &App, columns: u16) -> Bar {
             right.push(Span::styled(name.to_string(), theme.style(Role::Title)));
             let (values, lacking) = (app.processes.value_count(), app.processes.lacking);
             right.push(Span::styled(
-                format!(" · {values} value{} · {lacking} without it ", if values == 1 { "" } else { "s" }),
+                format!(" · {values} value{} · {lacking} lack it ", if values == 1 { "" } else { "s" }),
                 quiet,
             ));
         }
@@ -276,12 +276,8 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
     if areas.detail.height > 0 {
         frame.render_widget(Paragraph::new(line_of(detail_head(app, columns), columns)), areas.detail_head);
         let scroll = if app.screen == Screen::Processes { app.processes.detail } else { app.compare.detail };
-        let lines: Vec<Line<'static>> = app
-            .detail_lines(usize::from(areas.detail.width))
-            .into_iter()
-            .skip(scroll.offset)
-            .take(usize::from(areas.detail.height))
-            .collect();
+        let lines: Vec<Line<'_>> =
+            app.detail_lines.iter().skip(scroll.offset).take(usize::from(areas.detail.height)).cloned().collect();
         frame.render_widget(Paragraph::new(lines), areas.detail);
     }
     let footer_line = pad(footer(app, columns).into_iter().map(|(s, _)| s).collect(), usize::from(columns));

@@ -9,7 +9,7 @@ mod overlay;
 mod paint;
 mod processes;
 mod scroll;
-mod terminal;
+pub(crate) mod terminal;
 pub(crate) mod theme;
 mod work;
 

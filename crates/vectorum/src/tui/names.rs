@@ -197,7 +197,7 @@ impl Names {
         let marks = marks(row, theme);
         let room = columns.saturating_sub(width(&marks) + 3);
         let mut name = Vec::new();
-        for (at, c) in row.name.to_string().chars().enumerate() {
+        for (at, c) in row.name.to_string().chars().take(columns).enumerate() {
             let hit = places.binary_search(&(at as u32)).is_ok();
             name.push(Span::styled(c.to_string(), theme.style(if hit { Role::Match } else { Role::Text })));
         }

@@ -309,9 +309,10 @@ fn run_lines(app: &App, dialog: &RunDialog, columns: usize) -> Vec<Line<'static>
     let mut lines = vec![
         quiet(format!(" under the block that {} received, with these changes:", dialog.label)),
         input_line(" > ", &dialog.input, columns, theme),
-        quiet(" NAME=VALUE  --unset NAME  --first PATH=ITEM  --last PATH=ITEM  --empty  --keep GLOB  -- COMMAND".to_owned()),
-        Line::default(),
     ];
+    let words = " NAME=VALUE  --unset NAME  --first PATH=ITEM  --last PATH=ITEM  --empty  --keep GLOB  -- COMMAND";
+    lines.extend(wrap(vec![Span::styled(words, theme.style(Role::Quiet))], columns.saturating_sub(1), 1));
+    lines.push(Line::default());
     match &dialog.parsed {
         Err(why) => lines.push(Line::from(Span::styled(format!(" ! {why}"), theme.style(Role::Trouble)))),
         Ok((changes, command)) => {
@@ -353,15 +354,15 @@ const LEGEND: &[(&str, &str)] = &[
 ];
 
 fn help_lines(theme: Theme, columns: usize) -> Vec<Line<'static>> {
-    let mut lines = vec![
-        Line::from(Span::styled(
-            " A process gets its environment block once, when it is started, from whoever started it.",
-            theme.style(Role::Title),
-        )),
-        Line::from(" Pick a name on the left: every process is painted by the value that it received."),
-        Line::default(),
-        Line::from(Span::styled(" Signs", theme.style(Role::Title))),
-    ];
+    let mut lines = Vec::new();
+    for (text, role) in [
+        ("A process gets its environment block once, when it is started, from whoever started it.", Role::Title),
+        ("Pick a name on the left: every process is painted by the value that it received.", Role::Text),
+        ("", Role::Text),
+        ("Signs", Role::Title),
+    ] {
+        lines.extend(wrap(vec![Span::styled(format!(" {text}"), theme.style(role))], columns, 1));
+    }
     let mut row = |left: String, right: &str, role: Role| {
         let mut line = pad(vec![Span::styled(format!(" {left}"), theme.style(role))], 17);
         line.push(Span::raw(right.to_owned()));

@@ -10,7 +10,7 @@ use tui_input::Input;
 use unicode_width::UnicodeWidthStr;
 use vectorum_core::{
     Delta, Difference, ListDelta, Name, Process, Received, Size, Tint, Tints, TreeRow, World, inert, masked_arguments,
-    masked_line,
+    masked_start,
 };
 use vectorum_host::Keeper;
 
@@ -84,6 +84,8 @@ pub(crate) struct Processes {
     pub(crate) lacking: usize,
     /// How many of the shown processes have each value, in the order of the letters.
     carriers: Vec<usize>,
+    /// What the rows that were seen so far changed: born, changed, dropped.
+    counts: HashMap<i32, Option<(usize, usize, usize)>>,
     pub(crate) scroll: Scroll,
     pub(crate) selected: Option<i32>,
     folded: BTreeSet<i32>,
@@ -147,6 +149,25 @@ impl Processes {
                 Tint::Absent => self.lacking += 1,
                 Tint::Unknown => {}
             }
+        }
+    }
+
+    /// Forgets what was counted, after the world has changed.
+    pub(crate) fn forget_counts(&mut self) {
+        self.counts.clear();
+    }
+
+    /// Counts what the visible rows changed, each once as long as the world does not change.
+    /// Blocks of many thousand entries are left out: a screen of them would keep a key waiting.
+    pub(crate) fn count_visible(&mut self, world: &World) {
+        const MOST: usize = 4000;
+        for row in self.rows.iter().skip(self.scroll.offset).take(self.scroll.height) {
+            let is_usual = |p: &Process| p.received.block().is_some_and(|b| b.len() <= MOST);
+            let count = || {
+                let process = world.get(row.pid).filter(|p| is_usual(p) && world.parent(p).is_some_and(is_usual))?;
+                Some(delta_from_parent(world, process)?.counts())
+            };
+            self.counts.entry(row.pid).or_insert_with(count);
         }
     }
 
@@ -440,8 +461,7 @@ fn value(app: &App, process: &Process, tint: Tint) -> Vec<Span<'static>> {
             if value.is_empty() {
                 return vec![Span::styled("(empty)", quiet)];
             }
-            // Only so much of a long value as can be seen is spelt out, but it is judged whole.
-            return spans(&masked_line(name.as_bytes(), value, &app.prints, app.reveal), app.theme);
+            return shown(app, name.as_bytes(), value, SEEN);
         }
         (_, Received::Unreadable(_)) => "not readable",
         (_, Received::Overwritten) => "overwritten",
@@ -454,10 +474,24 @@ fn value(app: &App, process: &Process, tint: Tint) -> Vec<Span<'static>> {
     vec![Span::styled(word, quiet)]
 }
 
+/// How many bytes of a value a line can show.
+const SEEN: usize = 1024;
+
+/// How many bytes of a value the pane of details shows, where it is not explained.
+const MUCH: usize = 16 * 1024;
+
+/// Returns the beginning of a value, masked and inert.
+pub(crate) fn shown(app: &App, name: &[u8], value: &[u8], bytes: usize) -> Spans {
+    let mut line = spans(&masked_start(name, value, &app.prints, app.reveal, bytes), app.theme);
+    if value.len() > bytes {
+        line.push(Span::styled(format!(" … {} bytes in all", value.len()), app.theme.style(Role::Quiet)));
+    }
+    line
+}
+
 /// Returns how many names were born, changed and dropped on the way from the parent.
 fn changes(app: &App, process: &Process) -> Vec<Span<'static>> {
-    let Some(delta) = delta_from_parent(&app.world, process) else { return Vec::new() };
-    let (born, changed, dropped) = delta.counts();
+    let Some(Some((born, changed, dropped))) = app.processes.counts.get(&process.id.pid).copied() else { return Vec::new() };
     let mut line = Vec::new();
     for (count, sign, role) in [(born, "+", Role::Born), (changed, "±", Role::Changed), (dropped, "×", Role::Dropped)] {
         if count > 0 {
@@ -557,7 +591,7 @@ fn explained(app: &App, name: &Name, value: &[u8], before: Option<&[u8]>) -> Vec
     let mut lines: Vec<Spans> = Vec::new();
     match app.gloss_of(name, value) {
         Some(gloss) => lines.extend(gloss.lines.iter().map(|l| spans(l, theme))),
-        None => lines.push(spans(&masked_line(name.as_bytes(), value, &app.prints, app.reveal), theme)),
+        None => lines.push(shown(app, name.as_bytes(), value, MUCH)),
     }
     if let Some(old) = before.filter(|old| *old != value) {
         lines.push(Vec::new());
@@ -568,7 +602,7 @@ fn explained(app: &App, name: &Name, value: &[u8], before: Option<&[u8]>) -> Vec
             }
             None => {
                 let mut line = note(theme, "its parent's: ");
-                line.extend(spans(&masked_line(name.as_bytes(), old, &app.prints, app.reveal), theme));
+                line.extend(shown(app, name.as_bytes(), old, MUCH));
                 lines.push(line);
             }
         }
@@ -593,7 +627,7 @@ fn legend(app: &App, name: &Name, here: Option<&[u8]>) -> Vec<Spans> {
             line.extend(note(theme, "(empty)"));
         } else {
             line.extend(fit(
-                spans(&masked_line(name.as_bytes(), value.as_bytes(), &app.prints, app.reveal), theme),
+                shown(app, name.as_bytes(), value.as_bytes(), SEEN),
                 usize::from(app.areas.detail.width).saturating_sub(24),
             ));
         }
@@ -636,14 +670,13 @@ fn changes_view(app: &App, process: &Process, columns: usize) -> Vec<Spans> {
 pub(crate) fn delta_lines(app: &App, delta: &Delta, columns: usize) -> Vec<Spans> {
     let theme = app.theme;
     let mut lines = Vec::new();
-    for (name, difference) in &delta.names {
+    for (name, difference) in delta.names.iter().take(MANY) {
         let (sign, role) = match difference {
             Difference::Born(_) => ("+ ", Role::Born),
             Difference::Changed { .. } => ("± ", Role::Changed),
             Difference::Dropped(_) => ("× ", Role::Dropped),
         };
-        let shown =
-            |value: &vectorum_core::Value| spans(&masked_line(name.as_bytes(), value.as_bytes(), &app.prints, app.reveal), theme);
+        let shown = |value: &vectorum_core::Value| shown(app, name.as_bytes(), value.as_bytes(), SEEN);
         let mut line = vec![
             Span::styled(sign, theme.style(role)),
             Span::styled(name.to_string(), theme.style(Role::Label)),
@@ -660,10 +693,11 @@ pub(crate) fn delta_lines(app: &App, delta: &Delta, columns: usize) -> Vec<Spans
         }
         lines.push(line);
     }
+    lines.extend(and_more(theme, delta.names.len()));
     for (entries, sign, role) in [(&delta.hidden_before, "× ", Role::Dropped), (&delta.hidden_after, "+ ", Role::Born)] {
-        for entry in entries {
+        for entry in entries.iter().take(MANY) {
             let mut line = vec![Span::styled(sign, theme.style(role))];
-            line.extend(spans(&masked_line(b"", entry, &app.prints, app.reveal), theme));
+            line.extend(shown(app, b"", entry, SEEN));
             line.extend(note(theme, "  an entry that no name leads to"));
             lines.push(line);
         }
@@ -681,18 +715,28 @@ fn block_lines(app: &App, block: &vectorum_core::Block) -> Vec<Spans> {
                 let mut line = vec![Span::styled(if at { "▸ " } else { "  " }, theme.style(Role::Key))];
                 line.push(Span::styled(inert(name).into_owned(), theme.style(Role::Label)));
                 line.push(Span::raw("="));
-                line.extend(spans(&masked_line(name, value, &app.prints, app.reveal), theme));
+                line.extend(shown(app, name, value, SEEN));
                 line
             }
             _ => {
                 let mut line = vec![Span::raw("  ")];
-                line.extend(spans(&masked_line(b"", entry.raw(), &app.prints, app.reveal), theme));
+                line.extend(shown(app, b"", entry.raw(), SEEN));
                 line.extend(note(theme, "  an entry that no name leads to"));
                 line
             }
         }
     };
-    block.entries().map(line).collect()
+    let mut lines: Vec<Spans> = block.entries().take(MANY).map(line).collect();
+    lines.extend(and_more(theme, block.len()));
+    lines
+}
+
+/// How many names a view lists.
+const MANY: usize = 2000;
+
+/// Returns a line that tells of what is not listed.
+fn and_more(theme: Theme, count: usize) -> Option<Spans> {
+    (count > MANY).then(|| note(theme, format!("and {} more; vectorum show --pid and vectorum compare list all", count - MANY)))
 }
 
 fn block_view(app: &App, process: &Process) -> Vec<Spans> {

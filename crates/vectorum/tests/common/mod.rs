@@ -212,6 +212,17 @@ impl Terminal {
         String::from_utf8_lossy(&output.stdout).into_owned()
     }
 
+    /// Lets programs in the terminal fill its clipboard.
+    pub fn allow_copying(&self) {
+        assert!(self.tmux().args(["set", "-s", "set-clipboard", "on"]).status().expect("tmux").success());
+    }
+
+    /// Returns what was copied last.
+    pub fn copied(&self) -> String {
+        let output = self.tmux().arg("show-buffer").output().expect("tmux");
+        String::from_utf8_lossy(&output.stdout).into_owned()
+    }
+
     /// Asks tmux for something about the pane.
     pub fn ask(&self, format: &str) -> String {
         let output = self.tmux().args(["display-message", "-p", format]).output().expect("tmux");
