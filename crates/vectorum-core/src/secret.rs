@@ -302,10 +302,13 @@ fn url_passwords(value: &[u8]) -> Vec<Range<usize>> {
 /// Returns the places of values inside a text that are named like secrets: `password=…;`,
 /// `"token": "…"`.
 fn named_inside(value: &[u8]) -> Vec<Range<usize>> {
-    let mut out = Vec::new();
+    let mut out: Vec<Range<usize>> = Vec::new();
     let is_name = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-' | b'.');
     for sign in memchr::memchr2_iter(b'=', b':', value) {
-        let before = value.get(..sign).unwrap_or_default();
+        if out.last().is_some_and(|hidden| sign < hidden.end) {
+            continue;
+        }
+        let before = value.get(sign.saturating_sub(LONGEST_NAME)..sign).unwrap_or_default();
         let trimmed = before.trim_ascii_end();
         let unquoted =
             trimmed.strip_suffix(b"\\\"").or_else(|| trimmed.strip_suffix(b"\"")).or_else(|| trimmed.strip_suffix(b"'"));
@@ -318,30 +321,34 @@ fn named_inside(value: &[u8]) -> Vec<Range<usize>> {
         }
         let after = value.get(sign + 1..).unwrap_or_default();
         let blanks = after.iter().take_while(|b| b.is_ascii_whitespace()).count();
-        let rest = after.get(blanks..).unwrap_or_default();
         let start = sign + 1 + blanks;
-        let range = match rest.first() {
+        let rest = value.get(start..).unwrap_or_default();
+        let near = rest.get(..LONGEST_SETTING.min(rest.len())).unwrap_or_default();
+        let (from, length) = match near.first() {
             Some(quote @ (b'"' | b'\'')) => {
                 let mut end = 1;
-                while rest.get(end).is_some_and(|b| b != quote) {
-                    end += if rest.get(end) == Some(&b'\\') { 2 } else { 1 };
+                while near.get(end).is_some_and(|b| b != quote) {
+                    end += if near.get(end) == Some(&b'\\') { 2 } else { 1 };
                 }
-                start + 1..start + end.min(rest.len())
+                (1, (end < near.len()).then_some(end))
             }
-            _ => {
-                let end = rest
-                    .iter()
-                    .position(|b| b.is_ascii_whitespace() || matches!(b, b';' | b',' | b'&' | b'}'))
-                    .unwrap_or(rest.len());
-                start..start + end
-            }
+            _ => (0, near.iter().position(|b| b.is_ascii_whitespace() || matches!(b, b';' | b',' | b'&' | b'}'))),
         };
-        if !too_plain(value.get(range.clone()).unwrap_or_default()) {
+        // Where no end is in sight, all of the rest is hidden.
+        let range = start + from..start + length.unwrap_or(rest.len()).max(from);
+        let is_plain = range.len() <= LONGEST_SETTING && too_plain(value.get(range.clone()).unwrap_or_default());
+        if !is_plain && range.end <= value.len() {
             out.push(range);
         }
     }
     out
 }
+
+/// How far before its sign the name of a setting begins at most.
+const LONGEST_NAME: usize = 128;
+
+/// How far the end of a setting is looked for.
+const LONGEST_SETTING: usize = 4096;
 
 /// Returns the places of signed tokens: three base64url parts of which the first is a JSON object.
 fn tokens(value: &[u8]) -> Vec<Range<usize>> {
