@@ -18,7 +18,7 @@ use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 use std::path::Path;
 
 use bytes::Bytes;
-use rustix::fs::{Mode, OFlags, fstat, open, openat};
+use rustix::fs::{Mode, OFlags, fstat, open, openat, readlinkat};
 use rustix::io::Errno;
 use vectorum_core::{Block, Process, ProcessId, Received, Refusal};
 
@@ -153,6 +153,55 @@ impl ProcFolder {
         Ok(process)
     }
 
+    /// Reads what tells whether a process has become another program, and what it got then.
+    ///
+    /// # Errors
+    /// [`ReadError::Gone`] if it ended.
+    pub fn observe(&mut self, pid: i32) -> Result<Observed, ReadError> {
+        let folder = self.pid(pid)?;
+        let stat = self.stat(pid, &folder)?;
+        // One that has ended, or is between two programs, has no memory to tell them apart.
+        if stat.has_ended || !stat.place.is_known() {
+            return Err(ReadError::Gone(pid));
+        }
+        let instance = self.instance_of(&folder, &stat);
+        let mut arguments = read_at(folder.fd.as_fd(), "cmdline").unwrap_or_default();
+        let received = self.received(pid, &folder, &stat, arguments.len() as u64)?;
+        if stat.place.arg_end.saturating_sub(stat.place.arg_start) != arguments.len() as u64 {
+            arguments.clear();
+        }
+        let exe = readlinkat(&folder.fd, "exe", Vec::new()).map(|l| Bytes::from(l.into_bytes())).unwrap_or_default();
+        Ok(Observed { instance, parent: stat.parent, received, arguments: arguments.into(), exe })
+    }
+
+    /// Reads which program of its life a process is running, and its parent.
+    ///
+    /// # Errors
+    /// [`ReadError::Gone`] if it ended.
+    pub fn instance(&mut self, pid: i32) -> Result<(Instance, i32), ReadError> {
+        let folder = self.pid(pid)?;
+        let stat = self.stat(pid, &folder)?;
+        Ok((self.instance_of(&folder, &stat), stat.parent))
+    }
+
+    fn instance_of(&mut self, folder: &PidFolder, stat: &Stat) -> Instance {
+        // Where addresses are not random, two starts of one program lie alike: the 16 bytes that
+        // the kernel draws for each start tell them apart (getauxval(3), AT_RANDOM).
+        const AT_RANDOM: u64 = 25;
+        let mut drawn = [0; 16];
+        if self.peek == Peek::Allowed && read_into(folder.fd.as_fd(), "auxv", &mut self.buffer).is_ok() {
+            let class = if stat.place.stack > u64::from(u32::MAX) { Class::Bits64 } else { Class::Bits32 };
+            let pairs = self.buffer.chunks_exact(2 * class.word());
+            let place = pairs
+                .map(|p| (class.number(p), class.number(p.get(class.word()..).unwrap_or_default())))
+                .find(|(k, _)| *k == AT_RANDOM);
+            if let (Some((_, at)), Ok(memory)) = (place, ProcMemory::open(folder)) {
+                let _ = memory.read_exact(at, &mut drawn);
+            }
+        }
+        Instance { place: stat.place, started: stat.started, drawn }
+    }
+
     fn read_once(&mut self, pid: i32, folder: &PidFolder, stat: Stat) -> Result<Process, ReadError> {
         let arguments = match read_into(folder.fd.as_fd(), "cmdline", &mut self.buffer) {
             Ok(()) => Bytes::copy_from_slice(self.buffer.get(..MOST_ARGUMENTS.min(self.buffer.len())).unwrap_or_default()),
@@ -222,6 +271,43 @@ impl ProcFolder {
             return Ok(None);
         }
         Ok(Pointers::find(&memory, stat.place.stack, stat.place.arg_start.min(stat.place.env_start), &self.buffer))
+    }
+}
+
+/// Which of the programs that a process runs in its life: two are equal if no `execve` lies
+/// between them. A child has its parent's until its own first one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Instance {
+    place: Place,
+    started: u64,
+    drawn: [u8; 16],
+}
+
+impl Instance {
+    /// Whether an `execve` lies between the two, seen in one process.
+    pub fn is_another_than(&self, other: &Instance) -> bool {
+        self.place != other.place || self.drawn != other.drawn
+    }
+}
+
+/// A process at one moment.
+#[derive(Clone, Debug)]
+pub struct Observed {
+    /// Which program of its life it runs.
+    pub instance: Instance,
+    /// Its parent.
+    pub parent: i32,
+    /// What it received.
+    pub received: Received,
+    /// Its arguments, each followed by a NUL; empty where it has overwritten them.
+    pub arguments: Bytes,
+    /// The program's path.
+    pub exe: Bytes,
+}
+
+impl AsFd for ProcFolder {
+    fn as_fd(&self) -> BorrowedFd<'_> {
+        self.folder.as_fd()
     }
 }
 

@@ -1,8 +1,16 @@
-//! Watching every program that is started below a command.
+//! Watching every program that is started below a command, and recordings of what each received.
 //!
-//! [`Recording`] and [`Writer`] are the recordings: an open format, described in
-//! `docs/recording.md`.
+//! [`trace`] becomes a command under watch: the kernel tells a guardian process of every `execve`
+//! below it (seccomp user notification, Linux 5.5), which leaves the programs free for a debugger
+//! and slows nothing but the calls that start and end one. [`Recording`] and [`Writer`] are the
+//! recordings: an open format, described in `docs/recording.md`.
 
+mod called;
+mod filter;
+mod launch;
 pub mod recording;
+mod sys;
+mod watch;
 
+pub use launch::{Options, TraceError, loses_rights, trace};
 pub use recording::{NewReceipt, Recording, RecordingError, Values, Writer};

@@ -186,6 +186,11 @@ impl<W: Write> Writer<W> {
         self.out.flush()
     }
 
+    /// Gives the output.
+    pub fn output(&self) -> &W {
+        &self.out
+    }
+
     /// Returns the number that the next receipt will get.
     pub fn next(&self) -> u64 {
         self.seq + 1

@@ -5,6 +5,7 @@ use std::io;
 
 use vectorum_core::{BadPattern, inert};
 use vectorum_host::{LiveError, ReadError, RunError};
+use vectorum_trace::{RecordingError, TraceError};
 
 /// A failure as a person is told of it.
 #[derive(Debug)]
@@ -67,7 +68,7 @@ impl fmt::Display for Failure {
 }
 
 /// Returns an error with its causes in one line.
-fn chain(error: &dyn std::error::Error) -> String {
+pub(super) fn chain(error: &dyn std::error::Error) -> String {
     let mut text = error.to_string();
     let mut next = error.source();
     while let Some(cause) = next {
@@ -105,6 +106,23 @@ impl From<LiveError> for Failure {
 impl From<RunError> for Failure {
     fn from(error: RunError) -> Failure {
         Failure { status: error.status(), ..Failure::new(chain(&error)) }
+    }
+}
+
+impl From<TraceError> for Failure {
+    fn from(error: TraceError) -> Failure {
+        match error {
+            TraceError::Run(error) => error.into(),
+            other => Failure { status: 125, ..Failure::new(chain(&other)) },
+        }
+    }
+}
+
+impl Failure {
+    /// A recording could not be read.
+    pub(crate) fn recording(path: &std::path::Path, error: &RecordingError) -> Failure {
+        use std::os::unix::ffi::OsStrExt;
+        Failure::new(format!("{}: {}", inert(path.as_os_str().as_bytes()), chain(error)))
     }
 }
 

@@ -7,9 +7,11 @@ mod failure;
 mod json;
 mod manual;
 mod output;
+mod receipts;
 mod run;
 mod selector;
 mod show;
+mod trace;
 
 use std::ffi::OsString;
 use std::io::Write;
@@ -40,12 +42,14 @@ struct Cli {
 }
 
 const EXIT_STATUS: &str = "Exit status: 0 done; 1 the answer is no (not set, differs); 2 wrong usage; 3 it could not be done. \
-`run` exits as its command does, with 125 for a failure of its own, 126 for a command that cannot be run, 127 for one that is not there.";
+`run` and `trace` exit as their command does, with 125 for a failure of its own, 126 for a command that cannot be run, 127 for one that is not there.";
 
 #[derive(Debug, Subcommand)]
 enum Command {
     Show(show::Args),
     Run(run::Args),
+    Trace(trace::Args),
+    Receipts(receipts::Args),
     Compare(compare::Args),
     Demo(demo::Args),
     Manual(manual::ManualArgs),
@@ -58,8 +62,9 @@ pub(crate) type Answer = Result<u8, Failure>;
 /// The program's entry: reads the arguments, runs the command, tells failures.
 pub fn main() -> ExitCode {
     let arguments: Vec<OsString> = std::env::args_os().collect();
-    // The failures of `run` must not be taken for its command's: env(1) and others use 125.
-    let is_run = arguments.get(1).is_some_and(|a| a == "run");
+    // The failures of `run` and `trace` must not be taken for their command's: env(1) and others
+    // use 125.
+    let is_run = arguments.get(1).is_some_and(|a| a == "run" || a == "trace");
     let parsed = Cli::command().try_get_matches_from(arguments).and_then(|m| Cli::from_arg_matches(&m));
     let cli = match parsed {
         Ok(cli) => cli,
@@ -78,6 +83,8 @@ pub fn main() -> ExitCode {
         None => tui::open_host(&cli.screen),
         Some(Command::Show(args)) => show::run(&args),
         Some(Command::Run(args)) => run::run(&args).map_err(|f| f.with_status_for_run()),
+        Some(Command::Trace(args)) => trace::run(&args).map_err(|f| f.with_status_for_run()),
+        Some(Command::Receipts(args)) => receipts::run(&args),
         Some(Command::Compare(args)) => compare::run(&args),
         Some(Command::Demo(args)) => demo::run(&args),
         Some(Command::Manual(args)) => manual::manual(&args, Cli::command()),

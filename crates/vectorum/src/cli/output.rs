@@ -64,6 +64,12 @@ impl Sight {
         parts.iter().map(|part| self.paint(part.tone, &part.text)).collect()
     }
 
+    /// Returns the arguments of a command in one line.
+    pub(crate) fn arguments(&self, arguments: &[&[u8]]) -> String {
+        let parts = vectorum_core::masked_arguments(arguments, &self.prints, self.reveal);
+        parts.iter().map(|part| self.paint(part.tone, &part.text)).collect()
+    }
+
     /// Returns what a value means, indented.
     pub(crate) fn gloss(&self, name: &[u8], value: &[u8], host: &dyn HostView) -> String {
         let Gloss { kind, lines } = gloss(name, value, host, &self.prints, self.reveal);

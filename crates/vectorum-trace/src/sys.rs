@@ -1,0 +1,215 @@
+//! The system calls of this crate that no safe wrapper exists for. All unsafe code of the crate is
+//! here; each function says what it relies on.
+#![allow(unsafe_code)]
+
+use std::io;
+use std::os::fd::{AsRawFd, BorrowedFd, FromRawFd, OwnedFd};
+use std::ptr::NonNull;
+
+use libc::{c_int, c_ulong, seccomp_data, seccomp_notif, seccomp_notif_resp};
+
+use crate::filter::program;
+
+/// `SECCOMP_FILTER_FLAG_WAIT_KILLABLE_RECV`, Linux 5.19: a caller whose call is being answered is
+/// interrupted by fatal signals only.
+const WAIT_KILLABLE_RECV: c_ulong = 1 << 5;
+/// `SECCOMP_USER_NOTIF_FD_SYNC_WAKE_UP`, Linux 6.6.
+const SYNC_WAKE_UP: u64 = 1;
+
+fn check(result: libc::c_long) -> io::Result<libc::c_long> {
+    if result < 0 { Err(io::Error::last_os_error()) } else { Ok(result) }
+}
+
+/// Gives up gaining rights by `execve` for this process and all below it (prctl(2)).
+pub(crate) fn set_no_new_privileges() -> io::Result<()> {
+    // SAFETY: takes and changes no memory.
+    check(unsafe { libc::prctl(libc::PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) }.into()).map(drop)
+}
+
+/// Puts the filter onto this process and returns its listener.
+///
+/// # Errors
+/// `EACCES` without CAP_SYS_ADMIN or no-new-privileges; `EBUSY` if a filter with a listener is in
+/// place already; `EINVAL` on kernels before 5.0.
+pub(crate) fn listen() -> io::Result<OwnedFd> {
+    let mut program = program();
+    let filter = libc::sock_fprog { len: program.len() as u16, filter: program.as_mut_ptr() };
+    let base = libc::SECCOMP_FILTER_FLAG_NEW_LISTENER | libc::SECCOMP_FILTER_FLAG_SPEC_ALLOW;
+    let install = |flags: c_ulong| {
+        // SAFETY: `filter` points to `program`, which lives to the end of this function; the
+        // kernel copies both.
+        check(unsafe { libc::syscall(libc::SYS_seccomp, libc::SECCOMP_SET_MODE_FILTER, flags, &raw const filter) })
+    };
+    let fd = match install(base | WAIT_KILLABLE_RECV) {
+        Err(error) if error.raw_os_error() == Some(libc::EINVAL) => install(base)?,
+        other => other?,
+    };
+    // SAFETY: the kernel has just made this descriptor for us alone.
+    let listener = unsafe { OwnedFd::from_raw_fd(fd as c_int) };
+    // SAFETY: takes a number by value; where the kernel does not know it, nothing happens.
+    unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_SET_FLAGS, SYNC_WAKE_UP) };
+    Ok(listener)
+}
+
+/// A call that waits for an answer.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Notice {
+    pub(crate) id: u64,
+    pub(crate) tid: i32,
+    pub(crate) number: u32,
+    pub(crate) arch: u32,
+    pub(crate) arguments: [u64; 6],
+}
+
+/// Memory that this process and the ones forked from it share: the kernel writes each notice
+/// right into it, so that another process can answer what a killed one left open.
+pub(crate) struct SharedNotice(NonNull<seccomp_notif>);
+
+impl SharedNotice {
+    pub(crate) fn new() -> io::Result<SharedNotice> {
+        // SAFETY: a new anonymous mapping touches no existing memory. It is never unmapped: the
+        // processes that hold it live on it to their end.
+        let at = unsafe {
+            libc::mmap(
+                std::ptr::null_mut(),
+                size_of::<seccomp_notif>(),
+                libc::PROT_READ | libc::PROT_WRITE,
+                libc::MAP_SHARED | libc::MAP_ANONYMOUS,
+                -1,
+                0,
+            )
+        };
+        match NonNull::new(at.cast::<seccomp_notif>()) {
+            Some(at) if at.as_ptr().cast::<libc::c_void>() != libc::MAP_FAILED => Ok(SharedNotice(at)),
+            _ => Err(io::Error::last_os_error()),
+        }
+    }
+
+    /// Takes the next notice; `None` if its caller is gone, or none waits.
+    pub(crate) fn receive(&self, listener: BorrowedFd<'_>) -> io::Result<Option<Notice>> {
+        // SAFETY: the mapping is as large as the struct and page-aligned; zeros are valid in it,
+        // and the kernel demands them.
+        unsafe { self.0.as_ptr().write_bytes(0, 1) };
+        // SAFETY: the kernel writes one struct to the mapping.
+        let result = unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_RECV, self.0.as_ptr()) };
+        if result < 0 {
+            let error = io::Error::last_os_error();
+            return match error.raw_os_error() {
+                Some(libc::ENOENT | libc::EINTR | libc::EAGAIN) => Ok(None),
+                _ => Err(error),
+            };
+        }
+        Ok(Some(self.last()))
+    }
+
+    /// Returns the notice that was taken last, by whichever process.
+    pub(crate) fn last(&self) -> Notice {
+        // SAFETY: the mapping always holds a struct; another process that might write it is dead
+        // or not the one that receives.
+        let notice = unsafe { self.0.as_ptr().read_volatile() };
+        let seccomp_data { nr, arch, args, .. } = notice.data;
+        Notice { id: notice.id, tid: notice.pid as i32, number: nr as u32, arch, arguments: args }
+    }
+}
+
+/// Lets a call go on. A caller that is gone is no error.
+pub(crate) fn let_go(listener: BorrowedFd<'_>, id: u64) -> io::Result<()> {
+    let mut response = seccomp_notif_resp { id, val: 0, error: 0, flags: libc::SECCOMP_USER_NOTIF_FLAG_CONTINUE as u32 };
+    // SAFETY: the kernel reads one struct that lives on our stack.
+    let result = unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_SEND, &raw mut response) };
+    match check(result.into()) {
+        Err(error) if matches!(error.raw_os_error(), Some(libc::ENOENT | libc::EINPROGRESS)) => Ok(()),
+        other => other.map(drop),
+    }
+}
+
+/// Whether a call still waits: what was read of its caller's memory is its own.
+pub(crate) fn still_waits(listener: BorrowedFd<'_>, mut id: u64) -> bool {
+    // SAFETY: the kernel reads one number that lives on our stack.
+    unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_ID_VALID, &raw mut id) == 0 }
+}
+
+/// Opens a descriptor of a process; only the first thread's number names one (pidfd_open(2)).
+pub(crate) fn pidfd(pid: i32) -> io::Result<OwnedFd> {
+    // SAFETY: takes numbers by value.
+    let fd = check(unsafe { libc::syscall(libc::SYS_pidfd_open, pid, 0) })?;
+    // SAFETY: the kernel has just made this descriptor for us alone.
+    Ok(unsafe { OwnedFd::from_raw_fd(fd as c_int) })
+}
+
+/// Forks. The child goes on with the closure and ends with it.
+///
+/// # Safety
+/// Only one thread may run: the child gets no other, and locks that others hold stay locked.
+pub(crate) unsafe fn fork_into(child: impl FnOnce()) -> io::Result<i32> {
+    // SAFETY: the caller's promise.
+    let pid = check(unsafe { libc::fork() }.into())? as i32;
+    if pid == 0 {
+        // A panic must not run on into the parent's code.
+        let _ = std::panic::catch_unwind(std::panic::AssertUnwindSafe(child));
+        // SAFETY: ends the process without running what belongs to the parent.
+        unsafe { libc::_exit(0) };
+    }
+    Ok(pid)
+}
+
+/// Ignores a signal.
+pub(crate) fn ignore(signal: c_int) {
+    // SAFETY: ignoring runs no code of ours.
+    unsafe { libc::signal(signal, libc::SIG_IGN) };
+}
+
+/// Closes every descriptor above the standard ones, but those to keep.
+pub(crate) fn close_all_but(keep: &[BorrowedFd<'_>]) {
+    let mut kept: Vec<u32> = keep.iter().map(|fd| fd.as_raw_fd() as u32).collect();
+    kept.sort_unstable();
+    let mut from = 3;
+    for fd in kept.into_iter().chain([u32::MAX]) {
+        if from < fd {
+            let last = if fd == u32::MAX { fd } else { fd - 1 };
+            // SAFETY: the process was forked for this and owns nothing through those descriptors
+            // any more; the ones kept are left out.
+            unsafe { libc::syscall(libc::SYS_close_range, from, last, 0) };
+        }
+        from = fd.saturating_add(1);
+    }
+}
+
+/// Reads memory of another process (process_vm_readv(2)); returns how much could be read.
+pub(crate) fn read_memory(pid: i32, at: u64, into: &mut [u8]) -> Option<usize> {
+    let local = libc::iovec { iov_base: into.as_mut_ptr().cast(), iov_len: into.len() };
+    let remote = libc::iovec { iov_base: at as *mut libc::c_void, iov_len: into.len() };
+    // SAFETY: the kernel writes at most the length of `into`, which we hold exclusively.
+    let read = unsafe { libc::process_vm_readv(pid, &raw const local, 1, &raw const remote, 1, 0) };
+    usize::try_from(read).ok()
+}
+
+/// Asks how a process ended: the status as wait(2) gives it, `None` while its parent has not taken
+/// it.
+///
+/// # Errors
+/// On kernels before 6.15, which do not tell.
+pub(crate) fn exit_code(pidfd: c_int) -> io::Result<Option<i32>> {
+    /// `struct pidfd_info` of Linux 6.15, which later ones extend.
+    #[repr(C)]
+    #[derive(Default)]
+    struct Info {
+        mask: u64,
+        cgroup: u64,
+        ids: [u32; 11],
+        exit_code: i32,
+    }
+    const EXIT: u64 = 1 << 3;
+    const _: () = assert!(size_of::<Info>() == 64);
+    // _IOWR(0xFF, 11, struct pidfd_info)
+    let request: c_ulong = (3 << 30) | (64 << 16) | (0xff << 8) | 11;
+    let mut info = Info { mask: EXIT, ..Info::default() };
+    // SAFETY: the kernel reads and writes one struct of the length in the request, on our stack.
+    let result = unsafe { libc::ioctl(pidfd, request as _, &raw mut info) };
+    match check(result.into()) {
+        // The process is gone, and how it ended was asked for too early.
+        Err(error) if error.raw_os_error() == Some(libc::ESRCH) => Ok(None),
+        Err(error) => Err(error),
+        Ok(_) => Ok((info.mask & EXIT != 0).then_some(info.exit_code)),
+    }
+}

@@ -1,0 +1,313 @@
+//! The watcher: answers the kernel's notices and writes a receipt for every program that ran.
+//!
+//! A notice comes before the `execve`, and nothing tells whether it succeeded. So each call waits
+//! as *pending* until the process is seen again: at its next call, at its end, when one of its
+//! children calls, or after a moment by the clock. Only a process that has become another program
+//! gets a receipt, with the block that the kernel laid out for it. One that is never seen again
+//! was ended by a signal; what it called for is written as called.
+
+use std::collections::HashMap;
+use std::fs::File;
+use std::io;
+use std::os::fd::{AsFd, AsRawFd, OwnedFd};
+use std::time::{Duration, Instant as Clock};
+
+use bytes::Bytes;
+use nix::sys::epoll::{Epoll, EpollCreateFlags, EpollEvent, EpollFlags, EpollTimeout};
+use vectorum_core::{Certainty, Exit};
+use vectorum_host::{Instance, ProcFolder, ReadError};
+
+use crate::called::{self, Called};
+use crate::filter::{self, Call};
+use crate::recording::{NewReceipt, Writer};
+use crate::sys::{Notice, SharedNotice, let_go, pidfd, still_waits};
+
+/// A call whose outcome nobody has seen yet.
+struct Pending {
+    before: Option<Instance>,
+    ppid: i32,
+    called: Option<Called>,
+    at_ms: u64,
+    looks: u32,
+    next_look: Clock,
+}
+
+/// A process that has called.
+struct Known {
+    pidfd: OwnedFd,
+    /// The receipt of the program that it runs.
+    receipt: Option<u64>,
+}
+
+/// Watches until the last process is gone.
+pub(crate) struct Watcher<'a> {
+    listener: &'a OwnedFd,
+    shared: &'a SharedNotice,
+    proc: ProcFolder,
+    writer: Writer<File>,
+    begun: Clock,
+    epoll: Epoll,
+    pending: HashMap<i32, Pending>,
+    known: HashMap<i32, Known>,
+    standby: std::cell::Cell<Option<OwnedFd>>,
+}
+
+const LISTENER: u64 = 0;
+const STANDBY: u64 = 1 << 40;
+
+/// When pending calls are looked at by the clock, in milliseconds after the call.
+const LOOKS: [u64; 7] = [1, 4, 16, 60, 250, 1000, 4000];
+
+impl<'a> Watcher<'a> {
+    pub(crate) fn new(
+        listener: &'a OwnedFd,
+        shared: &'a SharedNotice,
+        proc: ProcFolder,
+        writer: Writer<File>,
+        begun: Clock,
+    ) -> io::Result<Watcher<'a>> {
+        let epoll = Epoll::new(EpollCreateFlags::EPOLL_CLOEXEC)?;
+        epoll.add(listener, EpollEvent::new(EpollFlags::EPOLLIN, LISTENER))?;
+        Ok(Watcher {
+            listener,
+            shared,
+            proc,
+            writer,
+            begun,
+            epoll,
+            pending: HashMap::new(),
+            known: HashMap::new(),
+            standby: std::cell::Cell::default(),
+        })
+    }
+
+    /// Tells the watcher of the process that stands by; [`Watcher::run`] asks for another when it
+    /// is gone.
+    pub(crate) fn watch_standby(&self, standby: OwnedFd) -> io::Result<()> {
+        self.epoll.add(&standby, EpollEvent::new(EpollFlags::EPOLLIN | EpollFlags::EPOLLONESHOT, STANDBY))?;
+        // The one before has ended: its descriptor goes with it.
+        self.standby.set(Some(standby));
+        Ok(())
+    }
+
+    /// Returns the number that the next receipt gets.
+    pub(crate) fn next(&self) -> u64 {
+        self.writer.next()
+    }
+
+    /// Watches. Calls `renew` when the process that stands by has been killed. Returns the
+    /// recording when the last traced process is gone.
+    pub(crate) fn run(mut self, renew: impl Fn(&Self)) -> io::Result<(Writer<File>, u64)> {
+        let mut events = [EpollEvent::empty(); 64];
+        loop {
+            let now = Clock::now();
+            let next = self.pending.values().map(|p| p.next_look).min();
+            let timeout = match next {
+                None => EpollTimeout::NONE,
+                Some(at) => EpollTimeout::try_from(at.saturating_duration_since(now) + Duration::from_micros(500))
+                    .unwrap_or(EpollTimeout::ZERO),
+            };
+            let count = match self.epoll.wait(&mut events, timeout) {
+                Ok(count) => count,
+                Err(nix::errno::Errno::EINTR) => continue,
+                Err(error) => return Err(error.into()),
+            };
+            let mut is_over = false;
+            for event in events.iter().take(count) {
+                match event.data() {
+                    LISTENER if event.events().contains(EpollFlags::EPOLLIN) => {
+                        if let Some(notice) = self.shared.receive(self.listener.as_fd())? {
+                            let told = self.notice(&notice);
+                            // Whatever went wrong with the recording, the program goes on.
+                            let_go(self.listener.as_fd(), notice.id)?;
+                            told?;
+                        }
+                    }
+                    LISTENER => is_over = true,
+                    STANDBY => renew(&self),
+                    pid => self.ended(pid as i32)?,
+                }
+            }
+            self.look()?;
+            if is_over {
+                return self.finish();
+            }
+        }
+    }
+
+    fn finish(mut self) -> io::Result<(Writer<File>, u64)> {
+        for pid in self.pending.keys().copied().collect::<Vec<_>>() {
+            self.settle(pid, true)?;
+        }
+        // Some ended between their last notice and now, and their parents took their status.
+        for pid in self.known.keys().copied().collect::<Vec<_>>() {
+            self.ended(pid)?;
+        }
+        Ok((self.writer, self.begun.elapsed().as_millis() as u64))
+    }
+
+    fn notice(&mut self, notice: &Notice) -> io::Result<()> {
+        let Some((call, pointer)) = filter::call(notice.arch, notice.number) else { return Ok(()) };
+        let Some(pid) = self.leader(notice.tid) else { return Ok(()) };
+        // What the process called before is decided now: it is still here to call again.
+        self.settle(pid, false)?;
+        self.pending.remove(&pid);
+        if call == Call::Exit {
+            if let Some(seq) = self.known.get_mut(&pid).and_then(|k| k.receipt.take()) {
+                self.writer.exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32))?;
+            }
+            return Ok(());
+        }
+        let (before, ppid) = match self.proc.instance(pid) {
+            Ok((instance, parent)) => (Some(instance), parent),
+            Err(_) => (None, 0),
+        };
+        // A parent's receipt comes before its child's.
+        self.settle(ppid, false)?;
+        let called = called::read(notice, call, pointer).filter(|_| still_waits(self.listener.as_fd(), notice.id));
+        let next_look = Clock::now() + Duration::from_millis(LOOKS[0]);
+        let at_ms = self.begun.elapsed().as_millis() as u64;
+        self.pending.insert(pid, Pending { before, ppid, called, at_ms, looks: 0, next_look });
+        Ok(())
+    }
+
+    /// Returns the process of a thread, and begins to watch its end.
+    fn leader(&mut self, tid: i32) -> Option<i32> {
+        if self.known.contains_key(&tid) {
+            return Some(tid);
+        }
+        let pid = match pidfd(tid) {
+            Ok(fd) => {
+                let flags = EpollFlags::EPOLLIN | EpollFlags::EPOLLET;
+                // Without it, its end is seen only when the next one gets its number.
+                let _ = self.epoll.add(&fd, EpollEvent::new(flags, tid as u64));
+                self.known.insert(tid, Known { pidfd: fd, receipt: None });
+                return Some(tid);
+            }
+            Err(_) => thread_group(tid)?,
+        };
+        if self.known.contains_key(&pid) { Some(pid) } else { self.leader_only(pid) }
+    }
+
+    fn leader_only(&mut self, pid: i32) -> Option<i32> {
+        let fd = pidfd(pid).ok()?;
+        let _ = self.epoll.add(&fd, EpollEvent::new(EpollFlags::EPOLLIN | EpollFlags::EPOLLET, pid as u64));
+        self.known.insert(pid, Known { pidfd: fd, receipt: None });
+        Some(pid)
+    }
+
+    /// Looks at the calls whose time has come.
+    fn look(&mut self) -> io::Result<()> {
+        let now = Clock::now();
+        let due: Vec<i32> = self.pending.iter().filter(|(_, p)| p.next_look <= now).map(|(pid, _)| *pid).collect();
+        for pid in due {
+            self.settle(pid, false)?;
+            if let Some(pending) = self.pending.get_mut(&pid) {
+                pending.looks += 1;
+                // A call that has not succeeded by then is asked about when its process shows up.
+                let far = Duration::from_secs(3600);
+                pending.next_look = now + LOOKS.get(pending.looks as usize).map_or(far, |ms| Duration::from_millis(*ms));
+            }
+        }
+        Ok(())
+    }
+
+    /// Decides a pending call if it can be decided. With `is_gone`, it will never be seen again.
+    fn settle(&mut self, pid: i32, is_gone: bool) -> io::Result<()> {
+        let Some(pending) = self.pending.get(&pid) else { return Ok(()) };
+        let seen = match self.proc.observe(pid) {
+            Ok(seen) if pending.before.is_none_or(|before| seen.instance.is_another_than(&before)) => Some(seen),
+            Ok(_) if !is_gone => return Ok(()),
+            Ok(_) => None,
+            Err(ReadError::Gone(_)) if is_gone => None,
+            Err(_) => return Ok(()),
+        };
+        let Some(Pending { ppid, called, at_ms, .. }) = self.pending.remove(&pid) else { return Ok(()) };
+        let (path, argv, called_block) = match &called {
+            Some(called) => (called.path.clone(), called.argv.clone(), Some(&called.block)),
+            None => (Bytes::new(), Vec::new(), None),
+        };
+        let receipt =
+            |exe: &[u8], path: &[u8], argv: &[&[u8]], certainty, block: &vectorum_core::Block, writer: &mut Writer<File>| {
+                writer.receipt(&NewReceipt { pid, ppid, at_ms, exe, path, argv, certainty, block })
+            };
+        let seq = match seen {
+            Some(seen) => {
+                let own: Vec<&[u8]> = match seen.arguments.strip_suffix(b"\0") {
+                    Some(all) => all.split(|b| *b == 0).collect(),
+                    None => argv.iter().map(|a| &a[..]).collect(),
+                };
+                let path = if path.is_empty() { &seen.exe } else { &path };
+                match (seen.received.block(), called_block) {
+                    (Some(block), _) => receipt(&seen.exe, path, &own, Certainty::Confirmed, block, &mut self.writer)?,
+                    // It ran, but has written over its block before it was seen.
+                    (None, Some(block)) => receipt(&seen.exe, path, &own, Certainty::AsCalled, block, &mut self.writer)?,
+                    (None, None) => return Ok(()),
+                }
+            }
+            None => {
+                let argv: Vec<&[u8]> = argv.iter().map(|a| &a[..]).collect();
+                match called_block.filter(|_| may_run(&path)) {
+                    Some(block) => receipt(&path, &path, &argv, Certainty::AsCalled, block, &mut self.writer)?,
+                    None => return Ok(()),
+                }
+            }
+        };
+        if let Some(known) = self.known.get_mut(&pid) {
+            known.receipt = Some(seq);
+        }
+        Ok(())
+    }
+
+    fn ended(&mut self, pid: i32) -> io::Result<()> {
+        self.settle(pid, true)?;
+        self.pending.remove(&pid);
+        let Some(Known { pidfd, receipt }) = self.known.get(&pid) else { return Ok(()) };
+        let Some(seq) = receipt else {
+            self.known.remove(&pid);
+            return Ok(());
+        };
+        // Only a status that was taken by the parent can be read; the second event comes then.
+        match exit_of(pidfd) {
+            ExitInfo::Known(exit) => {
+                self.writer.exit(*seq, exit)?;
+                self.known.remove(&pid);
+            }
+            ExitInfo::NotYet => {}
+            ExitInfo::Unsupported => {
+                self.known.remove(&pid);
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Whether a path that was called leads to a program, as far as we see it from here.
+fn may_run(path: &[u8]) -> bool {
+    use std::os::unix::ffi::OsStrExt;
+    use std::os::unix::fs::PermissionsExt;
+    let path = std::path::Path::new(std::ffi::OsStr::from_bytes(path));
+    path.is_absolute() && std::fs::metadata(path).is_ok_and(|m| m.is_file() && m.permissions().mode() & 0o111 != 0)
+}
+
+/// Returns the process that a thread belongs to.
+fn thread_group(tid: i32) -> Option<i32> {
+    let status = std::fs::read_to_string(format!("/proc/{tid}/status")).ok()?;
+    status.lines().find_map(|l| l.strip_prefix("Tgid:"))?.trim().parse().ok()
+}
+
+enum ExitInfo {
+    Known(Exit),
+    NotYet,
+    Unsupported,
+}
+
+/// Asks the kernel how a process ended (`PIDFD_GET_INFO` with `PIDFD_INFO_EXIT`, Linux 6.15).
+fn exit_of(pidfd: &OwnedFd) -> ExitInfo {
+    match crate::sys::exit_code(pidfd.as_raw_fd()) {
+        Ok(Some(code)) if code & 0x7f == 0 => ExitInfo::Known(Exit::Status((code >> 8) & 0xff)),
+        Ok(Some(code)) => ExitInfo::Known(Exit::Signal(code & 0x7f)),
+        Ok(None) => ExitInfo::NotYet,
+        Err(_) => ExitInfo::Unsupported,
+    }
+}
