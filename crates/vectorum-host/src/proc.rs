@@ -153,53 +153,84 @@ impl ProcFolder {
         Ok(process)
     }
 
-    /// Reads what tells whether a process has become another program, and what it got then.
-    ///
-    /// # Errors
-    /// [`ReadError::Gone`] if it ended.
-    pub fn observe(&mut self, pid: i32) -> Result<Observed, ReadError> {
-        let folder = self.pid(pid)?;
-        let stat = self.stat(pid, &folder)?;
-        // One that has ended, or is between two programs, has no memory to tell them apart.
-        if stat.has_ended || !stat.place.is_known() {
-            return Err(ReadError::Gone(pid));
-        }
-        let instance = self.instance_of(&folder, &stat);
-        let mut arguments = read_at(folder.fd.as_fd(), "cmdline").unwrap_or_default();
-        let received = self.received(pid, &folder, &stat, arguments.len() as u64)?;
-        if stat.place.arg_end.saturating_sub(stat.place.arg_start) != arguments.len() as u64 {
-            arguments.clear();
-        }
-        let exe = readlinkat(&folder.fd, "exe", Vec::new()).map(|l| Bytes::from(l.into_bytes())).unwrap_or_default();
-        Ok(Observed { instance, parent: stat.parent, received, arguments: arguments.into(), exe })
-    }
-
     /// Reads which program of its life a process is running, and its parent.
     ///
     /// # Errors
-    /// [`ReadError::Gone`] if it ended.
+    /// [`ReadError::Gone`] if it ended, or is between two programs.
     pub fn instance(&mut self, pid: i32) -> Result<(Instance, i32), ReadError> {
-        let folder = self.pid(pid)?;
-        let stat = self.stat(pid, &folder)?;
-        Ok((self.instance_of(&folder, &stat), stat.parent))
+        let stat = self.stat_at(pid)?;
+        Ok((self.instance_of(pid, &stat), stat.parent))
     }
 
-    fn instance_of(&mut self, folder: &PidFolder, stat: &Stat) -> Instance {
-        // Where addresses are not random, two starts of one program lie alike: the 16 bytes that
-        // the kernel draws for each start tell them apart (getauxval(3), AT_RANDOM).
+    /// Returns what a process has become since `before`, or `None` if it is the same program.
+    ///
+    /// `called` is the block that it asked for: what lies there now and equals it was received,
+    /// whatever else the memory says.
+    ///
+    /// # Errors
+    /// [`ReadError::Gone`] if it ended, or is between two programs.
+    pub fn observe(
+        &mut self,
+        pid: i32,
+        before: Option<&Instance>,
+        called: Option<&Block>,
+    ) -> Result<Option<Observed>, ReadError> {
+        let stat = self.stat_at(pid)?;
+        let instance = self.instance_of(pid, &stat);
+        if before.is_some_and(|before| !instance.is_another_than(before)) {
+            return Ok(None);
+        }
+        let error = |e| ReadError::of(pid, e);
+        let place = stat.place;
+        let mut arguments = Vec::new();
+        let length = (place.arg_end.saturating_sub(place.arg_start)) as usize;
+        read_known(self.folder.as_fd(), &format!("{pid}/cmdline"), &mut arguments, length).map_err(error)?;
+        if arguments.len() != length {
+            arguments.clear();
+        }
+        let length = (place.env_end.saturating_sub(place.env_start)) as usize;
+        let read = read_known(self.folder.as_fd(), &format!("{pid}/environ"), &mut self.buffer, length);
+        let received = match called {
+            Some(block) if read.is_ok() && *block.to_kernel_bytes() == self.buffer[..] => Received::Block(block.clone()),
+            _ => {
+                let folder = self.pid(pid)?;
+                self.received(pid, &folder, &stat, arguments.len() as u64)?
+            }
+        };
+        let exe =
+            readlinkat(&self.folder, format!("{pid}/exe"), Vec::new()).map(|l| Bytes::from(l.into_bytes())).unwrap_or_default();
+        Ok(Some(Observed { received, arguments: arguments.into(), exe }))
+    }
+
+    fn stat_at(&mut self, pid: i32) -> Result<Stat, ReadError> {
+        // One reading is the whole line: the kernel makes it at once.
+        read_known(self.folder.as_fd(), &format!("{pid}/stat"), &mut self.buffer, 1).map_err(|e| ReadError::of(pid, e))?;
+        let stat = Stat::parse(&self.buffer).ok_or(ReadError::Gone(pid))?;
+        // One that has ended, or is between two programs, has no memory to tell them apart.
+        if stat.has_ended || !stat.place.is_known() { Err(ReadError::Gone(pid)) } else { Ok(stat) }
+    }
+
+    fn instance_of(&mut self, pid: i32, stat: &Stat) -> Instance {
+        // Addresses are drawn at random for each start. Where that is switched off, as under a
+        // debugger, or the room is small, two starts of one program may lie alike: then the 16
+        // bytes that the kernel draws for each start tell them apart (getauxval(3), AT_RANDOM).
         const AT_RANDOM: u64 = 25;
+        const TOP: u64 = 0x7fff_ffff_f000;
+        let stack = stat.place.stack;
         let mut drawn = [0; 16];
-        if self.peek == Peek::Allowed && read_into(folder.fd.as_fd(), "auxv", &mut self.buffer).is_ok() {
-            let class = if stat.place.stack > u64::from(u32::MAX) { Class::Bits64 } else { Class::Bits32 };
+        let may_repeat = stack <= u64::from(u32::MAX) || TOP.abs_diff(stack) < 16 << 20;
+        if !may_repeat || self.peek != Peek::Allowed {
+            return Instance { place: stat.place, drawn };
+        }
+        if read_into(self.folder.as_fd(), &format!("{pid}/auxv"), &mut self.buffer).is_ok() {
+            let class = if stack > u64::from(u32::MAX) { Class::Bits64 } else { Class::Bits32 };
             let pairs = self.buffer.chunks_exact(2 * class.word());
-            let place = pairs
-                .map(|p| (class.number(p), class.number(p.get(class.word()..).unwrap_or_default())))
-                .find(|(k, _)| *k == AT_RANDOM);
-            if let (Some((_, at)), Ok(memory)) = (place, ProcMemory::open(folder)) {
-                let _ = memory.read_exact(at, &mut drawn);
+            let mut pairs = pairs.map(|p| (class.number(p), class.number(p.get(class.word()..).unwrap_or_default())));
+            if let (Some((_, at)), Ok(folder)) = (pairs.find(|(k, _)| *k == AT_RANDOM), self.pid(pid)) {
+                let _ = ProcMemory::open(&folder).map(|memory| memory.read_exact(at, &mut drawn));
             }
         }
-        Instance { place: stat.place, started: stat.started, drawn }
+        Instance { place: stat.place, drawn }
     }
 
     fn read_once(&mut self, pid: i32, folder: &PidFolder, stat: Stat) -> Result<Process, ReadError> {
@@ -279,7 +310,6 @@ impl ProcFolder {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Instance {
     place: Place,
-    started: u64,
     drawn: [u8; 16],
 }
 
@@ -293,10 +323,6 @@ impl Instance {
 /// A process at one moment.
 #[derive(Clone, Debug)]
 pub struct Observed {
-    /// Which program of its life it runs.
-    pub instance: Instance,
-    /// Its parent.
-    pub parent: i32,
     /// What it received.
     pub received: Received,
     /// Its arguments, each followed by a NUL; empty where it has overwritten them.
@@ -325,6 +351,21 @@ pub(crate) fn read_at(folder: BorrowedFd<'_>, name: &str) -> Result<Vec<u8>, Err
     let mut bytes = Vec::new();
     read_into(folder, name, &mut bytes)?;
     Ok(bytes)
+}
+
+/// Reads a file of a known length: without a second look for its end, which costs as much again.
+fn read_known(folder: BorrowedFd<'_>, name: &str, into: &mut Vec<u8>, length: usize) -> Result<(), Errno> {
+    let file = openat(folder, name, OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())?;
+    into.clear();
+    into.reserve(length.max(2048));
+    while into.len() < length {
+        match rustix::io::read(&file, rustix::buffer::spare_capacity(into)) {
+            Ok(0) => break,
+            Ok(_) | Err(Errno::INTR) => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok(())
 }
 
 fn read_into(folder: BorrowedFd<'_>, name: &str, into: &mut Vec<u8>) -> Result<(), Errno> {

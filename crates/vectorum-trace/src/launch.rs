@@ -7,7 +7,7 @@
 //! goes on if the first is killed, so that no call is left without an answer.
 
 use std::fs::File;
-use std::io::{self, IoSlice, IoSliceMut};
+use std::io::{self, BufWriter, IoSlice, IoSliceMut};
 use std::os::fd::{AsFd, AsRawFd, BorrowedFd, FromRawFd, OwnedFd, RawFd};
 use std::path::Path;
 use std::time::Instant as Clock;
@@ -102,21 +102,24 @@ fn start<A: AsRef<[u8]>>(arguments: &[A], options: Options) -> Result<(), TraceE
     let command: Vec<&[u8]> = arguments.iter().map(AsRef::as_ref).collect();
     let Options { out, values, prints, peek, account, now_ms } = options;
     let spare = out.try_clone().map_err(system("the recording cannot be opened twice"))?;
-    let mut writer =
-        Writer::begin(out, values, prints.clone(), &command, now_ms).map_err(system("the recording cannot be written"))?;
+    let mut writer = Writer::begin(BufWriter::with_capacity(1 << 16, out), values, prints.clone(), &command, now_ms)
+        .map_err(system("the recording cannot be written"))?;
     if loses_rights() {
         let note = "without root, set-user-id programs ran without the rights of their owners (no new privileges)";
         writer.note(note).map_err(system("the recording cannot be written"))?;
     }
     let shared = SharedNotice::new().map_err(system("no memory to share"))?;
     let proc = ProcFolder::open(Path::new("/proc"), peek).map_err(system("/proc cannot be opened"))?;
+    // The process forked next gets a copy of what is not written yet.
+    writer.flush().map_err(system("the recording cannot be written"))?;
     let (ours, theirs) = socketpair(AddressFamily::Unix, SockType::SeqPacket, None, SockFlag::SOCK_CLOEXEC)
         .map_err(|e| system("no pair of sockets")(e.into()))?;
+    let root = std::process::id() as i32;
     let watcher = || {
         // Let go of by its parent, so that the command has no child that it did not start.
         #[allow(unsafe_code)]
         // SAFETY: the process has just been forked and has one thread.
-        let _ = unsafe { fork_into(|| guard(writer, proc, &spare, values, &prints, peek, begun, &theirs, &shared)) };
+        let _ = unsafe { fork_into(|| guard(writer, proc, &spare, values, &prints, peek, begun, &theirs, &shared, root)) };
     };
     #[allow(unsafe_code)]
     // SAFETY: the caller promises that one thread runs.
@@ -187,7 +190,7 @@ fn settle_in(keep: &[BorrowedFd<'_>]) {
 
 #[allow(clippy::too_many_arguments, reason = "the parts of one process's start, used once")]
 fn guard(
-    writer: Writer<File>,
+    writer: Writer<BufWriter<File>>,
     proc: ProcFolder,
     spare: &File,
     values: Values,
@@ -196,19 +199,21 @@ fn guard(
     begun: Clock,
     socket: &OwnedFd,
     shared: &SharedNotice,
+    root: i32,
 ) {
-    settle_in(&[writer.output().as_fd(), spare.as_fd(), proc.as_fd(), socket.as_fd()]);
+    settle_in(&[writer.output().get_ref().as_fd(), spare.as_fd(), proc.as_fd(), socket.as_fd()]);
     let Ok(listener) = receive(socket) else { return };
     {
-        let Ok(watcher) = Watcher::new(&listener, shared, proc, writer, begun) else { return };
+        let Ok(watcher) = Watcher::new(root, &listener, shared, proc, writer, begun) else { return };
         let standby = std::cell::Cell::new(None);
         let stand_by = |watcher: &Watcher<'_>| {
             let own = std::process::id() as i32;
             let Ok(first) = pidfd(own) else { return };
             #[allow(unsafe_code)]
             // SAFETY: this process has one thread.
-            let forked =
-                unsafe { fork_into(|| take_over(&first, &listener, shared, spare, values, prints, peek, begun, watcher.next())) };
+            let forked = unsafe {
+                fork_into(|| take_over(&first, &listener, shared, spare, values, prints, peek, begun, watcher.next(), root))
+            };
             let Ok(pid) = forked else { return };
             if let Some(before) = standby.replace(Some(Pid::from_raw(pid))) {
                 let _ = waitpid(before, None);
@@ -243,6 +248,7 @@ fn take_over(
     peek: Peek,
     begun: Clock,
     next: u64,
+    root: i32,
 ) {
     let mut fds = [nix::poll::PollFd::new(first.as_fd(), nix::poll::PollFlags::POLLIN)];
     while matches!(nix::poll::poll(&mut fds, nix::poll::PollTimeout::NONE), Err(nix::errno::Errno::EINTR)) {}
@@ -252,9 +258,9 @@ fn take_over(
     let Ok(proc) = ProcFolder::open(Path::new("/proc"), peek) else { return };
     // The killed one may have written receipts since this one was forked.
     let next = next.max(last_number(spare) + 1);
-    let mut writer = Writer::resume(out, values, prints.clone(), next);
+    let mut writer = Writer::resume(BufWriter::new(out), values, prints.clone(), next);
     let _ = writer.note("the watcher was killed and another one went on; what ran at that moment may be missing");
-    let Ok(watcher) = Watcher::new(listener, shared, proc, writer, begun) else { return };
+    let Ok(watcher) = Watcher::new(root, listener, shared, proc, writer, begun) else { return };
     if let Ok((writer, at_ms)) = watcher.run(|_| ()) {
         let _ = writer.end(at_ms);
     }

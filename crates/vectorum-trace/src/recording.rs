@@ -169,6 +169,14 @@ impl<W: Write> Writer<W> {
         })
     }
 
+    /// Hands on what is written so far.
+    ///
+    /// # Errors
+    /// What the output says.
+    pub fn flush(&mut self) -> io::Result<()> {
+        self.out.flush()
+    }
+
     /// Writes something that a reader should be told.
     ///
     /// # Errors

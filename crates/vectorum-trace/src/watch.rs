@@ -8,11 +8,12 @@
 
 use std::collections::HashMap;
 use std::fs::File;
-use std::io;
+use std::io::{self, BufWriter};
 use std::os::fd::{AsFd, AsRawFd, OwnedFd};
 use std::time::{Duration, Instant as Clock};
 
 use bytes::Bytes;
+use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
 use nix::sys::epoll::{Epoll, EpollCreateFlags, EpollEvent, EpollFlags, EpollTimeout};
 use vectorum_core::{Certainty, Exit};
 use vectorum_host::{Instance, ProcFolder, ReadError};
@@ -41,10 +42,12 @@ struct Known {
 
 /// Watches until the last process is gone.
 pub(crate) struct Watcher<'a> {
+    /// The command's own process.
+    root: i32,
     listener: &'a OwnedFd,
     shared: &'a SharedNotice,
     proc: ProcFolder,
-    writer: Writer<File>,
+    writer: Writer<BufWriter<File>>,
     begun: Clock,
     epoll: Epoll,
     pending: HashMap<i32, Pending>,
@@ -52,7 +55,6 @@ pub(crate) struct Watcher<'a> {
     standby: std::cell::Cell<Option<OwnedFd>>,
 }
 
-const LISTENER: u64 = 0;
 const STANDBY: u64 = 1 << 40;
 
 /// When pending calls are looked at by the clock, in milliseconds after the call.
@@ -60,15 +62,16 @@ const LOOKS: [u64; 7] = [1, 4, 16, 60, 250, 1000, 4000];
 
 impl<'a> Watcher<'a> {
     pub(crate) fn new(
+        root: i32,
         listener: &'a OwnedFd,
         shared: &'a SharedNotice,
         proc: ProcFolder,
-        writer: Writer<File>,
+        writer: Writer<BufWriter<File>>,
         begun: Clock,
     ) -> io::Result<Watcher<'a>> {
         let epoll = Epoll::new(EpollCreateFlags::EPOLL_CLOEXEC)?;
-        epoll.add(listener, EpollEvent::new(EpollFlags::EPOLLIN, LISTENER))?;
         Ok(Watcher {
+            root,
             listener,
             shared,
             proc,
@@ -97,45 +100,52 @@ impl<'a> Watcher<'a> {
 
     /// Watches. Calls `renew` when the process that stands by has been killed. Returns the
     /// recording when the last traced process is gone.
-    pub(crate) fn run(mut self, renew: impl Fn(&Self)) -> io::Result<(Writer<File>, u64)> {
+    pub(crate) fn run(mut self, renew: impl Fn(&Self)) -> io::Result<(Writer<BufWriter<File>>, u64)> {
         let mut events = [EpollEvent::empty(); 64];
         loop {
-            let now = Clock::now();
             let next = self.pending.values().map(|p| p.next_look).min();
             let timeout = match next {
-                None => EpollTimeout::NONE,
-                Some(at) => EpollTimeout::try_from(at.saturating_duration_since(now) + Duration::from_micros(500))
-                    .unwrap_or(EpollTimeout::ZERO),
+                None => PollTimeout::NONE,
+                Some(at) => {
+                    let wait = at.saturating_duration_since(Clock::now()) + Duration::from_micros(999);
+                    PollTimeout::try_from(wait).unwrap_or(PollTimeout::MAX)
+                }
             };
-            let count = match self.epoll.wait(&mut events, timeout) {
-                Ok(count) => count,
-                Err(nix::errno::Errno::EINTR) => continue,
+            // The listener itself is waited on: a set of descriptors in between would lose the
+            // kernel's hint to wake us where the caller ran.
+            let mut fds =
+                [PollFd::new(self.listener.as_fd(), PollFlags::POLLIN), PollFd::new(self.epoll.0.as_fd(), PollFlags::POLLIN)];
+            match poll(&mut fds, timeout) {
+                Ok(_) | Err(nix::errno::Errno::EINTR) => {}
                 Err(error) => return Err(error.into()),
-            };
-            let mut is_over = false;
-            for event in events.iter().take(count) {
-                match event.data() {
-                    LISTENER if event.events().contains(EpollFlags::EPOLLIN) => {
-                        if let Some(notice) = self.shared.receive(self.listener.as_fd())? {
-                            let told = self.notice(&notice);
-                            // Whatever went wrong with the recording, the program goes on.
-                            let_go(self.listener.as_fd(), notice.id)?;
-                            told?;
-                        }
+            }
+            let [told, ended] = fds.map(|fd| fd.revents().unwrap_or(PollFlags::empty()));
+            if told.contains(PollFlags::POLLIN) {
+                if let Some(notice) = self.shared.receive(self.listener.as_fd())? {
+                    let noted = self.notice(&notice);
+                    // Whatever went wrong with the recording, the program goes on.
+                    let_go(self.listener.as_fd(), notice.id)?;
+                    noted?;
+                }
+            }
+            if ended.contains(PollFlags::POLLIN) {
+                let count = self.epoll.wait(&mut events, EpollTimeout::ZERO).unwrap_or(0);
+                for event in events.iter().take(count) {
+                    match event.data() {
+                        STANDBY => renew(&self),
+                        pid => self.ended(pid as i32)?,
                     }
-                    LISTENER => is_over = true,
-                    STANDBY => renew(&self),
-                    pid => self.ended(pid as i32)?,
                 }
             }
             self.look()?;
-            if is_over {
+            self.writer.flush()?;
+            if told.contains(PollFlags::POLLHUP) && !told.contains(PollFlags::POLLIN) {
                 return self.finish();
             }
         }
     }
 
-    fn finish(mut self) -> io::Result<(Writer<File>, u64)> {
+    fn finish(mut self) -> io::Result<(Writer<BufWriter<File>>, u64)> {
         for pid in self.pending.keys().copied().collect::<Vec<_>>() {
             self.settle(pid, true)?;
         }
@@ -153,8 +163,13 @@ impl<'a> Watcher<'a> {
         self.settle(pid, false)?;
         self.pending.remove(&pid);
         if call == Call::Exit {
-            if let Some(seq) = self.known.get_mut(&pid).and_then(|k| k.receipt.take()) {
+            // Its status is known: nothing more is to be heard of it.
+            if let Some(seq) = self.known.remove(&pid).and_then(|k| k.receipt) {
                 self.writer.exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32))?;
+            }
+            // Whoever waits for the command finds its receipts written.
+            if pid == self.root {
+                self.writer.flush()?;
             }
             return Ok(());
         }
@@ -215,10 +230,11 @@ impl<'a> Watcher<'a> {
     /// Decides a pending call if it can be decided. With `is_gone`, it will never be seen again.
     fn settle(&mut self, pid: i32, is_gone: bool) -> io::Result<()> {
         let Some(pending) = self.pending.get(&pid) else { return Ok(()) };
-        let seen = match self.proc.observe(pid) {
-            Ok(seen) if pending.before.is_none_or(|before| seen.instance.is_another_than(&before)) => Some(seen),
-            Ok(_) if !is_gone => return Ok(()),
-            Ok(_) => None,
+        let called = pending.called.as_ref().map(|c| &c.block);
+        let seen = match self.proc.observe(pid, pending.before.as_ref(), called) {
+            Ok(Some(seen)) => Some(seen),
+            Ok(None) if !is_gone => return Ok(()),
+            Ok(None) => None,
             Err(ReadError::Gone(_)) if is_gone => None,
             Err(_) => return Ok(()),
         };
@@ -227,10 +243,14 @@ impl<'a> Watcher<'a> {
             Some(called) => (called.path.clone(), called.argv.clone(), Some(&called.block)),
             None => (Bytes::new(), Vec::new(), None),
         };
-        let receipt =
-            |exe: &[u8], path: &[u8], argv: &[&[u8]], certainty, block: &vectorum_core::Block, writer: &mut Writer<File>| {
-                writer.receipt(&NewReceipt { pid, ppid, at_ms, exe, path, argv, certainty, block })
-            };
+        let receipt = |exe: &[u8],
+                       path: &[u8],
+                       argv: &[&[u8]],
+                       certainty,
+                       block: &vectorum_core::Block,
+                       writer: &mut Writer<BufWriter<File>>| {
+            writer.receipt(&NewReceipt { pid, ppid, at_ms, exe, path, argv, certainty, block })
+        };
         let seq = match seen {
             Some(seen) => {
                 let own: Vec<&[u8]> = match seen.arguments.strip_suffix(b"\0") {
