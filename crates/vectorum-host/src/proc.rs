@@ -202,6 +202,20 @@ impl ProcFolder {
         Ok(Some(Observed { received, arguments: arguments.into(), exe }))
     }
 
+    /// Returns the path of the program that a process runs.
+    pub fn exe(&self, pid: i32) -> Option<Bytes> {
+        let link = readlinkat(&self.folder, format!("{pid}/exe"), Vec::new()).ok()?;
+        Some(Bytes::from(link.into_bytes()))
+    }
+
+    /// Whether exactly this block lies where the kernel laid a process's start block.
+    pub fn holds(&mut self, pid: i32, block: &Block) -> bool {
+        let bytes = block.to_kernel_bytes();
+        // One byte more would be read if there were one.
+        let read = read_known(self.folder.as_fd(), &format!("{pid}/environ"), &mut self.buffer, bytes.len().max(1));
+        read.is_ok() && *bytes == self.buffer[..]
+    }
+
     fn stat_at(&mut self, pid: i32) -> Result<Stat, ReadError> {
         // One reading is the whole line: the kernel makes it at once.
         read_known(self.folder.as_fd(), &format!("{pid}/stat"), &mut self.buffer, 1).map_err(|e| ReadError::of(pid, e))?;
@@ -357,7 +371,8 @@ pub(crate) fn read_at(folder: BorrowedFd<'_>, name: &str) -> Result<Vec<u8>, Err
 fn read_known(folder: BorrowedFd<'_>, name: &str, into: &mut Vec<u8>, length: usize) -> Result<(), Errno> {
     let file = openat(folder, name, OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())?;
     into.clear();
-    into.reserve(length.max(2048));
+    // Room for more than expected: a longer file must not pass for a fitting one.
+    into.reserve(length.max(2048) + 64);
     while into.len() < length {
         match rustix::io::read(&file, rustix::buffer::spare_capacity(into)) {
             Ok(0) => break,

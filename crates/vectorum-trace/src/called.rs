@@ -21,7 +21,7 @@ const MOST: usize = 8 << 20;
 /// Reads the arguments of a call; `None` if the memory may not be read or a pointer leads nowhere
 /// (then the kernel refuses the call, too).
 pub(crate) fn read(notice: &Notice, call: Call, pointer: usize) -> Option<Called> {
-    let mut memory = Pages { pid: notice.tid, page: u64::MAX, bytes: Vec::new() };
+    let mut memory = Pages { pid: notice.tid, pages: Vec::new(), next: 0 };
     let [first, second, third, fourth, _, _] = notice.arguments;
     let (folder, path, argv, envp) = match call {
         Call::Exec => (None, first, second, third),
@@ -43,26 +43,37 @@ pub(crate) fn read(notice: &Notice, call: Call, pointer: usize) -> Option<Called
     Some(Called { path: path.into(), argv: argv.into_iter().map(Bytes::from).collect(), block: Block::from_entries(block) })
 }
 
-/// Memory read by the page: neighbouring strings cost one call.
+/// Memory read by the page. A few pages are kept: lists and strings lie in turn in the same ones.
 struct Pages {
     pid: i32,
-    page: u64,
-    bytes: Vec<u8>,
+    pages: Vec<(u64, Vec<u8>)>,
+    next: usize,
 }
 
 impl Pages {
     const SIZE: u64 = 4096;
+    const KEPT: usize = 8;
 
     fn rest(&mut self, at: u64) -> Option<&[u8]> {
         let page = at - at % Self::SIZE;
-        if page != self.page {
-            self.bytes.resize(Self::SIZE as usize, 0);
-            self.page = u64::MAX;
-            // Mappings begin and end at pages: a page can be read whole or not at all.
-            (read_memory(self.pid, page, &mut self.bytes)? == self.bytes.len()).then_some(())?;
-            self.page = page;
-        }
-        self.bytes.get((at - page) as usize..)
+        let known = self.pages.iter().position(|(p, _)| *p == page);
+        let index = match known {
+            Some(index) => index,
+            None => {
+                let index = self.next % Self::KEPT;
+                self.next += 1;
+                if self.pages.len() <= index {
+                    self.pages.push((u64::MAX, vec![0; Self::SIZE as usize]));
+                }
+                let (place, bytes) = self.pages.get_mut(index)?;
+                *place = u64::MAX;
+                // Mappings begin and end at pages: a page can be read whole or not at all.
+                (read_memory(self.pid, page, bytes)? == bytes.len()).then_some(())?;
+                *place = page;
+                index
+            }
+        };
+        self.pages.get(index)?.1.get((at - page) as usize..)
     }
 
     fn text(&mut self, mut at: u64) -> Option<Vec<u8>> {

@@ -184,32 +184,46 @@ pub(crate) fn read_memory(pid: i32, at: u64, into: &mut [u8]) -> Option<usize> {
     usize::try_from(read).ok()
 }
 
+/// `struct pidfd_info` of Linux 6.13 to 6.15, which later ones extend.
+#[repr(C)]
+#[derive(Default)]
+struct Info {
+    mask: u64,
+    cgroup: u64,
+    pid: u32,
+    group: u32,
+    parent: u32,
+    accounts: [u32; 8],
+    exit_code: i32,
+}
+
+const _: () = assert!(size_of::<Info>() == 64);
+
+fn info(pidfd: BorrowedFd<'_>, mask: u64) -> io::Result<Info> {
+    // _IOWR(0xFF, 11, struct pidfd_info)
+    let request: c_ulong = (3 << 30) | (64 << 16) | (0xff << 8) | 11;
+    let mut info = Info { mask, ..Info::default() };
+    // SAFETY: the kernel reads and writes one struct of the length in the request, on our stack.
+    let result = unsafe { libc::ioctl(pidfd.as_raw_fd(), request as _, &raw mut info) };
+    check(result.into()).map(|_| info)
+}
+
+/// Returns the parent of a process; `None` on kernels before 6.13, which do not tell.
+pub(crate) fn parent(pidfd: BorrowedFd<'_>) -> Option<i32> {
+    info(pidfd, 0).ok().map(|info| info.parent as i32).filter(|pid| *pid > 0)
+}
+
 /// Asks how a process ended: the status as wait(2) gives it, `None` while its parent has not taken
 /// it.
 ///
 /// # Errors
 /// On kernels before 6.15, which do not tell.
-pub(crate) fn exit_code(pidfd: c_int) -> io::Result<Option<i32>> {
-    /// `struct pidfd_info` of Linux 6.15, which later ones extend.
-    #[repr(C)]
-    #[derive(Default)]
-    struct Info {
-        mask: u64,
-        cgroup: u64,
-        ids: [u32; 11],
-        exit_code: i32,
-    }
+pub(crate) fn exit_code(pidfd: BorrowedFd<'_>) -> io::Result<Option<i32>> {
     const EXIT: u64 = 1 << 3;
-    const _: () = assert!(size_of::<Info>() == 64);
-    // _IOWR(0xFF, 11, struct pidfd_info)
-    let request: c_ulong = (3 << 30) | (64 << 16) | (0xff << 8) | 11;
-    let mut info = Info { mask: EXIT, ..Info::default() };
-    // SAFETY: the kernel reads and writes one struct of the length in the request, on our stack.
-    let result = unsafe { libc::ioctl(pidfd, request as _, &raw mut info) };
-    match check(result.into()) {
+    match info(pidfd, EXIT) {
         // The process is gone, and how it ended was asked for too early.
         Err(error) if error.raw_os_error() == Some(libc::ESRCH) => Ok(None),
         Err(error) => Err(error),
-        Ok(_) => Ok((info.mask & EXIT != 0).then_some(info.exit_code)),
+        Ok(info) => Ok((info.mask & EXIT != 0).then_some(info.exit_code)),
     }
 }

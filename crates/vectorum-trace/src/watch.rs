@@ -9,22 +9,25 @@
 use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, BufWriter};
-use std::os::fd::{AsFd, AsRawFd, OwnedFd};
+use std::os::fd::{AsFd, OwnedFd};
 use std::time::{Duration, Instant as Clock};
 
 use bytes::Bytes;
 use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
 use nix::sys::epoll::{Epoll, EpollCreateFlags, EpollEvent, EpollFlags, EpollTimeout};
-use vectorum_core::{Certainty, Exit};
-use vectorum_host::{Instance, ProcFolder, ReadError};
+use vectorum_core::{Certainty, Exit, Received};
+use vectorum_host::{Instance, Observed, ProcFolder};
 
 use crate::called::{self, Called};
 use crate::filter::{self, Call};
 use crate::recording::{NewReceipt, Writer};
-use crate::sys::{Notice, SharedNotice, let_go, pidfd, still_waits};
+use crate::sys::{Notice, SharedNotice, let_go, parent, pidfd, still_waits};
 
 /// A call whose outcome nobody has seen yet.
 struct Pending {
+    /// The program that called, by its path and by what tells two starts of it apart. The second
+    /// is left out where the first will do.
+    exe: Option<Bytes>,
     before: Option<Instance>,
     ppid: i32,
     called: Option<Called>,
@@ -53,6 +56,11 @@ pub(crate) struct Watcher<'a> {
     pending: HashMap<i32, Pending>,
     known: HashMap<i32, Known>,
     standby: std::cell::Cell<Option<OwnedFd>>,
+    /// Processes whose end is not watched for yet.
+    fresh: Vec<i32>,
+    /// Paths that were seen to run as they were called, without an interpreter, and the programs
+    /// that they led to.
+    plain: HashMap<Bytes, Bytes>,
 }
 
 const STANDBY: u64 = 1 << 40;
@@ -81,6 +89,8 @@ impl<'a> Watcher<'a> {
             pending: HashMap::new(),
             known: HashMap::new(),
             standby: std::cell::Cell::default(),
+            fresh: Vec::new(),
+            plain: HashMap::new(),
         })
     }
 
@@ -120,13 +130,13 @@ impl<'a> Watcher<'a> {
                 Err(error) => return Err(error.into()),
             }
             let [told, ended] = fds.map(|fd| fd.revents().unwrap_or(PollFlags::empty()));
-            if told.contains(PollFlags::POLLIN) {
-                if let Some(notice) = self.shared.receive(self.listener.as_fd())? {
-                    let noted = self.notice(&notice);
-                    // Whatever went wrong with the recording, the program goes on.
-                    let_go(self.listener.as_fd(), notice.id)?;
-                    noted?;
-                }
+            let calls = told.contains(PollFlags::POLLIN);
+            if let Some(notice) = if calls { self.shared.receive(self.listener.as_fd())? } else { None } {
+                let noted = self.notice(&notice);
+                // Whatever went wrong with the recording, the program goes on.
+                let_go(self.listener.as_fd(), notice.id)?;
+                noted?;
+                self.watch_fresh();
             }
             if ended.contains(PollFlags::POLLIN) {
                 let count = self.epoll.wait(&mut events, EpollTimeout::ZERO).unwrap_or(0);
@@ -173,41 +183,54 @@ impl<'a> Watcher<'a> {
             }
             return Ok(());
         }
-        let (before, ppid) = match self.proc.instance(pid) {
-            Ok((instance, parent)) => (Some(instance), parent),
-            Err(_) => (None, 0),
+        let called = called::read(notice, call, pointer).filter(|_| still_waits(self.listener.as_fd(), notice.id));
+        let exe = self.proc.exe(pid);
+        let leads_to = called.as_ref().and_then(|c| self.plain.get(&c.path));
+        let differs = leads_to.is_some_and(|to| exe.as_ref().is_some_and(|exe| exe != to));
+        let parent = self.known.get(&pid).and_then(|k| parent(k.pidfd.as_fd()));
+        let (before, ppid) = match parent.filter(|_| differs) {
+            Some(parent) => (None, parent),
+            None => match self.proc.instance(pid) {
+                Ok((instance, parent)) => (Some(instance), parent),
+                Err(_) => (None, parent.unwrap_or(0)),
+            },
         };
         // A parent's receipt comes before its child's.
         self.settle(ppid, false)?;
-        let called = called::read(notice, call, pointer).filter(|_| still_waits(self.listener.as_fd(), notice.id));
         let next_look = Clock::now() + Duration::from_millis(LOOKS[0]);
         let at_ms = self.begun.elapsed().as_millis() as u64;
-        self.pending.insert(pid, Pending { before, ppid, called, at_ms, looks: 0, next_look });
+        self.pending.insert(pid, Pending { exe, before, ppid, called, at_ms, looks: 0, next_look });
         Ok(())
     }
 
-    /// Returns the process of a thread, and begins to watch its end.
+    /// Begins to watch the end of processes that showed up.
+    fn watch_fresh(&mut self) {
+        for pid in std::mem::take(&mut self.fresh) {
+            if let Some(known) = self.known.get(&pid) {
+                // Without it, its end is seen only when another process gets its number.
+                let _ = self.epoll.add(&known.pidfd, EpollEvent::new(EpollFlags::EPOLLIN | EpollFlags::EPOLLET, pid as u64));
+            }
+        }
+    }
+
+    /// Returns the process of a thread.
     fn leader(&mut self, tid: i32) -> Option<i32> {
         if self.known.contains_key(&tid) {
             return Some(tid);
         }
-        let pid = match pidfd(tid) {
-            Ok(fd) => {
-                let flags = EpollFlags::EPOLLIN | EpollFlags::EPOLLET;
-                // Without it, its end is seen only when the next one gets its number.
-                let _ = self.epoll.add(&fd, EpollEvent::new(flags, tid as u64));
-                self.known.insert(tid, Known { pidfd: fd, receipt: None });
-                return Some(tid);
+        // Only a first thread's number opens: it is the process's.
+        let (pid, pidfd) = match pidfd(tid) {
+            Ok(fd) => (tid, fd),
+            Err(_) => {
+                let pid = thread_group(tid)?;
+                if self.known.contains_key(&pid) {
+                    return Some(pid);
+                }
+                (pid, pidfd(pid).ok()?)
             }
-            Err(_) => thread_group(tid)?,
         };
-        if self.known.contains_key(&pid) { Some(pid) } else { self.leader_only(pid) }
-    }
-
-    fn leader_only(&mut self, pid: i32) -> Option<i32> {
-        let fd = pidfd(pid).ok()?;
-        let _ = self.epoll.add(&fd, EpollEvent::new(EpollFlags::EPOLLIN | EpollFlags::EPOLLET, pid as u64));
-        self.known.insert(pid, Known { pidfd: fd, receipt: None });
+        self.known.insert(pid, Known { pidfd, receipt: None });
+        self.fresh.push(pid);
         Some(pid)
     }
 
@@ -229,14 +252,13 @@ impl<'a> Watcher<'a> {
 
     /// Decides a pending call if it can be decided. With `is_gone`, it will never be seen again.
     fn settle(&mut self, pid: i32, is_gone: bool) -> io::Result<()> {
-        let Some(pending) = self.pending.get(&pid) else { return Ok(()) };
-        let called = pending.called.as_ref().map(|c| &c.block);
-        let seen = match self.proc.observe(pid, pending.before.as_ref(), called) {
-            Ok(Some(seen)) => Some(seen),
-            Ok(None) if !is_gone => return Ok(()),
-            Ok(None) => None,
-            Err(ReadError::Gone(_)) if is_gone => None,
-            Err(_) => return Ok(()),
+        if !self.pending.contains_key(&pid) {
+            return Ok(());
+        }
+        let seen = match self.outcome(pid) {
+            Outcome::Runs(seen) => Some(seen),
+            Outcome::Failed | Outcome::Gone if !is_gone => return Ok(()),
+            Outcome::Failed | Outcome::Gone => None,
         };
         let Some(Pending { ppid, called, at_ms, .. }) = self.pending.remove(&pid) else { return Ok(()) };
         let (path, argv, called_block) = match &called {
@@ -279,6 +301,40 @@ impl<'a> Watcher<'a> {
         Ok(())
     }
 
+    /// Looks whether a pending call has succeeded.
+    fn outcome(&mut self, pid: i32) -> Outcome {
+        let Some(pending) = self.pending.get(&pid) else { return Outcome::Gone };
+        let asked = pending.called.as_ref();
+        let exe = self.proc.exe(pid);
+        let has_changed = exe.is_some() && exe != pending.exe;
+        // Another program than before, where this path has led to so far, with the block that was
+        // asked for: nothing else needs to be looked at.
+        let is_usual = |path: &Bytes| has_changed && exe.as_ref().is_some_and(|exe| self.plain.get(path) == Some(exe));
+        if let (Some(asked), Some(exe)) = (asked.filter(|a| is_usual(&a.path) && self.proc.holds(pid, &a.block)), &exe) {
+            return Outcome::Runs(Observed {
+                received: Received::Block(asked.block.clone()),
+                arguments: joined(&asked.argv),
+                exe: exe.clone(),
+            });
+        }
+        let seen = match self.proc.observe(pid, pending.before.as_ref(), asked.map(|c| &c.block)) {
+            Ok(Some(seen)) => seen,
+            Ok(None) => return Outcome::Failed,
+            Err(_) => return Outcome::Gone,
+        };
+        let as_asked =
+            asked.is_some_and(|asked| seen.received.block() == Some(&asked.block) && joined(&asked.argv) == seen.arguments);
+        // Nothing was noted that tells two starts of one program apart: then only one that has all
+        // that was asked for is taken for another.
+        if pending.before.is_none() && !has_changed && !as_asked {
+            return Outcome::Failed;
+        }
+        if let Some(asked) = asked.filter(|_| as_asked && self.plain.len() < 4096) {
+            self.plain.insert(asked.path.clone(), seen.exe.clone());
+        }
+        Outcome::Runs(seen)
+    }
+
     fn ended(&mut self, pid: i32) -> io::Result<()> {
         self.settle(pid, true)?;
         self.pending.remove(&pid);
@@ -300,6 +356,26 @@ impl<'a> Watcher<'a> {
         }
         Ok(())
     }
+}
+
+/// Returns arguments as the kernel lays them out, each followed by a NUL.
+fn joined(arguments: &[Bytes]) -> Bytes {
+    let mut out = Vec::new();
+    for argument in arguments {
+        out.extend_from_slice(argument);
+        out.push(0);
+    }
+    out.into()
+}
+
+/// What became of a call.
+enum Outcome {
+    /// The process runs another program.
+    Runs(Observed),
+    /// It runs the same as before: the call failed, or has not got so far.
+    Failed,
+    /// It cannot be seen any more.
+    Gone,
 }
 
 /// Whether a path that was called leads to a program, as far as we see it from here.
@@ -324,7 +400,7 @@ enum ExitInfo {
 
 /// Asks the kernel how a process ended (`PIDFD_GET_INFO` with `PIDFD_INFO_EXIT`, Linux 6.15).
 fn exit_of(pidfd: &OwnedFd) -> ExitInfo {
-    match crate::sys::exit_code(pidfd.as_raw_fd()) {
+    match crate::sys::exit_code(pidfd.as_fd()) {
         Ok(Some(code)) if code & 0x7f == 0 => ExitInfo::Known(Exit::Status((code >> 8) & 0xff)),
         Ok(Some(code)) => ExitInfo::Known(Exit::Signal(code & 0x7f)),
         Ok(None) => ExitInfo::NotYet,
