@@ -11,7 +11,8 @@ use crate::sys::{Notice, read_memory};
 pub(crate) struct Called {
     /// The path as called; of a call by descriptor the place of that.
     pub(crate) path: Bytes,
-    pub(crate) argv: Vec<Bytes>,
+    /// The arguments, each followed by a NUL.
+    pub(crate) argv: Bytes,
     pub(crate) block: Block,
 }
 
@@ -38,9 +39,9 @@ pub(crate) fn read(notice: &Notice, call: Call, pointer: usize) -> Option<Called
         }
         _ => path,
     };
-    let argv = memory.list(argv, pointer)?;
-    let block = memory.list(envp, pointer)?;
-    Some(Called { path: path.into(), argv: argv.into_iter().map(Bytes::from).collect(), block: Block::from_entries(block) })
+    let argv = Bytes::from(memory.list(argv, pointer)?);
+    let block = Block::parse(memory.list(envp, pointer)?);
+    Some(Called { path: path.into(), argv, block })
 }
 
 /// Memory read by the page. A few pages are kept: lists and strings lie in turn in the same ones.
@@ -76,14 +77,21 @@ impl Pages {
         self.pages.get(index)?.1.get((at - page) as usize..)
     }
 
-    fn text(&mut self, mut at: u64) -> Option<Vec<u8>> {
+    fn text(&mut self, at: u64) -> Option<Vec<u8>> {
         let mut out = Vec::new();
+        self.text_into(at, &mut out)?;
+        out.pop();
+        Some(out)
+    }
+
+    /// Appends a string and its NUL.
+    fn text_into(&mut self, mut at: u64, out: &mut Vec<u8>) -> Option<()> {
         loop {
             let rest = self.rest(at)?;
             let end = memchr::memchr(0, rest);
-            out.extend_from_slice(rest.get(..end.unwrap_or(rest.len()))?);
+            out.extend_from_slice(rest.get(..end.map_or(rest.len(), |end| end + 1))?);
             if end.is_some() {
-                return Some(out);
+                return Some(());
             }
             at += rest.len() as u64;
             if out.len() > MOST {
@@ -92,35 +100,38 @@ impl Pages {
         }
     }
 
-    /// Reads a list of pointers to strings; a null in its place is an empty list (execve(2)).
-    fn list(&mut self, at: u64, pointer: usize) -> Option<Vec<Vec<u8>>> {
+    /// Reads the strings that a list of pointers leads to, each followed by its NUL; a null in
+    /// the list's place is an empty list (execve(2)).
+    fn list(&mut self, at: u64, pointer: usize) -> Option<Vec<u8>> {
+        let mut out = Vec::with_capacity(2048);
         if at == 0 {
-            return Some(Vec::new());
+            return Some(out);
         }
-        // All pointers first: the strings would take the page from under them.
-        let mut places = Vec::new();
-        let mut total = 0;
-        loop {
-            let mut bytes = [0; 8];
-            for (index, byte) in bytes.iter_mut().take(pointer).enumerate() {
-                *byte = *self.rest(at + (places.len() * pointer + index) as u64)?.first()?;
-            }
-            let place = u64::from_ne_bytes(bytes);
+        for index in 0..MOST / 8 {
+            let place = self.pointer(at.checked_add((index * pointer) as u64)?, pointer)?;
             if place == 0 {
-                break;
+                return Some(out);
             }
-            places.push(place);
-            if places.len() > MOST / 8 {
+            self.text_into(place, &mut out)?;
+            if out.len() > MOST {
                 return None;
             }
         }
-        places
-            .into_iter()
-            .map(|place| {
-                let text = self.text(place)?;
-                total += text.len() + 1;
-                (total <= MOST).then_some(text)
-            })
-            .collect()
+        None
+    }
+
+    fn pointer(&mut self, at: u64, width: usize) -> Option<u64> {
+        let mut bytes = [0; 8];
+        let rest = self.rest(at)?;
+        match rest.get(..width) {
+            Some(whole) => bytes.get_mut(..width)?.copy_from_slice(whole),
+            // It lies across two pages.
+            None => {
+                for (index, byte) in bytes.iter_mut().take(width).enumerate() {
+                    *byte = *self.rest(at + index as u64)?.first()?;
+                }
+            }
+        }
+        Some(u64::from_ne_bytes(bytes))
     }
 }

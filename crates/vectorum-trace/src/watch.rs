@@ -263,7 +263,7 @@ impl<'a> Watcher<'a> {
         let Some(Pending { ppid, called, at_ms, .. }) = self.pending.remove(&pid) else { return Ok(()) };
         let (path, argv, called_block) = match &called {
             Some(called) => (called.path.clone(), called.argv.clone(), Some(&called.block)),
-            None => (Bytes::new(), Vec::new(), None),
+            None => (Bytes::new(), Bytes::new(), None),
         };
         let receipt = |exe: &[u8],
                        path: &[u8],
@@ -275,10 +275,7 @@ impl<'a> Watcher<'a> {
         };
         let seq = match seen {
             Some(seen) => {
-                let own: Vec<&[u8]> = match seen.arguments.strip_suffix(b"\0") {
-                    Some(all) => all.split(|b| *b == 0).collect(),
-                    None => argv.iter().map(|a| &a[..]).collect(),
-                };
+                let own = split(if seen.arguments.is_empty() { &argv } else { &seen.arguments });
                 let path = if path.is_empty() { &seen.exe } else { &path };
                 match (seen.received.block(), called_block) {
                     (Some(block), _) => receipt(&seen.exe, path, &own, Certainty::Confirmed, block, &mut self.writer)?,
@@ -288,7 +285,7 @@ impl<'a> Watcher<'a> {
                 }
             }
             None => {
-                let argv: Vec<&[u8]> = argv.iter().map(|a| &a[..]).collect();
+                let argv = split(&argv);
                 match called_block.filter(|_| may_run(&path)) {
                     Some(block) => receipt(&path, &path, &argv, Certainty::AsCalled, block, &mut self.writer)?,
                     None => return Ok(()),
@@ -313,7 +310,7 @@ impl<'a> Watcher<'a> {
         if let (Some(asked), Some(exe)) = (asked.filter(|a| is_usual(&a.path) && self.proc.holds(pid, &a.block)), &exe) {
             return Outcome::Runs(Observed {
                 received: Received::Block(asked.block.clone()),
-                arguments: joined(&asked.argv),
+                arguments: asked.argv.clone(),
                 exe: exe.clone(),
             });
         }
@@ -322,8 +319,7 @@ impl<'a> Watcher<'a> {
             Ok(None) => return Outcome::Failed,
             Err(_) => return Outcome::Gone,
         };
-        let as_asked =
-            asked.is_some_and(|asked| seen.received.block() == Some(&asked.block) && joined(&asked.argv) == seen.arguments);
+        let as_asked = asked.is_some_and(|asked| seen.received.block() == Some(&asked.block) && asked.argv == seen.arguments);
         // Nothing was noted that tells two starts of one program apart: then only one that has all
         // that was asked for is taken for another.
         if pending.before.is_none() && !has_changed && !as_asked {
@@ -358,14 +354,9 @@ impl<'a> Watcher<'a> {
     }
 }
 
-/// Returns arguments as the kernel lays them out, each followed by a NUL.
-fn joined(arguments: &[Bytes]) -> Bytes {
-    let mut out = Vec::new();
-    for argument in arguments {
-        out.extend_from_slice(argument);
-        out.push(0);
-    }
-    out.into()
+/// Cuts arguments, each followed by a NUL, apart.
+fn split(arguments: &[u8]) -> Vec<&[u8]> {
+    arguments.strip_suffix(b"\0").map(|all| all.split(|b| *b == 0).collect()).unwrap_or_default()
 }
 
 /// What became of a call.
