@@ -208,6 +208,25 @@ impl ProcFolder {
         Some(Bytes::from(link.into_bytes()))
     }
 
+    /// Returns the path under which a process's program was called, as the kernel keeps it for the
+    /// program (getauxval(3), AT_EXECFN); of a script the script's. Needs the right to read memory.
+    pub fn called_path(&mut self, pid: i32) -> Option<Bytes> {
+        const AT_EXECFN: u64 = 31;
+        read_into(self.folder.as_fd(), &format!("{pid}/auxv"), &mut self.buffer).ok()?;
+        let mut start = [0; 5];
+        let exe = openat(&self.folder, format!("{pid}/exe"), OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty()).ok()?;
+        rustix::io::read(&exe, &mut start[..]).ok()?;
+        let class = Class::of_file(&start)?;
+        let mut pairs = self.buffer.chunks_exact(2 * class.word());
+        let pair = pairs.find(|pair| class.number(pair) == AT_EXECFN)?;
+        let at = class.number(pair.get(class.word()..)?);
+        let memory = ProcMemory::open(&self.pid(pid).ok()?).ok()?;
+        let mut bytes = vec![0; 4096];
+        let read = memory.read(at, &mut bytes)?;
+        bytes.truncate(memchr::memchr(0, bytes.get(..read)?)?);
+        Some(bytes.into())
+    }
+
     /// Whether exactly this block lies where the kernel laid a process's start block.
     pub fn holds(&mut self, pid: i32, block: &Block) -> bool {
         let bytes = block.to_kernel_bytes();

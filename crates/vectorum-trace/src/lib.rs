@@ -7,10 +7,11 @@
 
 mod called;
 mod filter;
+mod follow;
 mod launch;
 pub mod recording;
 mod sys;
 mod watch;
 
-pub use launch::{Options, TraceError, loses_rights, trace};
+pub use launch::{Means, Options, TraceError, loses_rights, trace};
 pub use recording::{NewReceipt, Recording, RecordingError, Values, Writer};

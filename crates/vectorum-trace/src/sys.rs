@@ -227,3 +227,87 @@ pub(crate) fn exit_code(pidfd: BorrowedFd<'_>) -> io::Result<Option<i32>> {
         Ok(info) => Ok((info.mask & EXIT != 0).then_some(info.exit_code)),
     }
 }
+
+/// What a followed process waits for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Stop {
+    /// It has just become another program.
+    Exec,
+    /// It is about to end, with this status as wait(2) gives it.
+    Exit(i32),
+    /// A signal is about to reach it.
+    Signal(i32),
+    /// It was stopped by a signal, and stays so until it is continued.
+    Group,
+    /// Something that needs no answer but to go on.
+    Other,
+    /// It has ended.
+    Gone,
+}
+
+/// Begins to follow a process and all that it will start (ptrace(2), `PTRACE_SEIZE`). If the
+/// follower is killed, the followed go on.
+pub(crate) fn seize(pid: i32) -> io::Result<()> {
+    let options = libc::PTRACE_O_TRACEEXEC
+        | libc::PTRACE_O_TRACEFORK
+        | libc::PTRACE_O_TRACEVFORK
+        | libc::PTRACE_O_TRACECLONE
+        | libc::PTRACE_O_TRACEEXIT;
+    // SAFETY: takes numbers only.
+    check(unsafe { libc::ptrace(libc::PTRACE_SEIZE, pid, 0, options as libc::c_long) }).map(drop)
+}
+
+/// Waits for the next stop of any followed process; `None` when none is left.
+pub(crate) fn wait_any() -> io::Result<Option<(i32, Stop)>> {
+    let mut status = 0;
+    loop {
+        // SAFETY: the kernel writes one number to our stack.
+        let pid = unsafe { libc::waitpid(-1, &raw mut status, libc::__WALL) };
+        if pid < 0 {
+            match io::Error::last_os_error() {
+                error if error.raw_os_error() == Some(libc::ECHILD) => return Ok(None),
+                error if error.raw_os_error() == Some(libc::EINTR) => continue,
+                error => return Err(error),
+            }
+        }
+        if !libc::WIFSTOPPED(status) {
+            return Ok(Some((pid, Stop::Gone)));
+        }
+        let signal = libc::WSTOPSIG(status);
+        let stop = match status >> 16 {
+            libc::PTRACE_EVENT_EXEC => Stop::Exec,
+            libc::PTRACE_EVENT_EXIT => Stop::Exit(event_message(pid) as i32),
+            libc::PTRACE_EVENT_STOP if matches!(signal, libc::SIGSTOP | libc::SIGTSTP | libc::SIGTTIN | libc::SIGTTOU) => {
+                Stop::Group
+            }
+            0 => Stop::Signal(signal),
+            _ => Stop::Other,
+        };
+        return Ok(Some((pid, stop)));
+    }
+}
+
+fn event_message(pid: i32) -> u64 {
+    let mut message: c_ulong = 0;
+    // SAFETY: the kernel writes one number to our stack.
+    unsafe { libc::ptrace(libc::PTRACE_GETEVENTMSG, pid, 0, &raw mut message) };
+    message
+}
+
+/// Lets a stopped process go on, with a signal if not 0. One that is gone needs nothing.
+pub(crate) fn go_on(pid: i32, signal: i32) {
+    // SAFETY: takes numbers only.
+    unsafe { libc::ptrace(libc::PTRACE_CONT, pid, 0, libc::c_long::from(signal)) };
+}
+
+/// Leaves a process stopped until somebody continues it.
+pub(crate) fn stay_stopped(pid: i32) {
+    // SAFETY: takes numbers only.
+    unsafe { libc::ptrace(libc::PTRACE_LISTEN, pid, 0, 0) };
+}
+
+/// Allows a process that is no ancestor to follow this one, where the Yama rule asks for that.
+pub(crate) fn allow_following_by_any() {
+    // SAFETY: takes numbers only; without Yama it fails, and nothing is lost.
+    unsafe { libc::prctl(libc::PR_SET_PTRACER, libc::PR_SET_PTRACER_ANY, 0, 0, 0) };
+}

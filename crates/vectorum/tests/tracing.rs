@@ -13,6 +13,10 @@ use std::time::{Duration, Instant};
 use common::{BOTH, Who, command, compiled, folder, run, said, vectorum};
 use serde_json::Value;
 
+/// Both accounts, with both means of watching.
+const WAYS: [(Who, &str); 4] =
+    [(Who::Root, "listener"), (Who::Ordinary, "listener"), (Who::Root, "ptrace"), (Who::Ordinary, "ptrace")];
+
 /// A folder in which the account may write.
 fn place(who: Who, name: &str) -> PathBuf {
     let place = folder().join(format!("{name}-{who:?}"));
@@ -55,14 +59,14 @@ fn commands(receipts: &[Value]) -> Vec<String> {
 
 #[test]
 fn a_receipt_for_every_program_that_ran() {
-    for who in BOTH {
-        let to = place(who, "every").join("r.jsonl");
+    for (who, by) in WAYS {
+        let to = place(who, &format!("{}-{by}", "every")).join("r.jsonl");
         let script = "B=2 /bin/true; export C=3; env >/dev/null; unset TIDE; ls / >/dev/null; exit 7";
-        let output = traced(who, &to, &["A=1", "-u", "HOME"], &["sh", "-c", script]);
-        assert_eq!((output.status.code(), said(&output)), (Some(7), String::new()), "as {who:?}");
+        let output = traced(who, &to, &["--by", by, "A=1", "-u", "HOME"], &["sh", "-c", script]);
+        assert_eq!((output.status.code(), said(&output)), (Some(7), String::new()), "as {who:?} by {by}");
         let all = receipts(who, &to);
         assert_eq!(commands(&all), [format!("sh -c {script}"), "/bin/true".to_owned(), "env".to_owned(), "ls /".to_owned()]);
-        assert!(all.iter().all(|r| r["certainty"] == "confirmed"), "as {who:?}: {all:?}");
+        assert!(all.iter().all(|r| r["certainty"] == "confirmed"), "as {who:?} by {by}: {all:?}");
         assert_eq!(all.iter().map(|r| r["exit"]["status"].as_i64()).collect::<Vec<_>>(), [Some(7), Some(0), Some(0), Some(0)]);
         assert_eq!(all[0]["vars"], serde_json::json!({"PATH": "/usr/local/bin:/usr/bin:/bin", "TIDE": "high", "A": "1"}));
         assert_eq!(all[1]["delta"]["born"]["B"], "2");
@@ -77,7 +81,7 @@ fn a_receipt_for_every_program_that_ran() {
 #[test]
 fn every_way_to_start_a_program() {
     let starts = compiled("starts", "starts.c", &["-pthread"]).to_string_lossy().into_owned();
-    for who in BOTH {
+    for (who, by) in WAYS {
         for (how, block) in [
             ("vfork", serde_json::json!({"HOW": "own"})),
             ("spawn", serde_json::json!({"HOW": "own"})),
@@ -89,13 +93,13 @@ fn every_way_to_start_a_program() {
             ("odd", serde_json::json!({"A": "1", "B": {"b64": "//4="}})),
             ("edge", serde_json::json!({"EDGE": "1"})),
         ] {
-            let to = place(who, "starts").join(format!("{how}.jsonl"));
-            let output = traced(who, &to, &[], &[&starts, how]);
-            assert_eq!(output.status.code(), Some(0), "{how} as {who:?}: {}", said(&output));
+            let to = place(who, &format!("{}-{by}", "starts")).join(format!("{how}.jsonl"));
+            let output = traced(who, &to, &["--by", by], &[&starts, how]);
+            assert_eq!(output.status.code(), Some(0), "{how} as {who:?} by {by}: {}", said(&output));
             let all = receipts(who, &to);
-            assert_eq!(commands(&all), [format!("{starts} {how}"), "true tide".to_owned()], "{how} as {who:?}");
-            assert_eq!(all[1]["vars"], block, "{how} as {who:?}");
-            assert_eq!(all[1]["certainty"], "confirmed", "{how} as {who:?}");
+            assert_eq!(commands(&all), [format!("{starts} {how}"), "true tide".to_owned()], "{how} as {who:?} by {by}");
+            assert_eq!(all[1]["vars"], block, "{how} as {who:?} by {by}");
+            assert_eq!(all[1]["certainty"], "confirmed", "{how} as {who:?} by {by}");
             assert!(all[1]["exe"].as_str().is_some_and(|e| e.ends_with("/true")), "{how}: {}", all[1]["exe"]);
             if how == "odd" {
                 let raw = serde_json::json!(["A=1", "noequals", "=x", "A=2", {"b64": "Qj3//g=="}, ""]);
@@ -103,11 +107,11 @@ fn every_way_to_start_a_program() {
             }
         }
         // A thread's exec: the process keeps its number.
-        let to = place(who, "starts").join("thread.jsonl");
+        let to = place(who, &format!("{}-{by}", "starts")).join("thread.jsonl");
         let all = receipts(who, &to);
-        assert_eq!(all[0]["pid"], all[1]["pid"], "as {who:?}");
-        let to = place(who, "starts").join("limit.jsonl");
-        traced(who, &to, &[], &[&starts, "limit"]);
+        assert_eq!(all[0]["pid"], all[1]["pid"], "as {who:?} by {by}");
+        let to = place(who, &format!("{}-{by}", "starts")).join("limit.jsonl");
+        traced(who, &to, &["--by", by], &[&starts, "limit"]);
         assert_eq!(receipts(who, &to)[1]["vars"]["LARGE"].as_str().map(str::len), Some(131_071 - 6));
     }
 }
@@ -115,15 +119,15 @@ fn every_way_to_start_a_program() {
 #[test]
 fn what_failed_has_no_receipt() {
     let starts = compiled("starts", "starts.c", &["-pthread"]).to_string_lossy().into_owned();
-    for who in BOTH {
+    for (who, by) in WAYS {
         for (how, programs) in [("fails", 1), ("spawn-fails", 1), ("search", 2), ("again", 2)] {
-            let to = place(who, "failed").join(format!("{how}.jsonl"));
-            let output = traced(who, &to, &[], &[&starts, how]);
+            let to = place(who, &format!("{}-{by}", "failed")).join(format!("{how}.jsonl"));
+            let output = traced(who, &to, &["--by", by], &[&starts, how]);
             assert_eq!(output.status.code(), Some(0), "{how}: {}", said(&output));
-            assert_eq!(receipts(who, &to).len(), programs, "{how} as {who:?}");
+            assert_eq!(receipts(who, &to).len(), programs, "{how} as {who:?} by {by}");
         }
-        let to = place(who, "failed").join("none.jsonl");
-        assert_eq!(traced(who, &to, &[], &["no-such-program"]).status.code(), Some(127));
+        let to = place(who, &format!("{}-{by}", "failed")).join("none.jsonl");
+        assert_eq!(traced(who, &to, &["--by", by], &["no-such-program"]).status.code(), Some(127));
         assert_eq!(receipts(who, &to).len(), 0);
     }
 }
@@ -131,9 +135,9 @@ fn what_failed_has_no_receipt() {
 #[test]
 fn a_changing_block_is_recorded_as_it_arrived() {
     let starts = compiled("starts", "starts.c", &["-pthread"]).to_string_lossy().into_owned();
-    for who in BOTH {
-        let to = place(who, "swing").join("r.jsonl");
-        traced(who, &to, &[], &[&starts, "swing"]);
+    for (who, by) in WAYS {
+        let to = place(who, &format!("{}-{by}", "swing")).join("r.jsonl");
+        traced(who, &to, &["--by", by], &[&starts, "swing"]);
         let all = receipts(who, &to);
         assert_eq!(all.len(), 51);
         let is_whole = |r: &&Value| r["certainty"] == "confirmed" && r["vars"]["SWING"].as_str().is_some_and(|v| v.len() == 8);
@@ -146,26 +150,26 @@ fn signals_scripts_and_narrow_programs() {
     let starts = compiled("starts", "starts.c", &["-pthread"]).to_string_lossy().into_owned();
     let narrow =
         compiled("start32", "start32.c", &["-m32", "-nostdlib", "-static", "-fno-pic", "-no-pie", "-fno-stack-protector"]);
-    for who in BOTH {
-        let to = place(who, "kinds").join("killed.jsonl");
-        traced(who, &to, &[], &[&starts, "killed"]);
+    for (who, by) in WAYS {
+        let to = place(who, &format!("{}-{by}", "kinds")).join("killed.jsonl");
+        traced(who, &to, &["--by", by], &[&starts, "killed"]);
         let all = receipts(who, &to);
         assert_eq!(all[1]["certainty"], "confirmed", "it was seen while it ran");
         let signal = &all[1]["exit"]["signal"];
         assert!(*signal == 9 || all[1]["exit"].is_null(), "or the kernel does not tell: {signal}");
 
-        let to = place(who, "kinds").join("narrow.jsonl");
-        traced(who, &to, &[], &[&narrow.to_string_lossy()]);
+        let to = place(who, &format!("{}-{by}", "kinds")).join("narrow.jsonl");
+        traced(who, &to, &["--by", by], &[&narrow.to_string_lossy()]);
         let all = receipts(who, &to);
         assert_eq!(commands(&all)[1], "true narrow");
         assert_eq!(all[1]["vars"], serde_json::json!({"HOW": "32", "BITS": "32"}));
 
-        let script = place(who, "kinds").join("script");
+        let script = place(who, &format!("{}-{by}", "kinds")).join("script");
         fs::write(&script, "#!/bin/sh -e\nexit 4\n").expect("a script");
         fs::set_permissions(&script, fs::Permissions::from_mode(0o755)).expect("its mode");
         let script = script.to_string_lossy().into_owned();
-        let to = place(who, "kinds").join("script.jsonl");
-        assert_eq!(traced(who, &to, &[], &[&script, "x"]).status.code(), Some(4));
+        let to = place(who, &format!("{}-{by}", "kinds")).join("script.jsonl");
+        assert_eq!(traced(who, &to, &["--by", by], &[&script, "x"]).status.code(), Some(4));
         let all = receipts(who, &to);
         assert_eq!(all[0]["path"], script.as_str(), "as it was called");
         assert_eq!(commands(&all), [format!("/bin/sh -e {script} x")], "as it ran");
@@ -178,36 +182,42 @@ fn debuggers_runtimes_and_build_tools() {
     let target = compiled("starts", "starts.c", &["-pthread"]).to_string_lossy().into_owned();
     let python =
         "import subprocess; subprocess.run(['/bin/true', 'own'], env={'ONLY': '1'}); subprocess.run(['/bin/true', 'same'])";
-    for who in BOTH {
-        let to = place(who, "real").join("gdb.jsonl");
-        let output = traced(who, &to, &[], &["gdb", "-nx", "-batch", "-ex", "set environment PIER 4", "-ex", "run", &target]);
-        assert_eq!(output.status.code(), Some(0), "{}", said(&output));
-        let all = receipts(who, &to);
-        let inferior = all.iter().rfind(|r| r["argv"][0] == target.as_str()).expect("the inferior");
-        assert_eq!((&inferior["vars"]["PIER"], &inferior["vars"]["TIDE"]), (&"4".into(), &"high".into()), "as {who:?}");
-        assert!(inferior["vars"]["LINES"].is_string() && inferior["vars"]["COLUMNS"].is_string(), "as {who:?}: {inferior}");
-        assert_eq!(inferior["certainty"], "confirmed");
-
-        let to = place(who, "real").join("python.jsonl");
-        traced(who, &to, &[], &["python3", "-c", python]);
+    for (who, by) in WAYS {
+        // A process can have one tracer: under ptrace there is no room for a debugger.
+        if by == "listener" {
+            gdb(who, &place(who, "gdb").join("gdb.jsonl"), &target);
+        }
+        let to = place(who, &format!("{}-{by}", "real")).join("python.jsonl");
+        traced(who, &to, &["--by", by], &["python3", "-c", python]);
         let all = receipts(who, &to);
         let of = |word: &str| all.iter().find(|r| r["argv"][1] == word).expect("a child");
         assert_eq!(of("own")["vars"], serde_json::json!({"ONLY": "1"}));
         assert_eq!(of("same")["vars"]["TIDE"], "high");
 
-        let to = place(who, "real").join("make.jsonl");
-        let makefile = place(who, "real").join("Makefile");
+        let to = place(who, &format!("{}-{by}", "real")).join("make.jsonl");
+        let makefile = place(who, &format!("{}-{by}", "real")).join("Makefile");
         fs::write(&makefile, "all: $(addprefix n,$(shell seq 200))\nn%:\n\t@N=$* /bin/true $@\n.PHONY: all\n")
             .expect("a makefile");
-        let output = traced(who, &to, &[], &["make", "-s", "-j8", "-f", &makefile.to_string_lossy()]);
+        let output = traced(who, &to, &["--by", by], &["make", "-s", "-j8", "-f", &makefile.to_string_lossy()]);
         assert_eq!(output.status.code(), Some(0), "{}", said(&output));
         let all = receipts(who, &to);
         let mut seen: Vec<i32> =
             all.iter().filter(|r| r["argv"][0] == "/bin/true").filter_map(|r| r["vars"]["N"].as_str()?.parse().ok()).collect();
         seen.sort_unstable();
-        assert_eq!(seen, (1..=200).collect::<Vec<_>>(), "a burst loses nothing, as {who:?}");
+        assert_eq!(seen, (1..=200).collect::<Vec<_>>(), "a burst loses nothing, as {who:?} by {by}");
         assert!(all.iter().all(|r| r["certainty"] == "confirmed"));
     }
+}
+
+/// The debugger's inferior, started through a shell.
+fn gdb(who: Who, to: &Path, target: &str) {
+    let output = traced(who, to, &[], &["gdb", "-nx", "-batch", "-ex", "set environment PIER 4", "-ex", "run", target]);
+    assert_eq!(output.status.code(), Some(0), "{}", said(&output));
+    let all = receipts(who, to);
+    let inferior = all.iter().rfind(|r| r["argv"][0] == target).expect("the inferior");
+    assert_eq!((&inferior["vars"]["PIER"], &inferior["vars"]["TIDE"]), (&"4".into(), &"high".into()), "as {who:?}");
+    assert!(inferior["vars"]["LINES"].is_string() && inferior["vars"]["COLUMNS"].is_string(), "as {who:?}: {inferior}");
+    assert_eq!(inferior["certainty"], "confirmed");
 }
 
 #[test]
@@ -278,6 +288,44 @@ fn one_guardian_may_be_killed() {
     }
 }
 
+/// With nobody left to answer, no program starts below the command; those that run go on.
+#[test]
+fn both_guardians_killed_means_no_further_programs() {
+    let to = place(Who::Root, "both").join("r.jsonl");
+    let mut start = command(Who::Root, vectorum());
+    start.args(["trace", "-o"]).arg(&to).args(["--", "sh", "-c", "read line; /bin/true || echo refused; exit 5"]);
+    let mut child = start.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().expect("vectorum");
+    for guardian in guardians(&to) {
+        assert!(command(Who::Root, "kill").args(["-KILL", &guardian.to_string()]).status().expect("kill").success());
+    }
+    sleep(Duration::from_millis(50));
+    drop(child.stdin.take());
+    let output = child.wait_with_output().expect("it ends");
+    assert_eq!((output.status.code(), String::from_utf8_lossy(&output.stdout).trim()), (Some(5), "refused"));
+}
+
+/// Inside a trace the kernel gives no second listener: the inner one follows with ptrace.
+#[test]
+fn a_trace_inside_a_trace() {
+    for who in BOTH {
+        let (outer, inner) = (place(who, "nested").join("outer.jsonl"), place(who, "nested").join("inner.jsonl"));
+        let (program, file) = (vectorum().to_string_lossy().into_owned(), inner.to_string_lossy().into_owned());
+        let output =
+            traced(who, &outer, &[], &[&program, "trace", "-o", &file, "N=1", "--", "sh", "-c", "M=2 /bin/true; exit 6"]);
+        assert_eq!(output.status.code(), Some(6), "as {who:?}: {}", said(&output));
+        let within = receipts(who, &inner);
+        assert_eq!(commands(&within), ["sh -c M=2 /bin/true; exit 6", "/bin/true"]);
+        assert_eq!(within[1]["vars"]["M"], "2");
+        let noted = run(who, &["receipts", &file]);
+        assert!(said(&noted).contains("followed with ptrace"), "{}", said(&noted));
+        let without = receipts(who, &outer);
+        assert!(commands(&without).contains(&"/bin/true".to_owned()), "the outer one sees all: {:?}", commands(&without));
+        let refused = traced(who, &outer, &[], &[&program, "trace", "--by", "listener", "-o", &file, "--", "true"]);
+        assert_eq!(refused.status.code(), Some(125));
+        assert!(said(&refused).contains("one is in place already"), "{}", said(&refused));
+    }
+}
+
 /// Returns the processes that hold a recording open, the older first.
 fn guardians(recording: &Path) -> Vec<i32> {
     let begun = Instant::now();
@@ -300,11 +348,11 @@ fn guardians(recording: &Path) -> Vec<i32> {
 
 #[test]
 fn the_command_is_left_as_it_is() {
-    for who in BOTH {
-        let to = place(who, "as-is").join("r.jsonl");
+    for (who, by) in WAYS {
+        let to = place(who, &format!("{}-{by}", "as-is")).join("r.jsonl");
         // Its parent is ours, its files are ours, no child that it did not start.
         let script = "echo $PPID; ls -l /proc/self/fd | wc -l; wait; ls /proc/$$/task/$$/children >/dev/null && cat /proc/$$/task/$$/children; ulimit -n; umask; pwd; cut -d' ' -f5,6 /proc/$$/stat";
-        let output = traced(who, &to, &[], &["sh", "-c", script]);
+        let output = traced(who, &to, &["--by", by], &["sh", "-c", script]);
         let mut bare = command(who, "sh");
         bare.args(["-c", script]).env_clear().env("PATH", "/usr/local/bin:/usr/bin:/bin").stdin(Stdio::null());
         let bare = bare.output().expect("sh");

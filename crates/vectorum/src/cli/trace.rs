@@ -11,7 +11,7 @@ use std::time::{SystemTime, UNIX_EPOCH};
 use nix::unistd::User;
 use vectorum_core::{Fingerprinter, inert};
 use vectorum_host::Peek;
-use vectorum_trace::{Options, Values, loses_rights, trace};
+use vectorum_trace::{Means, Options, Values, loses_rights, trace};
 
 use super::args::ChangeArgs;
 use super::failure::quoted;
@@ -37,6 +37,11 @@ pub(crate) struct Args {
     #[arg(long)]
     keep_values: bool,
 
+    /// How processes are watched: by a listener of the kernel, or by ptrace, under which debuggers
+    /// below the command do not work
+    #[arg(long, value_enum, default_value_t, value_name = "MEANS")]
+    by: By,
+
     /// Run the command as this account; for root
     #[arg(long = "as", value_name = "ACCOUNT")]
     account: Option<String>,
@@ -48,6 +53,18 @@ pub(crate) struct Args {
     /// The command, behind --
     #[arg(last = true, value_name = "CMD", required = true)]
     command: Vec<OsString>,
+}
+
+/// The means of watching, as typed.
+#[derive(Clone, Copy, Debug, Default, clap::ValueEnum)]
+enum By {
+    /// A listener where the kernel gives one, else ptrace
+    #[default]
+    Best,
+    /// A listener (seccomp user notification), or not at all
+    Listener,
+    /// ptrace
+    Ptrace,
 }
 
 /// Becomes the command; returns only if that fails.
@@ -67,6 +84,11 @@ pub(crate) fn run(args: &Args) -> Answer {
         values: if args.keep_values { Values::Kept } else { Values::Masked },
         prints: key()?,
         peek: if args.no_peek { Peek::Never } else { Peek::Allowed },
+        means: match args.by {
+            By::Best => Means::Best,
+            By::Listener => Means::Listener,
+            By::Ptrace => Means::Ptrace,
+        },
         account,
         now_ms: SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_millis() as u64),
     };
