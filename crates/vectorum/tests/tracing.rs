@@ -273,7 +273,7 @@ fn one_guardian_may_be_killed() {
                 "read line; for i in 1 2 3; do N=$i /bin/true; done; exit 5",
             ]);
             let mut child = start.stdin(Stdio::piped()).spawn().expect("vectorum");
-            let guardians = guardians(&to);
+            let guardians = guardians(&to, child.id());
             assert_eq!(guardians.len(), 2, "a watcher and one that stands by");
             assert!(command(who, "kill").args(["-KILL", &guardians[victim].to_string()]).status().expect("kill").success());
             sleep(Duration::from_millis(50));
@@ -295,7 +295,7 @@ fn both_guardians_killed_means_no_further_programs() {
     let mut start = command(Who::Root, vectorum());
     start.args(["trace", "-o"]).arg(&to).args(["--", "sh", "-c", "read line; /bin/true || echo refused; exit 5"]);
     let mut child = start.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().expect("vectorum");
-    for guardian in guardians(&to) {
+    for guardian in guardians(&to, child.id()) {
         assert!(command(Who::Root, "kill").args(["-KILL", &guardian.to_string()]).status().expect("kill").success());
     }
     sleep(Duration::from_millis(50));
@@ -326,14 +326,18 @@ fn a_trace_inside_a_trace() {
     }
 }
 
-/// Returns the processes that hold a recording open, the older first.
-fn guardians(recording: &Path) -> Vec<i32> {
+/// Returns the processes that hold a recording open, the older first; the command itself, which
+/// does so until it begins, is none of them.
+fn guardians(recording: &Path, command: u32) -> Vec<i32> {
     let begun = Instant::now();
     loop {
         let mut found = Vec::new();
         for entry in fs::read_dir("/proc").expect("/proc").flatten() {
             let Ok(pid) = entry.file_name().to_string_lossy().parse::<i32>() else { continue };
             let Ok(fds) = fs::read_dir(entry.path().join("fd")) else { continue };
+            if pid == command as i32 {
+                continue;
+            }
             if fds.flatten().any(|fd| fs::read_link(fd.path()).is_ok_and(|to| to == recording)) {
                 found.push(pid);
             }
