@@ -110,7 +110,7 @@ pub fn keys(world: World) -> Vec<Timing> {
     let app = App::new(Start {
         host: "pier-4".to_owned(),
         account: "odile".to_owned(),
-        is_demo: true,
+        nothing_now: Some("made up"),
         world,
         limits,
         prints,

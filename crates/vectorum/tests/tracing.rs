@@ -10,7 +10,7 @@ use std::process::{Command, Output, Stdio};
 use std::thread::sleep;
 use std::time::{Duration, Instant};
 
-use common::{BOTH, Who, command, compiled, folder, run, said, vectorum};
+use common::{BOTH, Terminal, Who, command, compiled, folder, run, said, vectorum};
 use serde_json::Value;
 
 /// Both accounts, with both means of watching.
@@ -377,4 +377,43 @@ fn the_command_is_left_as_it_is() {
     assert_eq!(fs::read_to_string(&kept).expect("still there"), "tides\n");
     let broken = Command::new(vectorum()).args(["receipts", &kept.to_string_lossy()]).output().expect("vectorum");
     assert!(broken.status.code() == Some(3) && said(&broken).contains("notes.txt: it is no recording"), "{}", said(&broken));
+}
+
+/// The full-screen program on a recording that is still being written.
+#[test]
+fn a_recording_on_the_screen() {
+    let to = place(Who::Root, "screen").join("r.jsonl");
+    let mut start = command(Who::Root, vectorum());
+    start.args(["trace", "-o"]).arg(&to).args([
+        "--",
+        "sh",
+        "-c",
+        "TICKET_KEY=gull /bin/true one; read line; TIDE=low env -u HOME /bin/true two; exit 0",
+    ]);
+    start.env_clear().env("PATH", "/usr/bin:/bin").env("TIDE", "high").env("HOME", "/");
+    let mut child = start.stdin(Stdio::piped()).spawn().expect("vectorum");
+    let begun = Instant::now();
+    while !fs::read_to_string(&to).is_ok_and(|t| t.contains("\"one\"")) {
+        assert!(begun.elapsed() < Duration::from_secs(10), "the first receipts never came");
+        sleep(Duration::from_millis(10));
+    }
+    let terminal = Terminal::open(142, 42, &format!("{} --recording {}", vectorum().display(), to.display()));
+    let screen = terminal.wait_for("2 receipts, still running");
+    assert!(screen.contains("true one"), "{screen}");
+    drop(child.stdin.take());
+    assert!(child.wait().expect("it ends").success());
+    terminal.wait("all receipts", |s| s.contains("4 receipts ") && s.contains("true two"));
+    terminal.press(&["/"]);
+    terminal.type_text("TIDE");
+    terminal.press(&["Enter", "n"]);
+    let screen = terminal.wait_for("changed here: its parent sh (1) received A");
+    assert!(screen.contains("env -u HOME /bin/true two"), "{screen}");
+    assert!(screen.contains("became receipt 4, confirmed, called as"), "{screen}");
+    // A block of the recording is one to compare and to run under.
+    terminal.press(&["C"]);
+    terminal.wait_for("2 names differ");
+    terminal.press(&["1", "v", "v", "v"]);
+    terminal.wait_for("not what a process has now");
+    let refused = Terminal::open(100, 20, &format!("{} --recording /etc/passwd; sleep 600", vectorum().display()));
+    refused.wait_for("vectorum: /etc/passwd: it is no recording");
 }

@@ -15,6 +15,7 @@ mod trace;
 
 use std::ffi::OsString;
 use std::io::Write;
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
@@ -39,6 +40,10 @@ struct Cli {
 
     #[command(flatten)]
     screen: tui::ScreenArgs,
+
+    /// Open a recording of `vectorum trace` instead of this host
+    #[arg(long, value_name = "FILE")]
+    recording: Option<PathBuf>,
 }
 
 const EXIT_STATUS: &str = "Exit status: 0 done; 1 the answer is no (not set, differs); 2 wrong usage; 3 it could not be done. \
@@ -80,7 +85,10 @@ pub fn main() -> ExitCode {
         }
     };
     let answer = match cli.command {
-        None => tui::open_host(&cli.screen),
+        None => match &cli.recording {
+            Some(path) => tui::open_recording(&cli.screen, path),
+            None => tui::open_host(&cli.screen),
+        },
         Some(Command::Show(args)) => show::run(&args),
         Some(Command::Run(args)) => run::run(&args).map_err(|f| f.with_status_for_run()),
         Some(Command::Trace(args)) => trace::run(&args).map_err(|f| f.with_status_for_run()),

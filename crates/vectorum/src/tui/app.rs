@@ -9,6 +9,7 @@ use ratatui::text::Line;
 use tui_input::{Input, InputRequest};
 use vectorum_core::{Block, Finding, Fingerprinter, Gloss, Limits, Name, Process, Value, World, inert};
 use vectorum_host::{Keeper, Update};
+use vectorum_trace::Recording;
 
 use super::compare::{Compare, Side};
 use super::draw::{Areas, Hit};
@@ -16,6 +17,7 @@ use super::keys::{Action, Place};
 use super::names::{NameRow, Names};
 use super::overlay::{Overlay, Reply, RunDialog};
 use super::processes::{Now, Processes, View};
+use super::recorded::{self, Recorded};
 use super::scroll::Scroll;
 use super::theme::Theme;
 
@@ -56,6 +58,8 @@ pub(crate) enum Message {
     Gloss(GlossKey, Gloss),
     Now(i32, Result<(Block, Option<Keeper>), String>),
     Findings(Vec<Finding>),
+    /// A recording, as far as it is written.
+    Recorded(Box<Recording>),
     /// A command that was run from here has ended.
     RunEnded(String),
     /// The system asks the program to end.
@@ -80,7 +84,9 @@ pub(crate) enum Effect {
 pub(crate) struct App {
     pub(crate) host: String,
     pub(crate) account: String,
-    pub(crate) is_demo: bool,
+    /// Why there is nothing to read now, where there is not.
+    pub(crate) nothing_now: Option<&'static str>,
+    pub(crate) recorded: Option<Recorded>,
     pub(crate) world: World,
     pub(crate) limits: Limits,
     pub(crate) prints: Fingerprinter,
@@ -114,7 +120,7 @@ pub(crate) struct App {
 pub(crate) struct Start {
     pub(crate) host: String,
     pub(crate) account: String,
-    pub(crate) is_demo: bool,
+    pub(crate) nothing_now: Option<&'static str>,
     pub(crate) world: World,
     pub(crate) limits: Limits,
     pub(crate) prints: Fingerprinter,
@@ -130,7 +136,8 @@ impl App {
         let mut app = App {
             host: start.host,
             account: start.account,
-            is_demo: start.is_demo,
+            nothing_now: start.nothing_now,
+            recorded: None,
             world: start.world,
             limits: start.limits,
             prints: start.prints,
@@ -196,6 +203,7 @@ impl App {
                 }
             }
             Message::Now(pid, now) => self.take_now(pid, now),
+            Message::Recorded(recording) => self.take_recording(&recording),
             Message::RunEnded(text) => self.notice = Some(text),
             Message::Terminate => effects.push(Effect::Quit),
         }
@@ -315,9 +323,8 @@ impl App {
     }
 
     fn read_now(&mut self, pid: i32, effects: &mut Vec<Effect>) {
-        if self.is_demo {
-            let why = "the processes of this demo are made up: there is nothing to read now".to_owned();
-            self.processes.now.insert(pid, Now::Failed(why));
+        if let Some(why) = self.nothing_now {
+            self.processes.now.insert(pid, Now::Failed(why.to_owned()));
         } else {
             self.processes.now.insert(pid, Now::Reading);
             effects.push(Effect::ReadNow(pid));
@@ -349,12 +356,23 @@ impl App {
 
     /// The first process that a person looks at is their shell, the parent of this program.
     fn select_self(&mut self) {
-        let own = i32::try_from(std::process::id()).ok().filter(|_| !self.is_demo);
+        let own = i32::try_from(std::process::id()).ok().filter(|_| self.nothing_now.is_none());
         if let Some(process) = own.and_then(|pid| self.world.get(pid)) {
             let shell = self.world.parent(process).map_or(process.id.pid, |p| p.id.pid);
             self.processes.selected = Some(shell);
             self.tree_is_stale = true;
         }
+    }
+
+    fn take_recording(&mut self, recording: &Recording) {
+        let (world, recorded) = recorded::world(recording);
+        self.world = world;
+        self.recorded = Some(recorded);
+        self.processes.forget_counts();
+        self.names_are_stale = true;
+        self.find_again = true;
+        // The command itself.
+        self.processes.selected = self.processes.selected.or(recording.receipts.first().map(|_| 1));
     }
 
     fn take_now(&mut self, pid: i32, now: Result<(Block, Option<Keeper>), String>) {
@@ -563,8 +581,9 @@ impl App {
                 if let Some(pid) = self.processes.selected {
                     self.compare_now = Some(pid);
                     self.read_now(pid, effects);
-                    if self.is_demo {
-                        self.notice = Some("the processes of this demo are made up: there is nothing to read now".to_owned());
+                    if let Some(why) = self.nothing_now {
+                        self.compare_now = None;
+                        self.notice = Some(why.to_owned());
                     }
                 }
             }

@@ -112,6 +112,11 @@ fn header(app: &App, columns: u16) -> Bar {
     if app.reveal {
         right.push(Span::styled("secrets shown  ", theme.style(Role::Trouble)));
     }
+    if let Some(recorded) = &app.recorded {
+        let state = if recorded.is_complete { "" } else { ", still running" };
+        let notes = if recorded.notes.is_empty() { String::new() } else { format!(", {} notes", recorded.notes.len()) };
+        right.push(Span::styled(format!("{} receipts{state}{notes}  ", recorded.rows.len()), quiet));
+    }
     if let Some((done, total)) = app.progress {
         right.push(Span::styled(format!("reading {done}/{total}  "), quiet));
     }
@@ -131,7 +136,7 @@ fn header(app: &App, columns: u16) -> Bar {
             } else if app.compare.show_same {
                 format!("{all} names ")
             } else {
-                format!("{all} names differ ")
+                if all == 1 { "1 name differs ".to_owned() } else { format!("{all} names differ ") }
             };
             right.push(Span::styled(text, quiet));
         }

@@ -8,6 +8,7 @@ mod names;
 mod overlay;
 mod paint;
 mod processes;
+mod recorded;
 mod scroll;
 pub(crate) mod terminal;
 pub(crate) mod theme;
@@ -17,6 +18,7 @@ mod work;
 mod tests;
 
 use std::io::{self, IsTerminal, Write};
+use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread;
 use std::time::Duration;
@@ -56,7 +58,7 @@ pub(crate) fn open_host(args: &ScreenArgs) -> Result<u8, Failure> {
     let setup = Setup {
         host: inert(name.trim().as_bytes()).into_owned(),
         account: inert(Accounts::default().name(nix::unistd::geteuid().as_raw()).as_bytes()).into_owned(),
-        is_demo: false,
+        source: Source::Host,
         world: World::default(),
         files: Box::new(LiveHost),
         choose,
@@ -65,12 +67,35 @@ pub(crate) fn open_host(args: &ScreenArgs) -> Result<u8, Failure> {
     open(args, setup, own)
 }
 
+/// Opens the program on a recording.
+pub(crate) fn open_recording(args: &ScreenArgs, path: &Path) -> Result<u8, Failure> {
+    if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
+        return Err(
+            Failure::new("the full-screen program needs a terminal").way_out("vectorum receipts lists a recording without one")
+        );
+    }
+    // What is no recording is told before the screen is taken.
+    let read = work::read_recording(path).map_err(|e| Failure::recording(path, &e))?;
+    let file = path.file_name().unwrap_or(path.as_os_str());
+    let command: Vec<_> = read.command.first().map(|c| inert(c).into_owned()).into_iter().collect();
+    let setup = Setup {
+        host: inert(std::os::unix::ffi::OsStrExt::as_bytes(file)).into_owned(),
+        account: command.concat(),
+        source: Source::Recording(path.to_owned()),
+        world: World::default(),
+        files: Box::new(LiveHost),
+        choose: vectorum_core::Name::new("PATH"),
+        select: None,
+    };
+    open(args, setup, own_block())
+}
+
 /// Opens the program on the made-up host.
 pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
     let setup = Setup {
         host: pier.host,
         account: pier.account,
-        is_demo: true,
+        source: Source::Demo,
         world: pier.world,
         files: Box::new(pier.files),
         choose: Some(pier.choose),
@@ -79,10 +104,17 @@ pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
     open(args, setup, own_block())
 }
 
+/// Where the processes come from.
+enum Source {
+    Host,
+    Demo,
+    Recording(PathBuf),
+}
+
 struct Setup {
     host: String,
     account: String,
-    is_demo: bool,
+    source: Source,
     world: World,
     files: Box<dyn HostView + Send>,
     choose: Option<vectorum_core::Name>,
@@ -98,11 +130,14 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
     let size = screen.terminal.size().map_err(failed)?;
     let limits = kernel_limits();
     let theme = args.theme.settled();
-    let is_demo = setup.is_demo;
     let mut app = App::new(Start {
         host: setup.host,
         account: setup.account,
-        is_demo,
+        nothing_now: match &setup.source {
+            Source::Host => None,
+            Source::Demo => Some("the processes of this demo are made up: there is nothing to read now"),
+            Source::Recording(_) => Some("a recording tells what was received, not what a process has now"),
+        },
         world: setup.world,
         limits,
         prints: prints.clone(),
@@ -118,12 +153,14 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         app.theme = ask_background();
     }
     let jobs = work::worker(to.clone(), setup.files, prints, limits);
-    let rescan = if is_demo {
-        // A made-up host is read already; this starts what follows a scan.
-        let _ = to.send(Message::ScanEnded);
-        None
-    } else {
-        Some(work::scanner(to.clone()))
+    let rescan = match setup.source {
+        Source::Host => Some(work::scanner(to.clone())),
+        Source::Recording(path) => Some(work::reader(to.clone(), path)),
+        Source::Demo => {
+            // A made-up host is read already; this starts what follows a scan.
+            let _ = to.send(Message::ScanEnded);
+            None
+        }
     };
     let input = Input::start(to.clone());
     let mut outside = Outside { screen, input, jobs, rescan, to };

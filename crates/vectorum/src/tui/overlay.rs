@@ -351,6 +351,7 @@ const LEGEND: &[(&str, &str)] = &[
     ("••••••#1f9c3a", "a masked secret; equal digits mean equal secrets, until the program ends"),
     ("‹ESC› ‹xFF›", "a control character, a byte that is not UTF-8: spelt out and harmless"),
     ("[name]", "a thread of the kernel"),
+    ("name ?", "in a recording: what the call asked for; nobody saw whether it arrived"),
 ];
 
 fn help_lines(theme: Theme, columns: usize) -> Vec<Line<'static>> {

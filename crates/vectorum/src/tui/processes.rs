@@ -9,7 +9,7 @@ use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use unicode_width::UnicodeWidthStr;
 use vectorum_core::{
-    Delta, Difference, ListDelta, Name, Process, Received, Size, Tint, Tints, TreeRow, World, inert, masked_arguments,
+    Certainty, Delta, Difference, ListDelta, Name, Process, Received, Size, Tint, Tints, TreeRow, World, inert, masked_arguments,
     masked_start,
 };
 use vectorum_host::Keeper;
@@ -368,10 +368,10 @@ fn heading(app: &App, columns: &Columns) -> Vec<Span<'static>> {
     let mut line = pad(fit(left, columns.tree), columns.tree);
     line.extend(pad(vec![Span::styled("  value", quiet)], columns.value + 3));
     if columns.pid {
-        line.push(Span::styled(format!("{:>7} ", "pid"), quiet));
+        line.push(Span::styled(format!("{:>7} ", if app.recorded.is_some() { "seq" } else { "pid" }), quiet));
     }
     if columns.account {
-        line.push(Span::styled(format!("{:<9}", "account"), quiet));
+        line.push(Span::styled(format!("{:<9}", if app.recorded.is_some() { "at" } else { "account" }), quiet));
     }
     if columns.changes {
         line.push(Span::styled(format!("{:<10}", "changes"), quiet));
@@ -392,6 +392,9 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     tree.push(Span::styled(if process.received == Received::Kernel { format!("[{program}]") } else { program }, emphasis));
     if row.folded > 0 {
         tree.push(Span::styled(format!(" +{}", row.folded), quiet));
+    }
+    if app.recorded.as_ref().and_then(|r| r.rows.get(&row.pid)).is_some_and(|r| r.certainty == Certainty::AsCalled) {
+        tree.push(Span::styled(" ?", theme.style(Role::Trouble)));
     }
     let (sign, role) = match mark {
         Mark::Same => ("", Role::Text),
@@ -571,6 +574,7 @@ fn value_view(app: &App, process: &Process) -> Vec<Spans> {
     };
     story.extend(note(theme, text));
     let mut lines = vec![story];
+    lines.extend(app.recorded.as_ref().and_then(|r| r.rows.get(&process.id.pid)).map(|row| note(theme, row.words())));
     for finding in app.findings.iter().filter(|f| f.pid == process.id.pid && f.name == *name) {
         lines.push(vec![Span::styled(
             format!("! {}; {}", finding.trouble.words(), finding.trouble.way_out()),

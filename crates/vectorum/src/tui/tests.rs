@@ -26,7 +26,7 @@ impl Rig {
         let app = App::new(Start {
             host: pier.host.clone(),
             account: pier.account.clone(),
-            is_demo: true,
+            nothing_now: Some("the processes of this demo are made up"),
             world: pier.world.clone(),
             limits: Limits::default(),
             prints: Fingerprinter::new([4; 32]),

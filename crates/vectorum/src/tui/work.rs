@@ -1,12 +1,15 @@
 //! What takes time, on threads that only send messages.
 
-use std::path::Path;
+use std::fs::File;
+use std::io::BufReader;
+use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
 use vectorum_core::{Fingerprinter, HostView, Limits, World, findings, gloss};
 use vectorum_host::{Peek, ProcFolder, Scanner, live_block};
+use vectorum_trace::{Recording, RecordingError};
 
 use super::app::{GlossKey, Message};
 
@@ -60,6 +63,40 @@ fn scan(scanner: &mut Scanner, to: &Sender<Message>) -> bool {
         heard &= to.send(Message::Updates(portion, last.1, last.1)).is_ok();
     }
     heard && to.send(Message::ScanEnded).is_ok()
+}
+
+/// Reads a recording.
+pub(crate) fn read_recording(path: &Path) -> Result<Recording, RecordingError> {
+    Recording::read(BufReader::new(File::open(path)?))
+}
+
+/// Starts the thread that reads a recording, and reads it again as long as it grows.
+pub(crate) fn reader(to: Sender<Message>, path: PathBuf) -> Sender<()> {
+    let (again, asked) = channel();
+    thread::spawn(move || {
+        let mut last = None;
+        loop {
+            let begun = Instant::now();
+            let (message, is_complete) = match read_recording(&path) {
+                Ok(recording) => {
+                    let state = (recording.receipts.len(), recording.is_complete);
+                    let is_complete = recording.is_complete;
+                    let is_new = last.replace(state) != Some(state);
+                    (is_new.then(|| Message::Recorded(Box::new(recording))), is_complete)
+                }
+                Err(error) => (Some(Message::ScanFailed(format!("the recording cannot be read: {error}"))), false),
+            };
+            if message.is_some_and(|m| to.send(m).is_err() || to.send(Message::ScanEnded).is_err()) {
+                return;
+            }
+            // A long recording is read again less often: it must not take a processor for itself.
+            let rest = if is_complete { Duration::from_secs(3600) } else { REST.max(begun.elapsed() * 5) };
+            if matches!(asked.recv_timeout(rest), Err(RecvTimeoutError::Disconnected)) {
+                return;
+            }
+        }
+    });
+    again
 }
 
 /// Something to work out.
