@@ -212,6 +212,16 @@ pub fn masked_start(name: &[u8], value: &[u8], prints: &Fingerprinter, reveal: b
     line
 }
 
+/// Returns the beginning of a whole entry, its value judged by its name, as [`masked_start`] does.
+pub fn masked_entry(raw: &[u8], prints: &Fingerprinter, reveal: bool, bytes: usize) -> Line {
+    let entry = crate::Entry::new(raw);
+    let (Some(name), Some(value)) = (entry.name(), entry.value()) else { return masked_start(b"", raw, prints, reveal, bytes) };
+    let mut line = plain(name);
+    line.push(part(Tone::Plain, "="));
+    line.extend(masked_start(name, value, prints, reveal, bytes));
+    line
+}
+
 /// Returns the arguments of a command in one line of inert text, masked as [`masked_line`] does.
 pub fn masked_arguments(arguments: &[&[u8]], prints: &Fingerprinter, reveal: bool) -> Line {
     let verdicts = if reveal { vec![Verdict::Open; arguments.len()] } else { crate::secret::judge_arguments(arguments) };

@@ -27,7 +27,7 @@ pub use block::{Block, Editor, Entry, EntryKind, Name, Portability, Value};
 pub use change::{Changes, ListEdit, ListPlace};
 pub use delta::{Delta, Difference, ListChange, ListDelta, ListRow};
 pub use finding::{Finding, Trouble, findings};
-pub use gloss::{Gloss, Hue, Line, Part, Tone, gloss, masked_arguments, masked_line, masked_start};
+pub use gloss::{Gloss, Hue, Line, Part, Tone, gloss, masked_arguments, masked_entry, masked_line, masked_start};
 pub use host_view::{HostView, Kind, MemoryHost, NoHost};
 pub use limits::{Limits, Size};
 pub use list::{Item, ItemTrouble, ListKind, Members};

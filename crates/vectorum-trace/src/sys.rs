@@ -112,21 +112,16 @@ impl SharedNotice {
     }
 }
 
-/// Lets a call go on. A caller that is gone is no error.
-pub(crate) fn let_go(listener: BorrowedFd<'_>, id: u64) -> io::Result<()> {
+/// Lets a call go on. Returns whether its caller was still there: if not, what was read of its
+/// memory may have been another process's.
+pub(crate) fn let_go(listener: BorrowedFd<'_>, id: u64) -> io::Result<bool> {
     let mut response = seccomp_notif_resp { id, val: 0, error: 0, flags: libc::SECCOMP_USER_NOTIF_FLAG_CONTINUE as u32 };
     // SAFETY: the kernel reads one struct that lives on our stack.
     let result = unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_SEND, &raw mut response) };
     match check(result.into()) {
-        Err(error) if matches!(error.raw_os_error(), Some(libc::ENOENT | libc::EINPROGRESS)) => Ok(()),
-        other => other.map(drop),
+        Err(error) if matches!(error.raw_os_error(), Some(libc::ENOENT | libc::EINPROGRESS)) => Ok(false),
+        other => other.map(|_| true),
     }
-}
-
-/// Whether a call still waits: what was read of its caller's memory is its own.
-pub(crate) fn still_waits(listener: BorrowedFd<'_>, mut id: u64) -> bool {
-    // SAFETY: the kernel reads one number that lives on our stack.
-    unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_ID_VALID, &raw mut id) == 0 }
 }
 
 /// Opens a descriptor of a process; only the first thread's number names one (pidfd_open(2)).

@@ -21,7 +21,7 @@ use vectorum_host::{Instance, Observed, ProcFolder};
 use crate::called::{self, Called};
 use crate::filter::{self, Call};
 use crate::recording::{NewReceipt, Writer};
-use crate::sys::{Notice, SharedNotice, let_go, parent, pidfd, still_waits};
+use crate::sys::{Notice, SharedNotice, let_go, parent, pidfd};
 
 /// A call whose outcome nobody has seen yet.
 struct Pending {
@@ -134,8 +134,10 @@ impl<'a> Watcher<'a> {
             if let Some(notice) = if calls { self.shared.receive(self.listener.as_fd())? } else { None } {
                 let noted = self.notice(&notice);
                 // Whatever went wrong with the recording, the program goes on.
-                let_go(self.listener.as_fd(), notice.id)?;
-                noted?;
+                let was_there = let_go(self.listener.as_fd(), notice.id)?;
+                if let (Some(pid), false) = (noted?, was_there) {
+                    self.pending.remove(&pid);
+                }
                 self.watch_fresh();
             }
             if ended.contains(PollFlags::POLLIN) {
@@ -166,9 +168,10 @@ impl<'a> Watcher<'a> {
         Ok((self.writer, self.begun.elapsed().as_millis() as u64))
     }
 
-    fn notice(&mut self, notice: &Notice) -> io::Result<()> {
-        let Some((call, pointer)) = filter::call(notice.arch, notice.number) else { return Ok(()) };
-        let Some(pid) = self.leader(notice.tid) else { return Ok(()) };
+    /// Takes a notice in. Returns the process whose call is pending by it.
+    fn notice(&mut self, notice: &Notice) -> io::Result<Option<i32>> {
+        let Some((call, pointer)) = filter::call(notice.arch, notice.number) else { return Ok(None) };
+        let Some(pid) = self.leader(notice.tid) else { return Ok(None) };
         // What the process called before is decided now: it is still here to call again.
         self.settle(pid, false)?;
         self.pending.remove(&pid);
@@ -181,9 +184,9 @@ impl<'a> Watcher<'a> {
             if pid == self.root {
                 self.writer.flush()?;
             }
-            return Ok(());
+            return Ok(None);
         }
-        let called = called::read(notice, call, pointer).filter(|_| still_waits(self.listener.as_fd(), notice.id));
+        let called = called::read(notice, call, pointer);
         let exe = self.proc.exe(pid);
         let leads_to = called.as_ref().and_then(|c| self.plain.get(&c.path));
         let differs = leads_to.is_some_and(|to| exe.as_ref().is_some_and(|exe| exe != to));
@@ -200,7 +203,7 @@ impl<'a> Watcher<'a> {
         let next_look = Clock::now() + Duration::from_millis(LOOKS[0]);
         let at_ms = self.begun.elapsed().as_millis() as u64;
         self.pending.insert(pid, Pending { exe, before, ppid, called, at_ms, looks: 0, next_look });
-        Ok(())
+        Ok(Some(pid))
     }
 
     /// Begins to watch the end of processes that showed up.

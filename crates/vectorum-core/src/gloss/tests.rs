@@ -87,6 +87,21 @@ fn colour_tables_show_their_colours() {
     );
 }
 
+#[test]
+fn whole_entries_are_judged_by_their_names() {
+    let prints = Fingerprinter::new([0; 32]);
+    let text = |raw: &[u8], bytes| masked_entry(raw, &prints, false, bytes).iter().map(|p| p.text.clone()).collect::<String>();
+    for (raw, bytes, shown) in [
+        (&b"DB_PASSWORD=two words"[..], 99, "DB_PASSWORD=••••••#"),
+        (b"TIDE=high water", 4, "TIDE=high"),
+        (b"no equals", 99, "no equals"),
+        (b"=password=gull", 99, "=password=••••••#"),
+    ] {
+        let text = text(raw, bytes);
+        assert!(text.starts_with(shown) && !text.contains("words") && !text.contains("gull"), "{text}");
+    }
+}
+
 proptest! {
     #[test]
     fn a_gloss_is_inert_and_tells_no_secret(

@@ -81,10 +81,10 @@ pub(crate) fn text(delta: &Delta, sight: &Sight, a: &str, b: &str) -> String {
         }
     }
     for entry in &delta.hidden_before {
-        out.push_str(&format!("- {}   (an entry that no name leads to)\n", sight.value(b"", entry)));
+        out.push_str(&format!("- {}   (an entry that no name leads to)\n", sight.entry(entry)));
     }
     for entry in &delta.hidden_after {
-        out.push_str(&format!("+ {}   (an entry that no name leads to)\n", sight.value(b"", entry)));
+        out.push_str(&format!("+ {}   (an entry that no name leads to)\n", sight.entry(entry)));
     }
     out
 }

@@ -64,6 +64,12 @@ impl Sight {
         parts.iter().map(|part| self.paint(part.tone, &part.text)).collect()
     }
 
+    /// Returns a whole entry in one line.
+    pub(crate) fn entry(&self, raw: &[u8]) -> String {
+        let parts = vectorum_core::masked_entry(raw, &self.prints, self.reveal, raw.len());
+        parts.iter().map(|part| self.paint(part.tone, &part.text)).collect()
+    }
+
     /// Returns the arguments of a command in one line.
     pub(crate) fn arguments(&self, arguments: &[&[u8]]) -> String {
         let parts = vectorum_core::masked_arguments(arguments, &self.prints, self.reveal);

@@ -4,11 +4,11 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use vectorum_core::{Block, Delta, ListChange, ListDelta, Tint, inert};
+use vectorum_core::{Block, Delta, ListChange, ListDelta, Tint, masked_entry};
 
 use super::app::{App, Focus};
 use super::names::{NameRow, Standing};
-use super::paint::{fit, overlaid, pad, wrap};
+use super::paint::{fit, overlaid, pad, set_in, spans, wrap};
 use super::processes::shown;
 use super::scroll::Scroll;
 use super::theme::Role;
@@ -164,18 +164,13 @@ pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
     let delta = Delta::between(&left.block, &right.block);
     for (entries, side) in [(&delta.hidden_before, "left"), (&delta.hidden_after, "right")] {
         for entry in entries {
-            let text = format!("only {side}, an entry that no name leads to: {}", inert(entry));
-            lines.push(vec![Span::styled(text, theme.style(Role::Trouble))]);
+            let text = format!("only {side}, an entry that no name leads to: ");
+            let mut line = vec![Span::styled(text, theme.style(Role::Trouble))];
+            line.extend(spans(&masked_entry(entry, &app.prints, app.reveal, 4096), theme));
+            lines.push(line);
         }
     }
-    lines
-        .into_iter()
-        .flat_map(|line| wrap(line, columns.saturating_sub(1), 3))
-        .map(|mut line| {
-            line.spans.insert(0, Span::raw(" "));
-            line
-        })
-        .collect()
+    set_in(lines, columns)
 }
 
 /// Returns a line for each item of two lists.

@@ -90,6 +90,17 @@ pub(crate) fn wrap(spans: Vec<Span<'static>>, columns: usize, indent: usize) -> 
     lines.into_iter().map(Line::from).collect()
 }
 
+/// Breaks lines to a number of columns, each one column in from the edge.
+pub(crate) fn set_in(lines: Vec<Vec<Span<'static>>>, columns: usize) -> Vec<Line<'static>> {
+    let wrapped = lines.into_iter().flat_map(|line| wrap(line, columns.saturating_sub(1), 3));
+    wrapped
+        .map(|mut line| {
+            line.spans.insert(0, Span::raw(" "));
+            line
+        })
+        .collect()
+}
+
 /// Returns spans with blanks behind them up to a number of columns.
 pub(crate) fn pad(mut spans: Vec<Span<'static>>, columns: usize) -> Vec<Span<'static>> {
     let missing = columns.saturating_sub(width(&spans));

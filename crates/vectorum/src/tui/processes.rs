@@ -10,13 +10,13 @@ use tui_input::Input;
 use unicode_width::UnicodeWidthStr;
 use vectorum_core::{
     Certainty, Delta, Difference, ListDelta, Name, Process, Received, Size, Tint, Tints, TreeRow, World, inert, masked_arguments,
-    masked_start,
+    masked_entry, masked_start,
 };
 use vectorum_host::Keeper;
 
 use super::app::{App, Focus};
 use super::compare::list_lines;
-use super::paint::{fit, overlaid, pad, spans, width, wrap};
+use super::paint::{fit, overlaid, pad, set_in, spans, width};
 use super::scroll::Scroll;
 use super::theme::{Role, Theme};
 
@@ -521,14 +521,7 @@ pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
         View::Block => block_view(app, process),
         View::Now => now_view(app, process),
     };
-    lines
-        .into_iter()
-        .flat_map(|line| wrap(line, columns.saturating_sub(1), 3))
-        .map(|mut line| {
-            line.spans.insert(0, Span::raw(" "));
-            line
-        })
-        .collect()
+    set_in(lines, columns)
 }
 
 type Spans = Vec<Span<'static>>;
@@ -701,7 +694,7 @@ pub(crate) fn delta_lines(app: &App, delta: &Delta, columns: usize) -> Vec<Spans
     for (entries, sign, role) in [(&delta.hidden_before, "× ", Role::Dropped), (&delta.hidden_after, "+ ", Role::Born)] {
         for entry in entries.iter().take(MANY) {
             let mut line = vec![Span::styled(sign, theme.style(role))];
-            line.extend(shown(app, b"", entry, SEEN));
+            line.extend(spans(&masked_entry(entry, &app.prints, app.reveal, SEEN), theme));
             line.extend(note(theme, "  an entry that no name leads to"));
             lines.push(line);
         }
