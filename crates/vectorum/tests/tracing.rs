@@ -234,6 +234,15 @@ fn secrets_are_fingerprints_unless_kept() {
     assert!(text.contains("amqp://o:••••••#"), "{text}");
     assert_eq!(all[1]["vars"]["TICKET_KEY"], all[2]["vars"]["TICKET_KEY"]);
     assert!(all[1]["vars"]["TICKET_KEY"]["masked"].is_string());
+    // One receipt against another, and against a process; what only has a fingerprint stays one.
+    let selector = |seq: u64| format!("receipt:{}#{seq}", to.display());
+    let compared = run(Who::Ordinary, &["compare", "--json", &selector(1), &selector(2)]);
+    assert_eq!(compared.status.code(), Some(1), "{}", said(&compared));
+    let json: Value = serde_json::from_slice(&compared.stdout).expect("JSON");
+    assert_eq!(json["only_b"]["TICKET_KEY"], all[1]["vars"]["TICKET_KEY"]);
+    assert_eq!(run(Who::Ordinary, &["compare", &selector(2), &selector(3)]).status.code(), Some(0));
+    let missing = run(Who::Ordinary, &["compare", &selector(1), &selector(99)]);
+    assert!(missing.status.code() == Some(3) && said(&missing).contains("no receipt 99, only 3"), "{}", said(&missing));
     traced(Who::Ordinary, &to, &["--keep-values"], &["sh", "-c", "TICKET_KEY=gull /bin/true"]);
     assert_eq!(receipts(Who::Ordinary, &to)[1]["vars"]["TICKET_KEY"], "gull");
 }

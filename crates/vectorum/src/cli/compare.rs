@@ -43,7 +43,8 @@ pub(crate) fn run(args: &Args) -> Answer {
         let mut document = serde_json::Map::new();
         document.insert("a".to_owned(), a.label.into());
         document.insert("b".to_owned(), b.label.into());
-        document.extend(json::delta(&delta));
+        let masked = json::Masked { a: a.masked.clone(), b: b.masked.clone() };
+        document.extend(json::delta(&delta, &masked));
         output::note_secrets(&[&a.block, &b.block], |name| delta.names.contains_key(name));
         json::print(document)?;
     } else {

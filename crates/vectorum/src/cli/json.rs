@@ -1,9 +1,12 @@
 //! Blocks and values as JSON, schema version 1.
 
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::{Block, Delta, Difference, ListChange, ListDelta, Selection};
+use vectorum_core::{Block, Delta, Difference, ListChange, ListDelta, Name, Selection};
 
 use super::Failure;
 
@@ -34,18 +37,29 @@ pub(crate) fn put_block(document: &mut Map<String, Json>, block: &Block, selecti
     }
 }
 
+/// Values of which only fingerprints are known, by name, on both sides of a comparison.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Masked {
+    pub(crate) a: Arc<BTreeMap<Name, String>>,
+    pub(crate) b: Arc<BTreeMap<Name, String>>,
+}
+
 /// Returns the differences of two blocks, without the names of the two.
-pub(crate) fn delta(delta: &Delta) -> Map<String, Json> {
+pub(crate) fn delta(delta: &Delta, masked: &Masked) -> Map<String, Json> {
+    let value = |side: &BTreeMap<Name, String>, name: &Name, value: &vectorum_core::Value| match side.get(name) {
+        Some(print) => json!({ "masked": print }),
+        None => bytes(value.as_bytes()),
+    };
     let (mut only_a, mut only_b, mut different) = (Map::new(), Map::new(), Map::new());
     for (name, difference) in &delta.names {
         let key = String::from_utf8_lossy(name.as_bytes()).into_owned();
         match difference {
-            Difference::Dropped(value) => only_a.insert(key, bytes(value.as_bytes())),
-            Difference::Born(value) => only_b.insert(key, bytes(value.as_bytes())),
+            Difference::Dropped(old) => only_a.insert(key, value(&masked.a, name, old)),
+            Difference::Born(new) => only_b.insert(key, value(&masked.b, name, new)),
             Difference::Changed { before, after } => {
                 let mut entry = Map::new();
-                entry.insert("a".to_owned(), bytes(before.as_bytes()));
-                entry.insert("b".to_owned(), bytes(after.as_bytes()));
+                entry.insert("a".to_owned(), value(&masked.a, name, before));
+                entry.insert("b".to_owned(), value(&masked.b, name, after));
                 if let Some(list) = ListDelta::between(name.as_bytes(), before.as_bytes(), after.as_bytes()) {
                     let of = |change| list.with(change).map(|row| bytes(&row.item)).collect::<Vec<_>>();
                     let list = json!({ "added": of(ListChange::Added), "removed": of(ListChange::Removed), "moved": of(ListChange::Moved) });

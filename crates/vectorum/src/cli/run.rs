@@ -57,7 +57,7 @@ pub(crate) fn run(args: &Args) -> Answer {
     if args.dry_run {
         let delta = Delta::between(&before, &after);
         if args.json {
-            return json::print(json::delta(&delta)).map(|()| 0);
+            return json::print(json::delta(&delta, &json::Masked::default())).map(|()| 0);
         }
         let sight =
             output::Sight::plain(args.reveal, output::wants_colour() && std::io::IsTerminal::is_terminal(&std::io::stdout()))?;

@@ -1,10 +1,14 @@
 //! Naming a block on the command line.
 
-use std::io::Read;
-use std::path::Path;
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{BufReader, Read};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
-use vectorum_core::{Block, Received, inert};
+use vectorum_core::{Block, Name, Receipt, Received, inert};
 use vectorum_host::{Keeper, Peek, ProcFolder, live_block, own_block};
+use vectorum_trace::{Recording, RecordingError};
 
 use super::Failure;
 use super::failure::quoted;
@@ -18,12 +22,14 @@ pub(crate) enum Selector {
     Pid(i32),
     /// What a process has now.
     Live(i32),
+    /// What a program received, by its recording and number.
+    Receipt(PathBuf, u64),
     /// NUL-separated entries on standard input.
     Input,
 }
 
 /// The forms of a selector, for help and messages.
-pub(crate) const FORMS: &str = "pid:NUMBER (what a process received), pid:self (what this one did), live:NUMBER (what it has now), - (NUL-separated entries on standard input)";
+pub(crate) const FORMS: &str = "pid:NUMBER (what a process received), pid:self (what this one did), live:NUMBER (what it has now), receipt:FILE#SEQ (what a recorded program received), - (NUL-separated entries on standard input)";
 
 /// A block with where it came from.
 #[derive(Debug)]
@@ -31,6 +37,8 @@ pub(crate) struct Named {
     pub(crate) label: String,
     pub(crate) block: Block,
     pub(crate) keeper: Option<Keeper>,
+    /// Fingerprints of the values that only stand there as masks.
+    pub(crate) masked: Arc<BTreeMap<Name, String>>,
 }
 
 impl Selector {
@@ -43,6 +51,10 @@ impl Selector {
             Some(("pid", "self")) => Ok(Selector::Own),
             Some(("pid", digits)) => pid(digits).map(Selector::Pid),
             Some(("live", digits)) => pid(digits).map(Selector::Live),
+            Some(("receipt", rest)) => {
+                let (file, seq) = rest.rsplit_once('#').filter(|(file, _)| !file.is_empty()).ok_or_else(bad)?;
+                Ok(Selector::Receipt(file.into(), seq.parse().map_err(|_| bad())?))
+            }
             _ => Err(bad()),
         }
     }
@@ -52,6 +64,7 @@ impl Selector {
             Selector::Own => "pid:self".to_owned(),
             Selector::Pid(pid) => format!("pid:{pid}"),
             Selector::Live(pid) => format!("live:{pid}"),
+            Selector::Receipt(file, seq) => format!("receipt:{}#{seq}", file.display()),
             Selector::Input => "-".to_owned(),
         }
     }
@@ -62,6 +75,7 @@ impl Selector {
             ProcFolder::open(Path::new("/proc"), peek)
                 .map_err(|e| Failure::io("/proc", &e).way_out("mount it: mount -t proc proc /proc"))
         };
+        let mut masked = Arc::default();
         let (block, keeper) = match self {
             Selector::Own => (own(), None),
             Selector::Pid(pid) => (received(&mut open()?, *pid)?, None),
@@ -69,14 +83,29 @@ impl Selector {
                 let live = live_block(&mut open()?, *pid)?;
                 (live.block, live.keeper)
             }
+            Selector::Receipt(file, seq) => {
+                let receipt = recorded(file, *seq)?;
+                masked = receipt.masked;
+                (receipt.block, None)
+            }
             Selector::Input => {
                 let mut bytes = Vec::new();
                 std::io::stdin().lock().read_to_end(&mut bytes).map_err(|e| Failure::io("standard input", &e))?;
                 (Block::parse(bytes), None)
             }
         };
-        Ok(Named { label: self.label(), block, keeper })
+        Ok(Named { label: self.label(), block, keeper, masked })
     }
+}
+
+/// Returns one receipt of a recording.
+fn recorded(path: &Path, seq: u64) -> Result<Receipt, Failure> {
+    let read = File::open(path).map_err(RecordingError::from).and_then(|file| Recording::read(BufReader::new(file)));
+    let recording = read.map_err(|e| Failure::recording(path, &e))?;
+    let count = recording.receipts.len();
+    recording.receipts.into_iter().find(|r| r.seq == seq).ok_or_else(|| {
+        Failure::new(format!("{}: it has no receipt {seq}, only {count}", path.display())).way_out("vectorum receipts lists them")
+    })
 }
 
 /// Returns what this process received; without /proc, as the C library sees it.
@@ -119,6 +148,10 @@ mod tests {
             ("pid:12", Some(Selector::Pid(12))),
             ("pid:self", Some(Selector::Own)),
             ("live:3", Some(Selector::Live(3))),
+            ("receipt:a#b.jsonl#7", Some(Selector::Receipt("a#b.jsonl".into(), 7))),
+            ("receipt:x", None),
+            ("receipt:#7", None),
+            ("receipt:x#y", None),
             ("-", Some(Selector::Input)),
             ("pid:", None),
             ("pid:-3", None),
