@@ -184,10 +184,14 @@ impl Processes {
         self.select_at_cursor();
     }
 
-    /// Goes to the first process that matches the filter, if the selected one does not.
+    /// Goes to the process with the number that was typed, or else to the first one that matches
+    /// the filter, if the selected one does not.
     pub(crate) fn go_to_match(&mut self) {
         let fits = self.rows.get(self.scroll.cursor).is_some_and(|r| r.matches);
-        if let Some(at) = self.rows.iter().position(|r| r.matches).filter(|_| !fits) {
+        let typed: Option<i32> = self.filter.value().parse().ok();
+        let exact = typed.and_then(|pid| self.rows.iter().position(|r| r.pid == pid));
+        let first = || self.rows.iter().position(|r| r.matches).filter(|_| !fits);
+        if let Some(at) = exact.or_else(first) {
             self.scroll.go_to(at);
             self.select_at_cursor();
         }

@@ -115,6 +115,22 @@ fn what_is_copied_is_the_value_itself() {
     assert!(!rig.screen().contains("turnstone"), "copied, and still masked");
 }
 
+/// Other processes may hold the digits in their arguments: the number itself comes first.
+#[test]
+fn a_typed_number_finds_its_process() {
+    let mut rig = Rig::new(142, 42);
+    let holding = |pid: i32| {
+        let mut process = rig.pier.world.get(601).cloned().unwrap();
+        process.id.pid = pid;
+        process.arguments = "worker\0--peer=6040\0".into();
+        Update::Put(process)
+    };
+    let others = vec![holding(60), holding(599)];
+    rig.send(Message::Updates(others, 1, 1));
+    rig.press("p 6 0 4");
+    assert_eq!(rig.app.selected().map(|p| p.id.pid), Some(604), "{}", rig.screen());
+}
+
 #[test]
 fn a_process_that_ends_under_the_cursor_leaves_it_in_place() {
     let mut rig = Rig::new(142, 42);
