@@ -30,6 +30,8 @@ pub enum Refusal {
     NoCapability,
     /// It lives in a user namespace that this account has no rights in.
     OtherNamespace,
+    /// It was asked for that no memory be looked at.
+    NotWanted,
     /// The kernel said no without a rule that we could find.
     Kernel,
 }
@@ -49,6 +51,7 @@ impl Refusal {
             Refusal::OtherNamespace => {
                 "it lives in a user namespace in which this account has no rights, or a security module protects it".to_owned()
             }
+            Refusal::NotWanted => "it was asked for that no memory be looked at".to_owned(),
             Refusal::Kernel => "the kernel refuses it, by a security module most likely".to_owned(),
         }
     }
@@ -62,6 +65,7 @@ impl Refusal {
             Refusal::Yama(_) => "nothing does until the next boot".to_owned(),
             Refusal::NoCapability => "start the container with CAP_SYS_PTRACE, or run this outside it".to_owned(),
             Refusal::OtherNamespace => "run this as root outside the namespace, or inside it as its owner".to_owned(),
+            Refusal::NotWanted => "leave out --no-peek".to_owned(),
             Refusal::Kernel => "look for denials in the system's audit log".to_owned(),
         }
     }

@@ -327,7 +327,7 @@ impl ProcFolder {
     /// Reads the pointers that the kernel laid out; `Ok(None)` if they cannot be found.
     fn count_pointers(&mut self, folder: &PidFolder, stat: &Stat) -> Result<Option<Pointers>, Refusal> {
         if self.peek == Peek::Never {
-            return Err(Refusal::Kernel);
+            return Err(Refusal::NotWanted);
         }
         let refusal = |_| explain(folder.fd.as_fd(), Access::Attach, &mut Accounts::default());
         let memory = ProcMemory::open(folder).map_err(refusal)?;

@@ -41,7 +41,11 @@ fn blocks_come_back_as_they_were_given() {
                 assert!(blind.stdout == *block, "{what} as {who:?}, without peeking");
             } else {
                 assert_eq!(blind.status.code(), Some(3), "{what}");
-                assert!(said(&blind).contains("may have been overwritten"), "{}", said(&blind));
+                assert!(
+                    said(&blind).contains("may have been overwritten") && said(&blind).contains("leave out --no-peek"),
+                    "{}",
+                    said(&blind)
+                );
                 assert!(blind.stdout.is_empty());
             }
         }

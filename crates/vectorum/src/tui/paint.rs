@@ -71,7 +71,7 @@ pub(crate) fn wrap(spans: Vec<Span<'static>>, columns: usize, indent: usize) -> 
                 // Between words rather than inside one, where that leaves no large gap.
                 match piece.rfind(' ') {
                     Some(blank) if blank * 3 > piece.len() || used > indent => piece = piece.split_at(blank + 1).0,
-                    None if used > indent && piece.len() < 12 && rest.contains(' ') => piece = "",
+                    None if used > indent && piece.len() < 12 => piece = "",
                     _ => {}
                 }
             }
