@@ -4,7 +4,7 @@ use bytes::Bytes;
 use vectorum_core::Block;
 
 use crate::filter::Call;
-use crate::sys::{Notice, read_memory};
+use crate::sys::{Notice, read_pages};
 
 /// What a call asks for.
 #[derive(Clone, Debug)]
@@ -22,13 +22,14 @@ const MOST: usize = 8 << 20;
 /// Reads the arguments of a call; `None` if the memory may not be read or a pointer leads nowhere
 /// (then the kernel refuses the call, too).
 pub(crate) fn read(notice: &Notice, call: Call, pointer: usize) -> Option<Called> {
-    let mut memory = Pages { pid: notice.tid, pages: Vec::new(), next: 0 };
+    let mut memory = Pages { pid: notice.tid, places: Vec::new(), bytes: Vec::new(), next: 0 };
     let [first, second, third, fourth, _, _] = notice.arguments;
     let (folder, path, argv, envp) = match call {
         Call::Exec => (None, first, second, third),
         Call::ExecAt => (Some(first as i32), second, third, fourth),
         Call::Exit => return None,
     };
+    memory.fetch(&[path, argv, envp]);
     let path = memory.text(path)?;
     let path = match folder {
         // An empty path names the descriptor itself, a relative one begins at it.
@@ -39,42 +40,71 @@ pub(crate) fn read(notice: &Notice, call: Call, pointer: usize) -> Option<Called
         }
         _ => path,
     };
-    let argv = Bytes::from(memory.list(argv, pointer)?);
-    let block = Block::parse(memory.list(envp, pointer)?);
+    let (argv, envp) = (memory.pointers(argv, pointer)?, memory.pointers(envp, pointer)?);
+    memory.fetch(&[&argv[..], &envp].concat());
+    let argv = Bytes::from(memory.texts(&argv)?);
+    let block = Block::parse(memory.texts(&envp)?);
     Some(Called { path: path.into(), argv, block })
 }
 
 /// Memory read by the page. A few pages are kept: lists and strings lie in turn in the same ones.
 struct Pages {
     pid: i32,
-    pages: Vec<(u64, Vec<u8>)>,
+    /// What each kept page's address is.
+    places: Vec<u64>,
+    bytes: Vec<u8>,
+    /// The page that gives way next.
     next: usize,
 }
 
 impl Pages {
-    const SIZE: u64 = 4096;
-    const KEPT: usize = 8;
+    const SIZE: usize = 4096;
+    const KEPT: usize = 12;
 
+    fn page(at: u64) -> u64 {
+        at - at % Self::SIZE as u64
+    }
+
+    /// Reads the pages of some addresses with one call where they can be read. One that cannot is
+    /// noticed when it is needed.
+    fn fetch(&mut self, addresses: &[u64]) {
+        let mut wanted = Vec::new();
+        for page in addresses.iter().map(|at| Self::page(*at)) {
+            if wanted.len() + self.places.len() >= Self::KEPT {
+                break;
+            }
+            if page != 0 && !self.places.contains(&page) && !wanted.contains(&page) {
+                wanted.push(page);
+            }
+        }
+        let from = self.bytes.len();
+        self.bytes.resize(from + wanted.len() * Self::SIZE, 0);
+        let read = read_pages(self.pid, &wanted, Self::SIZE, self.bytes.get_mut(from..).unwrap_or_default());
+        self.places.extend(wanted.iter().take(read));
+        self.bytes.truncate(self.places.len() * Self::SIZE);
+    }
+
+    /// Returns the memory from an address to its page's end.
     fn rest(&mut self, at: u64) -> Option<&[u8]> {
-        let page = at - at % Self::SIZE;
-        let known = self.pages.iter().position(|(p, _)| *p == page);
-        let index = match known {
+        let page = Self::page(at);
+        let index = match self.places.iter().position(|p| *p == page) {
             Some(index) => index,
+            None if self.places.len() < Self::KEPT => {
+                // Mappings begin and end at pages: a page can be read whole or not at all.
+                self.fetch(&[at]);
+                self.places.iter().position(|p| *p == page)?
+            }
             None => {
                 let index = self.next % Self::KEPT;
                 self.next += 1;
-                if self.pages.len() <= index {
-                    self.pages.push((u64::MAX, vec![0; Self::SIZE as usize]));
-                }
-                let (place, bytes) = self.pages.get_mut(index)?;
-                *place = u64::MAX;
-                // Mappings begin and end at pages: a page can be read whole or not at all.
-                (read_memory(self.pid, page, bytes)? == bytes.len()).then_some(())?;
-                *place = page;
+                *self.places.get_mut(index)? = 0;
+                let bytes = self.bytes.get_mut(index * Self::SIZE..(index + 1) * Self::SIZE)?;
+                (read_pages(self.pid, &[page], Self::SIZE, bytes) == 1).then_some(())?;
+                *self.places.get_mut(index)? = page;
                 index
             }
         };
-        self.pages.get(index)?.1.get((at - page) as usize..)
+        self.bytes.get(index * Self::SIZE + (at - page) as usize..(index + 1) * Self::SIZE)
     }
 
     fn text(&mut self, at: u64) -> Option<Vec<u8>> {
@@ -100,24 +130,31 @@ impl Pages {
         }
     }
 
-    /// Reads the strings that a list of pointers leads to, each followed by its NUL; a null in
-    /// the list's place is an empty list (execve(2)).
-    fn list(&mut self, at: u64, pointer: usize) -> Option<Vec<u8>> {
-        let mut out = Vec::with_capacity(2048);
+    /// Reads a list of pointers; a null in the list's place is an empty list (execve(2)).
+    fn pointers(&mut self, at: u64, width: usize) -> Option<Vec<u64>> {
+        let mut out = Vec::with_capacity(64);
         if at == 0 {
             return Some(out);
         }
         for index in 0..MOST / 8 {
-            let place = self.pointer(at.checked_add((index * pointer) as u64)?, pointer)?;
-            if place == 0 {
-                return Some(out);
+            match self.pointer(at.checked_add((index * width) as u64)?, width)? {
+                0 => return Some(out),
+                place => out.push(place),
             }
-            self.text_into(place, &mut out)?;
+        }
+        None
+    }
+
+    /// Reads strings, each followed by its NUL.
+    fn texts(&mut self, pointers: &[u64]) -> Option<Vec<u8>> {
+        let mut out = Vec::with_capacity(2048);
+        for at in pointers {
+            self.text_into(*at, &mut out)?;
             if out.len() > MOST {
                 return None;
             }
         }
-        None
+        Some(out)
     }
 
     fn pointer(&mut self, at: u64, width: usize) -> Option<u64> {

@@ -170,13 +170,19 @@ pub(crate) fn close_all_but(keep: &[BorrowedFd<'_>]) {
     }
 }
 
-/// Reads memory of another process (process_vm_readv(2)); returns how much could be read.
-pub(crate) fn read_memory(pid: i32, at: u64, into: &mut [u8]) -> Option<usize> {
-    let local = libc::iovec { iov_base: into.as_mut_ptr().cast(), iov_len: into.len() };
-    let remote = libc::iovec { iov_base: at as *mut libc::c_void, iov_len: into.len() };
-    // SAFETY: the kernel writes at most the length of `into`, which we hold exclusively.
-    let read = unsafe { libc::process_vm_readv(pid, &raw const local, 1, &raw const remote, 1, 0) };
-    usize::try_from(read).ok()
+/// Reads pages of another process's memory, one behind the other (process_vm_readv(2)). Returns how
+/// many were read, from the first on; at most 16 are asked for.
+pub(crate) fn read_pages(pid: i32, pages: &[u64], size: usize, into: &mut [u8]) -> usize {
+    let count = pages.len().min(into.len() / size).min(16);
+    let mut remote = [libc::iovec { iov_base: std::ptr::null_mut(), iov_len: 0 }; 16];
+    for (place, page) in remote.iter_mut().zip(pages).take(count) {
+        *place = libc::iovec { iov_base: *page as *mut libc::c_void, iov_len: size };
+    }
+    let local = libc::iovec { iov_base: into.as_mut_ptr().cast(), iov_len: count * size };
+    // SAFETY: the kernel reads `count` of the 16 places and writes at most `count` pages, which
+    // `into` has room for and which we hold exclusively.
+    let read = unsafe { libc::process_vm_readv(pid, &raw const local, 1, remote.as_ptr(), count as libc::c_ulong, 0) };
+    usize::try_from(read).unwrap_or(0) / size
 }
 
 /// `struct pidfd_info` of Linux 6.13 to 6.15, which later ones extend.

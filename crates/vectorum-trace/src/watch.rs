@@ -15,7 +15,7 @@ use std::time::{Duration, Instant as Clock};
 use bytes::Bytes;
 use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
 use nix::sys::epoll::{Epoll, EpollCreateFlags, EpollEvent, EpollFlags, EpollTimeout};
-use vectorum_core::{Certainty, Exit, Received};
+use vectorum_core::{Block, Certainty, Exit, Received};
 use vectorum_host::{Instance, Observed, ProcFolder};
 
 use crate::called::{self, Called};
@@ -43,6 +43,24 @@ struct Known {
     receipt: Option<u64>,
 }
 
+/// What is known and not written yet: a caller is let go on before its past is put down.
+enum Fact {
+    Receipt(Box<OwnReceipt>),
+    Exit(u64, Exit),
+}
+
+/// A receipt that owns its parts.
+struct OwnReceipt {
+    pid: i32,
+    ppid: i32,
+    at_ms: u64,
+    exe: Bytes,
+    path: Bytes,
+    arguments: Bytes,
+    certainty: Certainty,
+    block: Block,
+}
+
 /// Watches until the last process is gone.
 pub(crate) struct Watcher<'a> {
     /// The command's own process.
@@ -61,9 +79,19 @@ pub(crate) struct Watcher<'a> {
     /// Paths that were seen to run as they were called, without an interpreter, and the programs
     /// that they led to.
     plain: HashMap<Bytes, Bytes>,
+    done_with: Vec<Known>,
+    facts: Vec<Fact>,
+    /// How many of the facts are receipts.
+    unwritten: u64,
 }
 
 const STANDBY: u64 = 1 << 40;
+
+/// How long nobody must call before what is known is written down.
+const REST: Duration = Duration::from_millis(3);
+/// How much may wait to be written, and how long.
+const MOST_FACTS: usize = 64;
+const LONGEST_BURST: Duration = Duration::from_millis(20);
 
 /// When pending calls are looked at by the clock, in milliseconds after the call.
 const LOOKS: [u64; 7] = [1, 4, 16, 60, 250, 1000, 4000];
@@ -91,6 +119,9 @@ impl<'a> Watcher<'a> {
             standby: std::cell::Cell::default(),
             fresh: Vec::new(),
             plain: HashMap::new(),
+            done_with: Vec::new(),
+            facts: Vec::new(),
+            unwritten: 0,
         })
     }
 
@@ -105,22 +136,19 @@ impl<'a> Watcher<'a> {
 
     /// Returns the number that the next receipt gets.
     pub(crate) fn next(&self) -> u64 {
-        self.writer.next()
+        self.writer.next() + self.unwritten
     }
 
     /// Watches. Calls `renew` when the process that stands by has been killed. Returns the
     /// recording when the last traced process is gone.
     pub(crate) fn run(mut self, renew: impl Fn(&Self)) -> io::Result<(Writer<BufWriter<File>>, u64)> {
         let mut events = [EpollEvent::empty(); 64];
+        let mut tidied = Clock::now();
         loop {
             let next = self.pending.values().map(|p| p.next_look).min();
-            let timeout = match next {
-                None => PollTimeout::NONE,
-                Some(at) => {
-                    let wait = at.saturating_duration_since(Clock::now()) + Duration::from_micros(999);
-                    PollTimeout::try_from(wait).unwrap_or(PollTimeout::MAX)
-                }
-            };
+            let wait = next.map(|at| at.saturating_duration_since(Clock::now()) + Duration::from_micros(999));
+            let wait = if self.is_tidy() { wait } else { Some(wait.map_or(REST, |wait| wait.min(REST))) };
+            let timeout = wait.map_or(PollTimeout::NONE, |wait| PollTimeout::try_from(wait).unwrap_or(PollTimeout::MAX));
             // The listener itself is waited on: a set of descriptors in between would lose the
             // kernel's hint to wake us where the caller ran.
             let mut fds =
@@ -138,8 +166,14 @@ impl<'a> Watcher<'a> {
                 if let (Some(pid), false) = (noted?, was_there) {
                     self.pending.remove(&pid);
                 }
-                self.watch_fresh();
+                self.done_with.clear();
+                // In a burst, the callers come first.
+                if self.facts.len() < MOST_FACTS && tidied.elapsed() < LONGEST_BURST && !ended.contains(PollFlags::POLLIN) {
+                    continue;
+                }
             }
+            tidied = Clock::now();
+            self.watch_fresh();
             if ended.contains(PollFlags::POLLIN) {
                 let count = self.epoll.wait(&mut events, EpollTimeout::ZERO).unwrap_or(0);
                 for event in events.iter().take(count) {
@@ -150,11 +184,36 @@ impl<'a> Watcher<'a> {
                 }
             }
             self.look()?;
+            self.write()?;
             self.writer.flush()?;
             if told.contains(PollFlags::POLLHUP) && !told.contains(PollFlags::POLLIN) {
                 return self.finish();
             }
         }
+    }
+
+    /// Writes the facts down.
+    fn write(&mut self) -> io::Result<()> {
+        self.unwritten = 0;
+        for fact in self.facts.drain(..) {
+            match fact {
+                Fact::Receipt(receipt) => {
+                    let OwnReceipt { pid, ppid, at_ms, exe, path, arguments, certainty, block } = &*receipt;
+                    self.writer.receipt(&NewReceipt {
+                        pid: *pid,
+                        ppid: *ppid,
+                        at_ms: *at_ms,
+                        exe,
+                        path,
+                        argv: &split(arguments),
+                        certainty: *certainty,
+                        block,
+                    })?;
+                }
+                Fact::Exit(seq, exit) => self.writer.exit(seq, exit)?,
+            }
+        }
+        Ok(())
     }
 
     fn finish(mut self) -> io::Result<(Writer<BufWriter<File>>, u64)> {
@@ -165,6 +224,7 @@ impl<'a> Watcher<'a> {
         for pid in self.known.keys().copied().collect::<Vec<_>>() {
             self.ended(pid)?;
         }
+        self.write()?;
         Ok((self.writer, self.begun.elapsed().as_millis() as u64))
     }
 
@@ -177,11 +237,16 @@ impl<'a> Watcher<'a> {
         self.pending.remove(&pid);
         if call == Call::Exit {
             // Its status is known: nothing more is to be heard of it.
-            if let Some(seq) = self.known.remove(&pid).and_then(|k| k.receipt) {
-                self.writer.exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32))?;
+            let known = self.known.remove(&pid);
+            let receipt = known.as_ref().and_then(|k| k.receipt);
+            // Closing takes its time: not while the caller waits.
+            self.done_with.extend(known);
+            if let Some(seq) = receipt {
+                self.facts.push(Fact::Exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32)));
             }
             // Whoever waits for the command finds its receipts written.
             if pid == self.root {
+                self.write()?;
                 self.writer.flush()?;
             }
             return Ok(None);
@@ -204,6 +269,11 @@ impl<'a> Watcher<'a> {
         let at_ms = self.begun.elapsed().as_millis() as u64;
         self.pending.insert(pid, Pending { exe, before, ppid, called, at_ms, looks: 0, next_look });
         Ok(Some(pid))
+    }
+
+    /// Whether nothing waits for a quiet moment.
+    fn is_tidy(&self) -> bool {
+        self.facts.is_empty() && self.fresh.is_empty()
     }
 
     /// Begins to watch the end of processes that showed up.
@@ -264,37 +334,29 @@ impl<'a> Watcher<'a> {
             Outcome::Failed | Outcome::Gone => None,
         };
         let Some(Pending { ppid, called, at_ms, .. }) = self.pending.remove(&pid) else { return Ok(()) };
-        let (path, argv, called_block) = match &called {
-            Some(called) => (called.path.clone(), called.argv.clone(), Some(&called.block)),
+        let (path, argv, called_block) = match called {
+            Some(Called { path, argv, block }) => (path, argv, Some(block)),
             None => (Bytes::new(), Bytes::new(), None),
         };
-        let receipt = |exe: &[u8],
-                       path: &[u8],
-                       argv: &[&[u8]],
-                       certainty,
-                       block: &vectorum_core::Block,
-                       writer: &mut Writer<BufWriter<File>>| {
-            writer.receipt(&NewReceipt { pid, ppid, at_ms, exe, path, argv, certainty, block })
-        };
-        let seq = match seen {
-            Some(seen) => {
-                let own = split(if seen.arguments.is_empty() { &argv } else { &seen.arguments });
-                let path = if path.is_empty() { &seen.exe } else { &path };
-                match (seen.received.block(), called_block) {
-                    (Some(block), _) => receipt(&seen.exe, path, &own, Certainty::Confirmed, block, &mut self.writer)?,
+        let (exe, path, arguments, certainty, block) = match seen {
+            Some(Observed { received, arguments, exe }) => {
+                let arguments = if arguments.is_empty() { argv } else { arguments };
+                let path = if path.is_empty() { exe.clone() } else { path };
+                match (received, called_block) {
+                    (Received::Block(block), _) => (exe, path, arguments, Certainty::Confirmed, block),
                     // It ran, but has written over its block before it was seen.
-                    (None, Some(block)) => receipt(&seen.exe, path, &own, Certainty::AsCalled, block, &mut self.writer)?,
-                    (None, None) => return Ok(()),
+                    (_, Some(block)) => (exe, path, arguments, Certainty::AsCalled, block),
+                    (_, None) => return Ok(()),
                 }
             }
-            None => {
-                let argv = split(&argv);
-                match called_block.filter(|_| may_run(&path)) {
-                    Some(block) => receipt(&path, &path, &argv, Certainty::AsCalled, block, &mut self.writer)?,
-                    None => return Ok(()),
-                }
-            }
+            None => match called_block.filter(|_| may_run(&path)) {
+                Some(block) => (path.clone(), path, argv, Certainty::AsCalled, block),
+                None => return Ok(()),
+            },
         };
+        self.facts.push(Fact::Receipt(Box::new(OwnReceipt { pid, ppid, at_ms, exe, path, arguments, certainty, block })));
+        let seq = self.next();
+        self.unwritten += 1;
         if let Some(known) = self.known.get_mut(&pid) {
             known.receipt = Some(seq);
         }
@@ -345,7 +407,7 @@ impl<'a> Watcher<'a> {
         // Only a status that was taken by the parent can be read; the second event comes then.
         match exit_of(pidfd) {
             ExitInfo::Known(exit) => {
-                self.writer.exit(*seq, exit)?;
+                self.facts.push(Fact::Exit(*seq, exit));
                 self.known.remove(&pid);
             }
             ExitInfo::NotYet => {}
