@@ -8,8 +8,8 @@
 use std::borrow::Borrow;
 use std::collections::HashSet;
 use std::fmt;
-use std::hash::{Hash, Hasher};
-use std::sync::Arc;
+use std::hash::{BuildHasher, Hash, Hasher, RandomState};
+use std::sync::{Arc, LazyLock, OnceLock};
 
 use bytes::Bytes;
 
@@ -186,13 +186,25 @@ const NO_EQUALS: u32 = u32::MAX;
 #[derive(Clone)]
 pub struct Block {
     bytes: Bytes,
-    spans: Arc<[Span]>,
+    shape: Arc<Shape>,
+}
+
+/// Where the entries lie, and a hash of them that is made once, when it is first wanted.
+struct Shape {
+    spans: Box<[Span]>,
+    hash: OnceLock<u64>,
+}
+
+impl Shape {
+    fn new(spans: impl Into<Box<[Span]>>) -> Arc<Shape> {
+        Arc::new(Shape { spans: spans.into(), hash: OnceLock::new() })
+    }
 }
 
 impl Block {
     /// Returns a block without entries.
     pub fn empty() -> Block {
-        Block { bytes: Bytes::new(), spans: Arc::from([]) }
+        Block { bytes: Bytes::new(), shape: Shape::new([]) }
     }
 
     /// Reads a block as the kernel lays it out: each entry followed by a NUL. A last entry
@@ -214,7 +226,7 @@ impl Block {
             });
             start += length + 1;
         }
-        Block { bytes, spans: spans.into() }
+        Block { bytes, shape: Shape::new(spans) }
     }
 
     /// Builds a block from entries, each without its NUL.
@@ -245,17 +257,17 @@ impl Block {
 
     /// Returns the number of entries, of whatever kind.
     pub fn len(&self) -> usize {
-        self.spans.len()
+        self.shape.spans.len()
     }
 
     /// Whether there is no entry.
     pub fn is_empty(&self) -> bool {
-        self.spans.is_empty()
+        self.shape.spans.is_empty()
     }
 
     /// Returns the entries in order.
     pub fn entries(&self) -> impl ExactSizeIterator<Item = Entry<'_>> + Clone {
-        self.spans.iter().map(|span| self.entry(*span))
+        self.shape.spans.iter().map(|span| self.entry(*span))
     }
 
     fn entry(&self, span: Span) -> Entry<'_> {
@@ -267,11 +279,11 @@ impl Block {
 
     /// Returns a variable's value as `getenv(3)` would: of several entries the first.
     pub fn get(&self, name: &[u8]) -> Option<&[u8]> {
-        self.position(name).and_then(|at| self.spans.get(at)).and_then(|span| self.entry(*span).value())
+        self.position(name).and_then(|at| self.shape.spans.get(at)).and_then(|span| self.entry(*span).value())
     }
 
     fn position(&self, name: &[u8]) -> Option<usize> {
-        self.spans.iter().position(|span| {
+        self.shape.spans.iter().position(|span| {
             span.equals != NO_EQUALS
                 && (span.equals - span.start) as usize == name.len()
                 && !name.is_empty()
@@ -281,15 +293,15 @@ impl Block {
 
     /// Returns a variable's value as a shared slice of this block's buffer.
     pub fn value(&self, name: &[u8]) -> Option<Value> {
-        let span = self.position(name).and_then(|at| self.spans.get(at))?;
+        let span = self.position(name).and_then(|at| self.shape.spans.get(at))?;
         Some(Value(self.bytes.slice(span.equals as usize + 1..span.end as usize)))
     }
 
     /// Returns the variables as `getenv(3)` sees them: in order, of duplicates the first, entries
     /// without a name left out.
     pub fn vars(&self) -> impl Iterator<Item = (Name, Value)> + '_ {
-        let mut seen = HashSet::with_capacity(self.spans.len());
-        self.spans.iter().filter_map(move |span| {
+        let mut seen = HashSet::with_capacity(self.shape.spans.len());
+        self.shape.spans.iter().filter_map(move |span| {
             if span.equals == NO_EQUALS || span.equals == span.start {
                 return None;
             }
@@ -302,14 +314,14 @@ impl Block {
     /// Whether [`Block::vars`] says all there is, in UTF-8 names: no duplicate, no entry without
     /// a name.
     pub fn is_plain(&self) -> bool {
-        let mut seen = HashSet::with_capacity(self.spans.len());
+        let mut seen = HashSet::with_capacity(self.shape.spans.len());
         self.entries().all(|e| e.name().is_some_and(|n| std::str::from_utf8(n).is_ok() && seen.insert(n)))
     }
 
     /// Returns the entries that [`Block::vars`] leaves out: later duplicates and entries without
     /// a name.
     pub fn hidden(&self) -> impl Iterator<Item = Entry<'_>> {
-        let mut seen = HashSet::with_capacity(self.spans.len());
+        let mut seen = HashSet::with_capacity(self.shape.spans.len());
         self.entries().filter(move |e| !e.name().is_some_and(|n| seen.insert(n)))
     }
 
@@ -323,7 +335,7 @@ impl Block {
 
     /// Whether both are one block in memory, and so equal without a look at their entries.
     pub fn is_same(&self, other: &Block) -> bool {
-        Arc::ptr_eq(&self.spans, &other.spans)
+        Arc::ptr_eq(&self.shape, &other.shape)
     }
 
     /// Starts an edit of a copy of this block.
@@ -342,11 +354,9 @@ impl Eq for Block {}
 
 impl Hash for Block {
     fn hash<H: Hasher>(&self, state: &mut H) {
-        state.write_usize(self.len());
-        for entry in self.entries() {
-            state.write(entry.raw());
-            state.write_u8(0);
-        }
+        // Under a key drawn at random: nobody can make blocks that clash.
+        static KEY: LazyLock<RandomState> = LazyLock::new(RandomState::new);
+        state.write_u64(*self.shape.hash.get_or_init(|| KEY.hash_one(self.bytes.strip_suffix(b"\0").unwrap_or(&self.bytes))));
     }
 }
 

@@ -13,7 +13,7 @@ mod zone;
 use crate::block::EntryKind;
 use crate::host_view::HostView;
 use crate::list::{ItemTrouble, ListKind};
-use crate::secret::{Fingerprinter, Piece, Verdict, judge, pieces};
+use crate::secret::{Fingerprinter, MASK, Piece, Verdict, judge, pieces};
 use crate::text::{Segment, inert, segments};
 
 /// What a part of a gloss is, for a screen to choose its look.
@@ -136,7 +136,7 @@ fn mask(print: &str) -> Part {
 
 /// Returns the text in the place of hidden bytes: one length for all, and what tells two apart.
 pub(crate) fn mask_text(print: &str) -> String {
-    format!("••••••#{}", print.get(..6).unwrap_or(print))
+    format!("{MASK}{}", print.get(..6).unwrap_or(print))
 }
 
 /// Returns bytes as inert parts.

@@ -31,9 +31,9 @@ pub use gloss::{Gloss, Hue, Line, Part, Tone, gloss, masked_arguments, masked_en
 pub use host_view::{HostView, Kind, MemoryHost, NoHost};
 pub use limits::{Limits, Size};
 pub use list::{Item, ItemTrouble, ListKind, Members};
-pub use process::{Process, ProcessId, Received, Refusal, TreeRow};
-pub use receipt::{Certainty, Exit, Receipt, origins};
-pub use secret::{Fingerprinter, Piece, SecretReason, Verdict, judge, judge_arguments, pieces};
+pub use process::{Process, ProcessId, Rails, Received, Refusal, TreeRow, split_arguments};
+pub use receipt::{Certainty, Exit, Origins, Receipt};
+pub use secret::{Fingerprinter, MASK, Piece, SecretReason, Verdict, judge, judge_arguments, pieces};
 pub use select::{BadPattern, Pattern, Selection};
 pub use text::{Segment, inert, inert_bytes, segments};
 pub use tint::{Tint, Tints};

@@ -140,8 +140,39 @@ pub struct Process {
 impl Process {
     /// Returns the arguments one by one.
     pub fn arguments(&self) -> Vec<&[u8]> {
-        let bytes = self.arguments.strip_suffix(b"\0").unwrap_or(&self.arguments);
-        if bytes.is_empty() { Vec::new() } else { bytes.split(|b| *b == 0).collect() }
+        split_arguments(&self.arguments)
+    }
+}
+
+/// Cuts arguments, each followed by a NUL, apart. The last NUL may be missing.
+pub fn split_arguments(bytes: &[u8]) -> Vec<&[u8]> {
+    if bytes.is_empty() { Vec::new() } else { bytes.strip_suffix(b"\0").unwrap_or(bytes).split(|b| *b == 0).collect() }
+}
+
+/// The lines that lead to a row of a tree from above.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Rails {
+    depth: u32,
+    /// The levels nearest to the row, whose own is the lowest bit.
+    goes_on: u128,
+}
+
+impl Rails {
+    /// Returns the rails of a row one level below; `goes_on` if siblings follow.
+    #[must_use]
+    pub fn below(self, goes_on: bool) -> Rails {
+        Rails { depth: self.depth + 1, goes_on: self.goes_on << 1 | u128::from(goes_on) }
+    }
+
+    /// Returns the number of levels, the row's own included.
+    pub fn depth(self) -> usize {
+        self.depth as usize
+    }
+
+    /// Returns for each level, from the top, whether its branch goes on below the row; the last is
+    /// the row's own. Of very deep rows, the 128 levels nearest to the row.
+    pub fn levels(self) -> impl Iterator<Item = bool> {
+        (0..self.depth.min(u128::BITS)).rev().map(move |at| self.goes_on >> at & 1 == 1)
     }
 }
 
@@ -150,8 +181,8 @@ impl Process {
 pub struct TreeRow {
     /// The process's number.
     pub pid: i32,
-    /// For each level above the row, whether its branch goes on below; the last is the row's own.
-    pub rails: Vec<bool>,
+    /// What leads to the row from above.
+    pub rails: Rails,
     /// How many processes are folded away below the row.
     pub folded: usize,
     /// Whether there are children.

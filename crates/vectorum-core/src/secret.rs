@@ -424,6 +424,9 @@ fn merged(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
     out
 }
 
+/// What stands before the fingerprint of a value that is not told, everywhere.
+pub const MASK: &str = "••••••#";
+
 /// A piece of a value as it may be shown.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Piece<'a> {

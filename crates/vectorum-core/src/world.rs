@@ -2,11 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::hash::{BuildHasher, RandomState};
+use std::sync::Arc;
 
 use crate::block::{Block, Name, Value};
 use crate::list::ListKind;
-use crate::process::{Process, TreeRow};
-use crate::secret::judge;
+use crate::process::{Process, Rails, TreeRow};
+use crate::secret::{MASK, judge};
 use crate::tint::{Tint, Tints};
 
 /// What the names column says of one name.
@@ -38,7 +39,7 @@ struct ValueFacts {
 /// counts distinct blocks, not processes.
 #[derive(Clone, Debug, Default)]
 pub struct World {
-    processes: BTreeMap<i32, Process>,
+    processes: BTreeMap<i32, Arc<Process>>,
     children: HashMap<i32, BTreeSet<i32>>,
     blocks: HashMap<Block, u32>,
     // Values by a 64-bit hash under a random key: a clash, one in 10¹⁴ for a million values,
@@ -50,7 +51,7 @@ pub struct World {
 impl World {
     /// Adds a process, or replaces what was known of its pid. Returns whether anything changed.
     pub fn put(&mut self, mut process: Process) -> bool {
-        if self.processes.get(&process.id.pid) == Some(&process) {
+        if self.processes.get(&process.id.pid).is_some_and(|known| **known == process) {
             return false;
         }
         self.remove(process.id.pid);
@@ -58,7 +59,7 @@ impl World {
             *block = self.intern(block);
         }
         self.children.entry(process.parent).or_default().insert(process.id.pid);
-        self.processes.insert(process.id.pid, process);
+        self.processes.insert(process.id.pid, Arc::new(process));
         true
     }
 
@@ -80,7 +81,7 @@ impl World {
     /// Gives a process another parent, as happens when its own ends. Returns whether it was there.
     pub fn adopt(&mut self, pid: i32, parent: i32) -> bool {
         let Some(process) = self.processes.get_mut(&pid) else { return false };
-        let before = std::mem::replace(&mut process.parent, parent);
+        let before = std::mem::replace(&mut Arc::make_mut(process).parent, parent);
         if let Some(siblings) = self.children.get_mut(&before) {
             siblings.remove(&pid);
             if siblings.is_empty() {
@@ -93,9 +94,9 @@ impl World {
 
     /// Counts a block in and returns the one copy that is kept of it.
     fn intern(&mut self, block: &Block) -> Block {
-        if let Some((kept, count)) = self.blocks.get_key_value(block) {
-            let (kept, count) = (kept.clone(), count + 1);
-            self.blocks.insert(kept.clone(), count);
+        if let Some((kept, _)) = self.blocks.get_key_value(block) {
+            let kept = kept.clone();
+            *self.blocks.entry(kept.clone()).or_default() += 1;
             return kept;
         }
         self.blocks.insert(block.clone(), 1);
@@ -138,12 +139,12 @@ impl World {
 
     /// Returns a process by its number.
     pub fn get(&self, pid: i32) -> Option<&Process> {
-        self.processes.get(&pid)
+        self.processes.get(&pid).map(|p| &**p)
     }
 
     /// Returns the processes by number.
     pub fn processes(&self) -> impl Iterator<Item = &Process> {
-        self.processes.values()
+        self.processes.values().map(|p| &**p)
     }
 
     /// Returns the number of processes.
@@ -163,7 +164,7 @@ impl World {
 
     /// Returns the parent, where it is known.
     pub fn parent(&self, process: &Process) -> Option<&Process> {
-        self.processes.get(&process.parent).filter(|p| p.id.pid != process.id.pid)
+        self.get(process.parent).filter(|p| p.id.pid != process.id.pid)
     }
 
     /// Returns the children's numbers, in order.
@@ -220,11 +221,11 @@ impl World {
         // Parents read at different moments may form a ring when numbers are used again: whoever
         // was not reached from a root is taken as one.
         let mut late = self.processes.keys().filter(|pid| shown(pid));
-        let mut stack: Vec<(i32, Vec<bool>)> = siblings(roots, &[]);
+        let mut stack: Vec<(i32, Rails)> = siblings(roots, Rails::default());
         loop {
             let Some((pid, rails)) = stack.pop() else {
                 match late.find(|pid| !seen.contains(*pid) && !self.is_below_a_fold(**pid, folded)) {
-                    Some(pid) => stack.push((*pid, vec![false])),
+                    Some(pid) => stack.push((*pid, Rails::default().below(false))),
                     None => break,
                 }
                 continue;
@@ -236,13 +237,13 @@ impl World {
             let is_folded = folded.contains(&pid);
             rows.push(TreeRow {
                 pid,
-                rails: rails.clone(),
+                rails,
                 folded: if is_folded { self.count_below(pid) } else { 0 },
                 has_children: !below.is_empty(),
                 matches: chosen.as_ref().is_none_or(|(matching, _)| matching.contains(&pid)),
             });
             if !is_folded {
-                stack.extend(siblings(below, &rails));
+                stack.extend(siblings(below, rails));
             }
         }
         rows
@@ -271,14 +272,9 @@ impl World {
 }
 
 /// Returns siblings with their rails, in the order in which a stack gives them back.
-fn siblings(pids: Vec<i32>, rails: &[bool]) -> Vec<(i32, Vec<bool>)> {
+fn siblings(pids: Vec<i32>, rails: Rails) -> Vec<(i32, Rails)> {
     let last = pids.len().saturating_sub(1);
-    let with_rails = pids.into_iter().enumerate().map(|(at, pid)| {
-        let mut own = rails.to_vec();
-        own.push(at < last);
-        (pid, own)
-    });
-    let mut out: Vec<_> = with_rails.collect();
+    let mut out: Vec<_> = pids.into_iter().enumerate().map(|(at, pid)| (pid, rails.below(at < last))).collect();
     out.reverse();
     out
 }
@@ -291,7 +287,9 @@ fn facts(name: &Name, value: &Value) -> ValueFacts {
     ValueFacts {
         blocks: 0,
         is_list: kind.is_some(),
-        is_secret: judge(name.as_bytes(), value.as_bytes()).is_secret(),
+        // A recording holds the masks themselves.
+        is_secret: judge(name.as_bytes(), value.as_bytes()).is_secret()
+            || memchr::memmem::find(value.as_bytes(), MASK.as_bytes()).is_some(),
         is_troubled: troubled_list || crate::finding::is_hostile(name.as_bytes(), value.as_bytes()),
     }
 }
@@ -318,7 +316,7 @@ mod tests {
     fn drawn(world: &World, folded: &[i32]) -> Vec<String> {
         let rows = world.rows(&folded.iter().copied().collect(), None);
         rows.iter()
-            .map(|r| format!("{}{}{}", "-".repeat(r.rails.len() - 1), r.pid, if r.folded > 0 { "+" } else { "" }))
+            .map(|r| format!("{}{}{}", "-".repeat(r.rails.depth() - 1), r.pid, if r.folded > 0 { "+" } else { "" }))
             .collect()
     }
 
@@ -360,7 +358,7 @@ mod tests {
         let rows = world.rows(&BTreeSet::new(), Some(&keep));
         let kept: Vec<_> = rows.iter().map(|r| (r.pid, r.matches)).collect();
         assert_eq!(kept, [(1, false), (10, false), (12, true)]);
-        assert_eq!(rows[2].rails, [false, false, false], "hidden siblings leave no rail");
+        assert_eq!(rows[2].rails.levels().collect::<Vec<_>>(), [false; 3], "hidden siblings leave no rail");
     }
 
     #[test]

@@ -20,5 +20,5 @@ pub use accounts::Accounts;
 pub use files::{LiveHost, kernel_limits};
 pub use live::{Keeper, LiveBlock, LiveError, live_block};
 pub use proc::{Instance, Observed, Peek, ProcFolder, ReadError, own_block};
-pub use run::{Ending, RunError, exec, run_to_end};
+pub use run::{Apart, Ending, Group, RunError, exec, run_to_end, start_apart};
 pub use scan::{Scanner, Update};

@@ -1,14 +1,18 @@
 //! Starting a command with exactly a given block.
 
 use std::ffi::{CString, NulError};
+use std::fs::File;
+use std::os::fd::AsRawFd;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
 use nix::errno::Errno;
+use nix::fcntl::OFlag;
 use nix::spawn::{PosixSpawnAttr, PosixSpawnFileActions, PosixSpawnFlags, posix_spawn};
-use nix::sys::signal::{SaFlags, SigAction, SigHandler, SigSet, Signal, kill, sigaction};
+use nix::sys::signal::{SaFlags, SigAction, SigHandler, SigSet, Signal, kill, killpg, sigaction};
+use nix::sys::stat::Mode;
 use nix::sys::wait::{WaitPidFlag, WaitStatus, waitpid};
-use nix::unistd::execve;
+use nix::unistd::{Pid, execve};
 use vectorum_core::{Block, inert};
 
 use crate::start::pipe_was_ignored;
@@ -179,6 +183,12 @@ pub fn run_to_end<A: AsRef<[u8]>>(arguments: &[A], block: &Block) -> Result<Endi
     let actions = PosixSpawnFileActions::init().map_err(cannot)?;
     let child = prepared
         .try_each(|program, arguments| posix_spawn(program.as_c_str(), &actions, &attributes, arguments, &prepared.block))?;
+    wait_for(child)
+}
+
+/// Waits for a child's end.
+fn wait_for(child: Pid) -> Result<Ending, RunError> {
+    let cannot = |errno| RunError::CannotRun { what: String::new(), errno };
     loop {
         match waitpid(child, Some(WaitPidFlag::WUNTRACED)) {
             Ok(WaitStatus::Exited(_, status)) => return Ok(Ending::Exited(status)),
@@ -190,6 +200,67 @@ pub fn run_to_end<A: AsRef<[u8]>>(arguments: &[A], block: &Block) -> Result<Endi
             Err(errno) => return Err(cannot(errno)),
         }
     }
+}
+
+/// The processes of a command that was started apart.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Group(Pid);
+
+impl Group {
+    /// Asks the processes to end, or ends them by force. Those that left the group go on.
+    pub fn end(self, by_force: bool) {
+        // Whoever is gone already needs no signal.
+        let _ = killpg(self.0, if by_force { Signal::SIGKILL } else { Signal::SIGTERM });
+    }
+}
+
+/// A command that runs apart from the terminal.
+#[derive(Debug)]
+#[must_use = "somebody must wait for its end"]
+pub struct Apart(Pid);
+
+impl Apart {
+    /// Returns its processes.
+    pub fn group(&self) -> Group {
+        Group(self.0)
+    }
+
+    /// Waits for its end.
+    ///
+    /// # Errors
+    /// What the system says.
+    pub fn wait(self) -> Result<Ending, RunError> {
+        wait_for(self.0)
+    }
+}
+
+/// Starts a command with exactly this block in a session of its own: it reads nothing, and what it
+/// prints goes to a file.
+///
+/// # Errors
+/// See [`RunError`].
+pub fn start_apart<A: AsRef<[u8]>>(arguments: &[A], block: &Block, output: &File) -> Result<Apart, RunError> {
+    let prepared = prepare(arguments, block)?;
+    let cannot = |errno| RunError::CannotRun { what: String::new(), errno };
+    let mut attributes = PosixSpawnAttr::init().map_err(cannot)?;
+    let mut defaults = SigSet::empty();
+    defaults.add(Signal::SIGPIPE);
+    attributes.set_sigdefault(&defaults).map_err(cannot)?;
+    let session = PosixSpawnFlags::from_bits_retain(setsid_flag());
+    attributes.set_flags(PosixSpawnFlags::POSIX_SPAWN_SETSIGDEF | session).map_err(cannot)?;
+    let mut actions = PosixSpawnFileActions::init().map_err(cannot)?;
+    actions.add_open(0, "/dev/null", OFlag::O_RDONLY, Mode::empty()).map_err(cannot)?;
+    for stream in [1, 2] {
+        actions.add_dup2(output.as_raw_fd(), stream).map_err(cannot)?;
+    }
+    prepared
+        .try_each(|program, arguments| posix_spawn(program.as_c_str(), &actions, &attributes, arguments, &prepared.block))
+        .map(Apart)
+}
+
+/// `POSIX_SPAWN_SETSID` of glibc and musl (POSIX.1-2024), which the wrapper does not name.
+const fn setsid_flag() -> i32 {
+    0x80
 }
 
 /// The signals of the terminal's keys, and those that stop a process which uses the terminal

@@ -10,7 +10,7 @@ use std::fs::File;
 use std::io::{self, BufWriter};
 use std::time::Instant as Clock;
 
-use vectorum_core::{Certainty, Exit, Received};
+use vectorum_core::{Certainty, Exit, Received, split_arguments};
 use vectorum_host::ProcFolder;
 
 use crate::recording::{NewReceipt, Writer};
@@ -38,8 +38,8 @@ pub(crate) fn follow(
             }
             Stop::Exit(code) => {
                 if let Some(seq) = running.remove(&pid) {
-                    writer
-                        .exit(seq, if code & 0x7f == 0 { Exit::Status((code >> 8) & 0xff) } else { Exit::Signal(code & 0x7f) })?;
+                    let exit = if code & 0x7f == 0 { Exit::Status((code >> 8) & 0xff) } else { Exit::Signal(code & 0x7f) };
+                    writer.exit(seq, exit, begun.elapsed().as_millis() as u64)?;
                     writer.flush()?;
                 }
                 sys::go_on(pid, 0);
@@ -60,7 +60,7 @@ fn receipt(pid: i32, proc: &mut ProcFolder, writer: &mut Writer<BufWriter<File>>
     let Ok((_, ppid)) = proc.instance(pid) else { return Ok(None) };
     let Ok(Some(seen)) = proc.observe(pid, None, None) else { return Ok(None) };
     let Received::Block(block) = &seen.received else { return Ok(None) };
-    let argv: Vec<&[u8]> = seen.arguments.strip_suffix(b"\0").map(|all| all.split(|b| *b == 0).collect()).unwrap_or_default();
+    let argv = split_arguments(&seen.arguments);
     let path = proc.called_path(pid).unwrap_or_else(|| seen.exe.clone());
     let new = NewReceipt { pid, ppid, at_ms, exe: &seen.exe, path: &path, argv: &argv, certainty: Certainty::Confirmed, block };
     writer.receipt(&new).map(Some)

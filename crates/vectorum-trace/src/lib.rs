@@ -14,4 +14,4 @@ mod sys;
 mod watch;
 
 pub use launch::{Means, Options, TraceError, loses_rights, trace};
-pub use recording::{NewReceipt, Recording, RecordingError, Values, Writer};
+pub use recording::{Fact, Head, NewReceipt, Reader, Recording, RecordingError, Values, Writer};

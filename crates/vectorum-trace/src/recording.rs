@@ -11,9 +11,12 @@ use std::sync::Arc;
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use bytes::Bytes;
-use serde_json::{Map, Value as Json, json};
+use serde::Deserialize;
+use serde_json::value::RawValue;
+use serde_json::{Value as Json, json};
 use vectorum_core::{
-    Block, Certainty, Entry, Exit, Fingerprinter, Name, Piece, Receipt, Verdict, inert, judge, judge_arguments, pieces,
+    Block, Certainty, Entry, Exit, Fingerprinter, MASK, Name, Origins, Piece, Receipt, Verdict, inert, judge, judge_arguments,
+    pieces,
 };
 
 /// The version of the format.
@@ -97,7 +100,7 @@ impl<W: Write> Writer<W> {
     fn shown(&self, value: &[u8], verdict: &Verdict) -> String {
         let of = |piece| match piece {
             Piece::Shown(bytes) => inert(bytes).into_owned(),
-            Piece::Hidden(print) => format!("••••••#{print}"),
+            Piece::Hidden(print) => format!("{MASK}{print}"),
         };
         pieces(value, verdict, &self.prints).into_iter().map(of).collect()
     }
@@ -158,14 +161,14 @@ impl<W: Write> Writer<W> {
         Ok(self.seq)
     }
 
-    /// Writes how the process of a receipt ended.
+    /// Writes how the process of a receipt ended, and when.
     ///
     /// # Errors
     /// What the output says.
-    pub fn exit(&mut self, seq: u64, exit: Exit) -> io::Result<()> {
+    pub fn exit(&mut self, seq: u64, exit: Exit, at_ms: u64) -> io::Result<()> {
         self.line(&match exit {
-            Exit::Status(status) => json!({ "exit": seq, "status": status }),
-            Exit::Signal(signal) => json!({ "exit": seq, "signal": signal }),
+            Exit::Status(status) => json!({ "exit": seq, "status": status, "at_ms": at_ms }),
+            Exit::Signal(signal) => json!({ "exit": seq, "signal": signal, "at_ms": at_ms }),
         })
     }
 
@@ -239,13 +242,6 @@ fn text(bytes: &[u8]) -> Json {
     }
 }
 
-fn bytes(json: &Json) -> Option<Bytes> {
-    match json {
-        Json::String(text) => Some(Bytes::from(text.clone().into_bytes())),
-        other => BASE64_STANDARD.decode(other.get("b64")?.as_str()?).ok().map(Bytes::from),
-    }
-}
-
 /// Why a recording cannot be read.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
@@ -269,46 +265,42 @@ pub enum RecordingError {
     },
 }
 
-/// A recording as it was read.
-#[derive(Debug, Default)]
-pub struct Recording {
+/// What a recording says of itself in its first line.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Head {
     /// The command that was recorded.
     pub command: Vec<Bytes>,
     /// When it began, in milliseconds since 1970.
     pub begun_ms: u64,
     /// Whether its values are all there.
     pub values: Values,
+}
+
+/// One fact of a recording.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Fact {
+    /// A program received its block.
+    Receipt(Receipt),
+    /// The process of a receipt ended, where it is told at that many milliseconds.
+    Exit(u64, Exit, Option<u64>),
+    /// The recorder had something to say.
+    Note(String),
+    /// The last process has ended: nothing follows.
+    End,
+}
+
+/// A recording as it was read.
+#[derive(Debug, Default)]
+pub struct Recording {
+    /// What its first line says.
+    pub head: Head,
     /// The receipts, in the order in which they were written.
     pub receipts: Vec<Receipt>,
     /// What the recorder had to say.
     pub notes: Vec<String>,
     /// Whether it is complete: the last process has ended.
     pub is_complete: bool,
-}
-
-struct KnownBlock {
-    entries: Vec<Json>,
-    block: Block,
-    masked: Arc<BTreeMap<Name, String>>,
-}
-
-impl KnownBlock {
-    fn new(entries: Vec<Json>) -> Option<KnownBlock> {
-        let mut raw = Vec::with_capacity(entries.len());
-        let mut masked = BTreeMap::new();
-        for entry in &entries {
-            match entry.get("masked").and_then(Json::as_str) {
-                Some(print) => {
-                    let name = Name::new(bytes(entry.get("name")?)?)?;
-                    // Equal secrets get equal texts: they are told apart and matched as values.
-                    raw.push([name.as_bytes(), b"=", "••••••#".as_bytes(), print.as_bytes()].concat());
-                    masked.insert(name, print.to_owned());
-                }
-                None => raw.push(bytes(entry)?.to_vec()),
-            }
-        }
-        Some(KnownBlock { entries, block: Block::from_entries(raw), masked: Arc::new(masked) })
-    }
 }
 
 impl Recording {
@@ -318,94 +310,306 @@ impl Recording {
     /// See [`RecordingError`].
     pub fn read(mut from: impl BufRead) -> Result<Recording, RecordingError> {
         let mut recording = Recording::default();
-        let mut blocks: HashMap<String, KnownBlock> = HashMap::new();
-        let mut places: HashMap<u64, usize> = HashMap::new();
-        let mut line = Vec::new();
-        let mut number = 0;
+        let mut reader = Reader::default();
         loop {
-            line.clear();
-            from.read_until(b'\n', &mut line)?;
-            if line.last() != Some(&b'\n') {
-                return if number == 0 { Err(RecordingError::NoRecording) } else { Ok(recording) };
+            let bytes = from.fill_buf()?;
+            let length = bytes.len();
+            if length == 0 {
+                break;
             }
-            number += 1;
-            let wrong = |what: &str| RecordingError::Line { line: number, what: what.to_owned() };
-            let json: Json = match serde_json::from_slice(&line) {
-                Ok(json) => json,
-                Err(_) if number == 1 => return Err(RecordingError::NoRecording),
-                Err(error) => return Err(wrong(&error.to_string())),
-            };
-            if number == 1 {
-                match json.get("vectorum_recording").and_then(Json::as_u64) {
-                    None => return Err(RecordingError::NoRecording),
-                    Some(VERSION) => {}
-                    Some(other) => return Err(RecordingError::Version(other)),
+            let fed = reader.feed(bytes, |fact| recording.take(fact));
+            from.consume(length);
+            fed?;
+        }
+        recording.head = reader.head.ok_or(RecordingError::NoRecording)?;
+        Ok(recording)
+    }
+
+    fn take(&mut self, fact: Fact) {
+        match fact {
+            Fact::Receipt(receipt) => self.receipts.push(receipt),
+            Fact::Exit(seq, exit, at_ms) => {
+                if let Ok(at) = self.receipts.binary_search_by_key(&seq, |r| r.seq)
+                    && let Some(receipt) = self.receipts.get_mut(at)
+                {
+                    (receipt.exit, receipt.ended_ms) = (Some(exit), at_ms);
                 }
-                recording.begun_ms = json.get("begun_ms").and_then(Json::as_u64).unwrap_or(0);
-                recording.values = if json.get("values") == Some(&"kept".into()) { Values::Kept } else { Values::Masked };
-                recording.command = list(json.get("command"));
-                continue;
             }
-            let Json::Object(fields) = json else { return Err(wrong("it is no JSON object")) };
-            if fields.contains_key("exec") {
-                let receipt = receipt(&fields, &blocks)
-                    .ok_or_else(|| wrong("a receipt lacks a part, or names a block that was not written"))?;
-                places.insert(receipt.seq, recording.receipts.len());
-                recording.receipts.push(receipt);
-            } else if let Some(name) = fields.get("block").and_then(Json::as_str) {
-                let block = block(&fields, &blocks).ok_or_else(|| wrong("a block's entries or edits do not fit"))?;
-                blocks.insert(name.to_owned(), block);
-            } else if let Some(seq) = fields.get("exit").and_then(Json::as_u64) {
-                let of = |key: &str| fields.get(key).and_then(Json::as_i64).and_then(|n| i32::try_from(n).ok());
-                let exit = of("status").map(Exit::Status).or_else(|| of("signal").map(Exit::Signal));
-                if let Some(receipt) = places.get(&seq).and_then(|at| recording.receipts.get_mut(*at)) {
-                    receipt.exit = exit;
-                }
-            } else if let Some(note) = fields.get("note").and_then(Json::as_str) {
-                recording.notes.push(note.to_owned());
-            } else if fields.contains_key("end") {
-                recording.is_complete = true;
-            }
-            // A line of another kind is of a later minor version: passed over.
+            Fact::Note(note) => self.notes.push(note),
+            Fact::End => self.is_complete = true,
+        }
+    }
+
+    /// Returns a receipt by its number.
+    pub fn get(&self, seq: u64) -> Option<&Receipt> {
+        self.receipts.binary_search_by_key(&seq, |r| r.seq).ok().and_then(|at| self.receipts.get(at))
+    }
+}
+
+/// A block with what it holds in place of values.
+struct KnownBlock {
+    block: Block,
+    masked: Arc<BTreeMap<Name, String>>,
+    /// What stands in the block in place of those values.
+    shown: BTreeMap<Name, Bytes>,
+}
+
+/// Reads a recording piece by piece, as it grows.
+#[derive(Default)]
+pub struct Reader {
+    head: Option<Head>,
+    blocks: HashMap<String, KnownBlock>,
+    origins: Origins,
+    seq: u64,
+    line: usize,
+    /// The beginning of a line whose end is not there yet.
+    rest: Vec<u8>,
+    /// Texts and arguments that were met before, by their JSON: programs are called again and
+    /// again.
+    met: HashMap<Box<str>, Bytes>,
+}
+
+/// A line as it stands there. Which fields it has says what it is.
+#[derive(Default, Deserialize)]
+#[serde(default)]
+struct Line<'a> {
+    vectorum_recording: Option<u64>,
+    begun_ms: u64,
+    #[serde(borrow)]
+    values: Option<&'a RawValue>,
+    command: Vec<Text>,
+    exec: Option<u64>,
+    at_ms: Option<u64>,
+    pid: Option<i32>,
+    ppid: Option<i32>,
+    exe: Option<&'a RawValue>,
+    path: Option<&'a RawValue>,
+    argv: Option<&'a RawValue>,
+    certainty: Option<&'a RawValue>,
+    block: Option<String>,
+    entries: Option<Vec<WrittenEntry>>,
+    from: Option<String>,
+    edits: Option<Vec<(usize, usize, Vec<WrittenEntry>)>>,
+    exit: Option<u64>,
+    status: Option<i32>,
+    signal: Option<i32>,
+    note: Option<String>,
+    end: Option<bool>,
+}
+
+/// Bytes: a string, or base64 where they are not UTF-8.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Text {
+    Utf8(String),
+    Other { b64: String },
+}
+
+impl Text {
+    fn bytes(self) -> Option<Bytes> {
+        match self {
+            Text::Utf8(text) => Some(text.into_bytes().into()),
+            Text::Other { b64 } => BASE64_STANDARD.decode(b64).ok().map(Bytes::from),
         }
     }
 }
 
-fn list(json: Option<&Json>) -> Vec<Bytes> {
-    json.and_then(Json::as_array).map(|all| all.iter().filter_map(bytes).collect()).unwrap_or_default()
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum WrittenEntry {
+    Masked { name: Text, masked: String, shown: Option<String> },
+    Whole(Text),
 }
 
-fn block(fields: &Map<String, Json>, known: &HashMap<String, KnownBlock>) -> Option<KnownBlock> {
-    if let Some(entries) = fields.get("entries").and_then(Json::as_array) {
-        return KnownBlock::new(entries.clone());
+impl Reader {
+    /// Returns what the first line says, once it was read.
+    pub fn head(&self) -> Option<&Head> {
+        self.head.as_ref()
     }
-    let mut entries = known.get(fields.get("from")?.as_str()?)?.entries.clone();
-    for edit in fields.get("edits")?.as_array()? {
-        let place = |at: usize| edit.get(at)?.as_u64().and_then(|n| usize::try_from(n).ok());
-        let (at, gone, new) = (place(0)?, place(1)?, edit.get(2)?.as_array()?);
-        let end = at.checked_add(gone).filter(|end| *end <= entries.len())?;
-        entries.splice(at..end, new.iter().cloned());
+
+    /// Takes the next bytes and hands out what their lines say.
+    ///
+    /// # Errors
+    /// See [`RecordingError`]. What came before the wrong line was handed out.
+    pub fn feed(&mut self, bytes: &[u8], mut fact: impl FnMut(Fact)) -> Result<(), RecordingError> {
+        let mut from = 0;
+        for end in memchr::memchr_iter(b'\n', bytes) {
+            let line = bytes.get(from..end).unwrap_or_default();
+            from = end + 1;
+            let read = if self.rest.is_empty() {
+                self.read(line)
+            } else {
+                let mut whole = std::mem::take(&mut self.rest);
+                whole.extend_from_slice(line);
+                self.read(&whole)
+            };
+            read?.into_iter().for_each(&mut fact);
+        }
+        self.rest.extend_from_slice(bytes.get(from..).unwrap_or_default());
+        // A first line without an end would be kept for ever.
+        if self.head.is_none() && self.rest.first().is_some_and(|b| *b != b'{') {
+            Err(RecordingError::NoRecording)
+        } else {
+            Ok(())
+        }
     }
-    KnownBlock::new(entries)
+
+    fn read(&mut self, text: &[u8]) -> Result<Option<Fact>, RecordingError> {
+        self.line += 1;
+        let wrong = |what: &str| RecordingError::Line { line: self.line, what: what.to_owned() };
+        let line: Line<'_> = match serde_json::from_slice(text) {
+            Ok(line) => line,
+            Err(_) if self.head.is_none() => return Err(RecordingError::NoRecording),
+            Err(error) => return Err(wrong(&error.to_string())),
+        };
+        if self.head.is_none() {
+            match line.vectorum_recording {
+                None => return Err(RecordingError::NoRecording),
+                Some(VERSION) => {}
+                Some(other) => return Err(RecordingError::Version(other)),
+            }
+            self.head = Some(Head {
+                command: line.command.into_iter().filter_map(Text::bytes).collect(),
+                begun_ms: line.begun_ms,
+                values: if line.values.is_some_and(|v| v.get() == "\"kept\"") { Values::Kept } else { Values::Masked },
+            });
+            return Ok(None);
+        }
+        if line.exec.is_some() {
+            let lacks = wrong("a receipt lacks a part, or names a block that was not written");
+            return self.receipt(&line).map(|receipt| Some(Fact::Receipt(receipt))).ok_or(lacks);
+        }
+        if let Some(seq) = line.exit {
+            let exit = line.status.map(Exit::Status).or(line.signal.map(Exit::Signal));
+            self.origins.ended(seq);
+            return Ok(exit.map(|exit| Fact::Exit(seq, exit, line.at_ms)));
+        }
+        if line.block.is_some() {
+            let unfit = wrong("a block's entries or edits do not fit");
+            let (name, block) = self.block(line).ok_or(unfit)?;
+            self.blocks.insert(name, block);
+            return Ok(None);
+        }
+        // A line of another kind is of a later minor version: passed over.
+        Ok(line.note.map(Fact::Note).or(line.end.map(|_| Fact::End)))
+    }
+
+    fn block(&self, line: Line<'_>) -> Option<(String, KnownBlock)> {
+        let name = line.block?;
+        if let Some(entries) = line.entries {
+            return Some((name, KnownBlock::of(&mut entries.into_iter(), &KnownBlock::empty(), &[])?));
+        }
+        let from = self.blocks.get(&line.from?)?;
+        let (mut places, mut new) = (Vec::new(), Vec::new());
+        for (at, gone, entries) in line.edits? {
+            places.push((at, gone, entries.len()));
+            new.extend(entries);
+        }
+        Some((name, KnownBlock::of(&mut new.into_iter(), from, &places)?))
+    }
+
+    fn receipt(&mut self, line: &Line<'_>) -> Option<Receipt> {
+        let known = self.blocks.get(line.block.as_deref()?)?;
+        let (block, masked) = (known.block.clone(), Arc::clone(&known.masked));
+        // Receipts are looked up by their numbers.
+        let seq = line.exec.filter(|seq| *seq > self.seq)?;
+        self.seq = seq;
+        let mut receipt = Receipt {
+            seq,
+            pid: line.pid?,
+            ppid: line.ppid?,
+            origin: None,
+            at_ms: line.at_ms?,
+            exe: self.text(line.exe?)?,
+            path: self.text(line.path?)?,
+            argv: self.arguments(line.argv)?,
+            exit: None,
+            ended_ms: None,
+            certainty: if line.certainty?.get() == "\"confirmed\"" { Certainty::Confirmed } else { Certainty::AsCalled },
+            block,
+            masked,
+        };
+        receipt.origin = self.origins.of(&receipt);
+        Some(receipt)
+    }
+
+    fn text(&mut self, json: &RawValue) -> Option<Bytes> {
+        self.remembered(json, |json| serde_json::from_str::<Text>(json).ok()?.bytes())
+    }
+
+    fn arguments(&mut self, json: Option<&RawValue>) -> Option<Bytes> {
+        let Some(json) = json else { return Some(Bytes::new()) };
+        self.remembered(json, |json| {
+            let mut all = Vec::new();
+            for text in serde_json::from_str::<Vec<Text>>(json).ok()? {
+                all.extend_from_slice(&text.bytes()?);
+                all.push(0);
+            }
+            Some(all.into())
+        })
+    }
+
+    fn remembered(&mut self, json: &RawValue, read: impl FnOnce(&str) -> Option<Bytes>) -> Option<Bytes> {
+        /// What is met once only must not be kept for ever.
+        const MOST: usize = 4096;
+        if let Some(known) = self.met.get(json.get()) {
+            return Some(known.clone());
+        }
+        let new = read(json.get())?;
+        if self.met.len() >= MOST {
+            self.met.clear();
+        }
+        self.met.insert(json.get().into(), new.clone());
+        Some(new)
+    }
 }
 
-fn receipt(fields: &Map<String, Json>, blocks: &HashMap<String, KnownBlock>) -> Option<Receipt> {
-    let number = |key: &str| fields.get(key)?.as_u64();
-    let pid = |key: &str| i32::try_from(fields.get(key)?.as_i64()?).ok();
-    let known = blocks.get(fields.get("block")?.as_str()?)?;
-    Some(Receipt {
-        seq: number("exec")?,
-        pid: pid("pid")?,
-        ppid: pid("ppid")?,
-        at_ms: number("at_ms")?,
-        exe: bytes(fields.get("exe")?)?,
-        path: bytes(fields.get("path")?)?,
-        argv: list(fields.get("argv")),
-        exit: None,
-        certainty: if fields.get("certainty")? == "confirmed" { Certainty::Confirmed } else { Certainty::AsCalled },
-        block: known.block.clone(),
-        masked: Arc::clone(&known.masked),
-    })
+impl KnownBlock {
+    fn empty() -> KnownBlock {
+        KnownBlock { block: Block::empty(), masked: Arc::default(), shown: BTreeMap::new() }
+    }
+
+    /// Builds a block: the one it grew from with splices of so many new entries each, or only new
+    /// ones.
+    fn of(
+        new: &mut dyn Iterator<Item = WrittenEntry>,
+        from: &KnownBlock,
+        splices: &[(usize, usize, usize)],
+    ) -> Option<KnownBlock> {
+        let mut masked: BTreeMap<Name, String> = BTreeMap::new();
+        let mut shown: BTreeMap<Name, Bytes> = BTreeMap::new();
+        let mut read = |entry: WrittenEntry| match entry {
+            WrittenEntry::Whole(text) => text.bytes(),
+            WrittenEntry::Masked { name, masked: print, shown: text } => {
+                let name = Name::new(name.bytes()?)?;
+                // Equal secrets get equal texts: they are told apart and matched as values.
+                let text: Bytes = text.unwrap_or_else(|| format!("{MASK}{print}")).into();
+                let raw = [name.as_bytes(), b"=", &text].concat();
+                masked.insert(name.clone(), print);
+                shown.insert(name, text);
+                Some(raw.into())
+            }
+        };
+        let mut raw: Vec<Bytes> = from.block.entries().map(|e| Bytes::copy_from_slice(e.raw())).collect();
+        if splices.is_empty() {
+            raw = new.map(&mut read).collect::<Option<_>>()?;
+        } else {
+            for (at, gone, count) in splices {
+                let end = at.checked_add(*gone).filter(|end| *end <= raw.len())?;
+                let entries = new.take(*count).map(&mut read).collect::<Option<Vec<_>>>()?;
+                raw.splice(*at..end, entries);
+            }
+        }
+        let block = Block::from_entries(raw);
+        for (name, text) in from.shown.iter().filter(|_| !splices.is_empty()) {
+            let stays = block.entries().any(|e| e.name() == Some(name.as_bytes()) && e.value() == Some(text));
+            if let Some(print) = from.masked.get(name).filter(|_| stays && !masked.contains_key(name)) {
+                masked.insert(name.clone(), print.clone());
+                shown.insert(name.clone(), text.clone());
+            }
+        }
+        Some(KnownBlock { block, masked: Arc::new(masked), shown })
+    }
 }
 
 #[cfg(test)]
@@ -433,7 +637,7 @@ mod tests {
                 block,
             };
             let seq = writer.receipt(&receipt).unwrap();
-            writer.exit(seq, if at % 2 == 0 { Exit::Status(at as i32) } else { Exit::Signal(9) }).unwrap();
+            writer.exit(seq, if at % 2 == 0 { Exit::Status(at as i32) } else { Exit::Signal(9) }, at as u64 + 5).unwrap();
         }
         writer.end(9).unwrap();
         out
@@ -453,10 +657,11 @@ mod tests {
         assert_ne!(a.block.get(b"UPLINK"), b.block.get(b"UPLINK"));
         assert_eq!(a.masked.len(), 2);
         assert_eq!((a.exit, b.exit), (Some(Exit::Status(0)), Some(Exit::Signal(9))));
-        assert!(recording.is_complete && recording.values == Values::Masked);
+        assert_eq!((a.ended_ms, b.ended_ms), (Some(5), Some(6)));
+        assert!(recording.is_complete && recording.head.values == Values::Masked);
         let kept = Recording::read(&written(&[one], Values::Kept)[..]).unwrap();
         assert_eq!(kept.receipts[0].block.get(b"TICKET_KEY"), Some(&b"gull"[..]));
-        assert_eq!(kept.receipts[0].argv[2], &b"gull"[..]);
+        assert_eq!(kept.receipts[0].arguments()[2], b"gull");
     }
 
     #[test]
@@ -515,7 +720,7 @@ mod tests {
         #[test]
         fn what_is_written_is_read(blocks in blocks(), cut in any::<proptest::sample::Index>()) {
             let out = written(&blocks, Values::Kept);
-            let recording = Recording::read(&out[..]).unwrap();
+            let recording = Recording::read(io::BufReader::with_capacity(1 + cut.index(99), &out[..])).unwrap();
             let read: Vec<Block> = recording.receipts.iter().map(|r| r.block.clone()).collect();
             prop_assert_eq!(&read, &blocks);
             prop_assert_eq!(recording.receipts.iter().map(|r| r.seq).collect::<Vec<_>>(), (1..=blocks.len() as u64).collect::<Vec<_>>());

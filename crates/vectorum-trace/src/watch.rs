@@ -15,7 +15,7 @@ use std::time::{Duration, Instant as Clock};
 use bytes::Bytes;
 use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
 use nix::sys::epoll::{Epoll, EpollCreateFlags, EpollEvent, EpollFlags, EpollTimeout};
-use vectorum_core::{Block, Certainty, Exit, Received};
+use vectorum_core::{Block, Certainty, Exit, Received, split_arguments};
 use vectorum_host::{Instance, Observed, ProcFolder};
 
 use crate::called::{self, Called};
@@ -46,7 +46,7 @@ struct Known {
 /// What is known and not written yet: a caller is let go on before its past is put down.
 enum Fact {
     Receipt(Box<OwnReceipt>),
-    Exit(u64, Exit),
+    Exit(u64, Exit, u64),
 }
 
 /// A receipt that owns its parts.
@@ -205,12 +205,12 @@ impl<'a> Watcher<'a> {
                         at_ms: *at_ms,
                         exe,
                         path,
-                        argv: &split(arguments),
+                        argv: &split_arguments(arguments),
                         certainty: *certainty,
                         block,
                     })?;
                 }
-                Fact::Exit(seq, exit) => self.writer.exit(seq, exit)?,
+                Fact::Exit(seq, exit, at_ms) => self.writer.exit(seq, exit, at_ms)?,
             }
         }
         Ok(())
@@ -225,7 +225,12 @@ impl<'a> Watcher<'a> {
             self.ended(pid)?;
         }
         self.write()?;
-        Ok((self.writer, self.begun.elapsed().as_millis() as u64))
+        let at_ms = self.at_ms();
+        Ok((self.writer, at_ms))
+    }
+
+    fn at_ms(&self) -> u64 {
+        self.begun.elapsed().as_millis() as u64
     }
 
     /// Takes a notice in. Returns the process whose call is pending by it.
@@ -242,7 +247,7 @@ impl<'a> Watcher<'a> {
             // Closing takes its time: not while the caller waits.
             self.done_with.extend(known);
             if let Some(seq) = receipt {
-                self.facts.push(Fact::Exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32)));
+                self.facts.push(Fact::Exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32), self.at_ms()));
             }
             // Whoever waits for the command finds its receipts written.
             if pid == self.root {
@@ -266,7 +271,7 @@ impl<'a> Watcher<'a> {
         // A parent's receipt comes before its child's.
         self.settle(ppid, false)?;
         let next_look = Clock::now() + Duration::from_millis(LOOKS[0]);
-        let at_ms = self.begun.elapsed().as_millis() as u64;
+        let at_ms = self.at_ms();
         self.pending.insert(pid, Pending { exe, before, ppid, called, at_ms, looks: 0, next_look });
         Ok(Some(pid))
     }
@@ -407,7 +412,8 @@ impl<'a> Watcher<'a> {
         // Only a status that was taken by the parent can be read; the second event comes then.
         match exit_of(pidfd) {
             ExitInfo::Known(exit) => {
-                self.facts.push(Fact::Exit(*seq, exit));
+                let at_ms = self.begun.elapsed().as_millis() as u64;
+                self.facts.push(Fact::Exit(*seq, exit, at_ms));
                 self.known.remove(&pid);
             }
             ExitInfo::NotYet => {}
@@ -417,11 +423,6 @@ impl<'a> Watcher<'a> {
         }
         Ok(())
     }
-}
-
-/// Cuts arguments, each followed by a NUL, apart.
-fn split(arguments: &[u8]) -> Vec<&[u8]> {
-    arguments.strip_suffix(b"\0").map(|all| all.split(|b| *b == 0).collect()).unwrap_or_default()
 }
 
 /// What became of a call.

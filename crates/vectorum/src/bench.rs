@@ -101,6 +101,11 @@ pub fn hostile_world(processes: i32) -> World {
     world
 }
 
+fn screen() -> Terminal<TestBackend> {
+    let Ok(terminal) = Terminal::new(TestBackend::new(142, 42));
+    terminal
+}
+
 /// Presses keys on a host, and measures each.
 pub fn keys(world: World) -> Vec<Timing> {
     let prints = Fingerprinter::new([7; 32]);
@@ -112,6 +117,8 @@ pub fn keys(world: World) -> Vec<Timing> {
         account: "odile".to_owned(),
         nothing_now: Some("made up"),
         world,
+        recording: None,
+        shipped: None,
         limits,
         prints,
         theme: Theme::Dark,
@@ -120,8 +127,7 @@ pub fn keys(world: World) -> Vec<Timing> {
         select: Some(40),
         size: (142, 42),
     });
-    let Ok(terminal) = Terminal::new(TestBackend::new(142, 42));
-    let mut rig = Rig { app, terminal };
+    let mut rig = Rig { app, terminal: screen() };
     drop(rig.app.update(Message::Findings(found)));
     let mut timings = Vec::new();
     let mut series = |what, times: Vec<Duration>| timings.push(Timing { what, times });
@@ -162,4 +168,54 @@ pub fn panic_on_the_screen() {
     {
         panic!("a panic on the screen");
     }
+}
+
+/// What opening a recording took.
+#[derive(Debug)]
+pub struct Opening {
+    /// Until the first receipts were on the screen.
+    pub first_frame: Duration,
+    /// Until all of them were, with their tree, letters and names.
+    pub whole: Duration,
+    /// How many there are.
+    pub receipts: usize,
+}
+
+/// Opens a recording as the interface does, with its reader on a thread.
+///
+/// # Panics
+/// If it cannot be read.
+pub fn open_recording(path: &std::path::Path) -> Opening {
+    let app = App::new(Start {
+        host: "pier-4".to_owned(),
+        account: "odile".to_owned(),
+        nothing_now: Some("made up"),
+        world: World::default(),
+        recording: Some("storm".to_owned()),
+        shipped: None,
+        limits: Limits::default(),
+        prints: Fingerprinter::new([7; 32]),
+        theme: Theme::Dark,
+        own_block: Block::empty(),
+        choose: Name::new("PATH"),
+        select: None,
+        size: (142, 42),
+    });
+    let mut rig = Rig { app, terminal: screen() };
+    let begun = Instant::now();
+    let (to, inbox) = std::sync::mpsc::channel();
+    let reader = crate::tui::read_for_bench(to, path);
+    let mut first_frame = None;
+    for message in inbox {
+        let is_last = matches!(&message, Message::Facts { done, total, .. } if done == total);
+        rig.send(message);
+        first_frame.get_or_insert(begun.elapsed());
+        if is_last {
+            break;
+        }
+    }
+    let whole = begun.elapsed();
+    drop(reader);
+    let receipts = rig.app.recorded.as_ref().map_or(0, |r| r.len());
+    Opening { first_frame: first_frame.unwrap_or(whole), whole, receipts }
 }

@@ -8,6 +8,7 @@
 pub mod bench;
 mod cli;
 mod demo;
+mod recorded;
 mod tui;
 
 pub use cli::main;

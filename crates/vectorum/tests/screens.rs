@@ -229,6 +229,38 @@ fn a_command_gets_the_whole_terminal() {
     terminal.wait_for("help · Esc closes");
 }
 
+/// A trace that is started on the screen: its receipts arrive, and it can be ended.
+#[test]
+fn a_trace_is_started_and_ended_here() {
+    let terminal = demo(142, 42);
+    terminal.press(&["X"]);
+    terminal.wait_for("trace a command");
+    terminal.press(&["C-a", "C-k"]);
+    terminal.type_text("LANE=3 PATH=/usr/bin:/bin -- sh -c 'LANE=4 /bin/true; echo printed; sleep 300'");
+    terminal.wait_for("+ LANE  3");
+    terminal.press(&["Enter"]);
+    let screen = terminal.wait("its receipts", |s| s.contains("sh · 3 receipts") && s.contains("a second, running"));
+    assert!(screen.contains("recording in ") && screen.contains("3 Recording"), "{screen}");
+    terminal.press(&["/"]);
+    terminal.type_text("LANE");
+    terminal.press(&["Enter", "n"]);
+    terminal.wait_for("changed here: its parent sh (1) received A");
+    terminal.press(&["1"]);
+    terminal.wait_for("53 names");
+    terminal.press(&["3", "E"]);
+    let screen = terminal.wait_for("sh was ended by SIGTERM; its output and recording are in ");
+    let folder = screen.lines().find_map(|l| l.split("recording are in ").nth(1)).expect("a folder").trim().to_owned();
+    terminal.wait("the end", |s| s.contains("sh ✗ signal 15") && !s.contains("running"));
+    assert_eq!(fs::read_to_string(format!("{folder}/output")).expect("what it printed"), "printed\n");
+    let listed = Command::new(vectorum()).args(["receipts", &format!("{folder}/recording.jsonl")]).output().expect("vectorum");
+    assert!(String::from_utf8_lossy(&listed.stdout).contains("sleep 300"));
+    fs::remove_dir_all(folder).expect("its folder");
+    terminal.press(&["X", "C-a", "C-k"]);
+    terminal.type_text("-- no-such-program");
+    terminal.press(&["Enter"]);
+    terminal.wait_for("no-such-program ended with exit status 127");
+}
+
 #[test]
 fn an_interactive_shell_keeps_its_jobs() {
     let terminal = demo(142, 42);

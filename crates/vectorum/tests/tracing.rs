@@ -209,6 +209,93 @@ fn debuggers_runtimes_and_build_tools() {
     }
 }
 
+/// A build tool's tests: what the test programs and their children receive.
+#[test]
+fn tests_and_their_children() {
+    let cargo = env!("CARGO");
+    let crate_folder = place(Who::Root, "crate");
+    fs::create_dir_all(crate_folder.join("src")).expect("a folder");
+    fs::write(crate_folder.join("Cargo.toml"), "[package]\nname = \"lanes\"\nedition = \"2021\"\n[workspace]\n").expect("a file");
+    let test = r#"#[test] fn child() { assert!(std::process::Command::new("/bin/true").arg("lane").env("LANE", "3").status().unwrap().success()); }"#;
+    fs::write(crate_folder.join("src/lib.rs"), test).expect("a file");
+    let to = crate_folder.join("r.jsonl");
+    let mut start = command(Who::Root, vectorum());
+    start.args(["trace", "-o"]).arg(&to).args(["TIDE=high", "--", cargo, "test", "-q", "--offline"]);
+    let output = start.current_dir(&crate_folder).env("CARGO_TARGET_DIR", crate_folder.join("target")).output().expect("cargo");
+    assert!(output.status.success(), "{}", said(&output));
+    let all = receipts(Who::Root, &to);
+    let lane = all.iter().find(|r| r["argv"][1] == "lane").expect("the test's child");
+    assert_eq!((&lane["vars"]["TIDE"], &lane["vars"]["LANE"]), (&"high".into(), &"3".into()));
+    assert!(lane["vars"]["CARGO_MANIFEST_DIR"].is_string(), "what the build tool adds: {lane}");
+    assert!(commands(&all).iter().any(|c| c.contains("rustc")) && all.iter().all(|r| r["certainty"] == "confirmed"));
+    // The same test program, run by somebody else.
+    let program = all.iter().find(|r| r["exe"].as_str().is_some_and(|e| e.contains("/deps/lanes-"))).expect("the test program");
+    let copy = folder().join("lanes-test");
+    assert!(command(Who::Root, "cp").arg(program["exe"].as_str().expect("a path")).arg(&copy).status().expect("cp").success());
+    let to = place(Who::Ordinary, "crate").join("r.jsonl");
+    let output = traced(Who::Ordinary, &to, &[], &[&copy.to_string_lossy(), "-q"]);
+    assert!(output.status.success(), "{}", said(&output));
+    assert!(receipts(Who::Ordinary, &to).iter().any(|r| r["vars"]["LANE"] == "3"));
+}
+
+/// Processes whose numbers, mounts and roots are not ours.
+#[test]
+fn other_namespaces_and_roots() {
+    let keep = compiled("exits", "exits.c", &["-static"]);
+    for (who, by) in WAYS {
+        let root = place(who, &format!("root-{by}"));
+        fs::copy(&keep, root.join("exits")).expect("a copy");
+        let to = place(who, &format!("{}-{by}", "spaces")).join("r.jsonl");
+        let inside = format!("N=1 /bin/true one; exec chroot {} /exits 6", root.display());
+        let output =
+            traced(who, &to, &["--by", by], &["unshare", "-U", "-r", "-p", "-f", "-m", "--mount-proc", "sh", "-c", &inside]);
+        assert_eq!(output.status.code(), Some(6), "as {who:?} by {by}: {}", said(&output));
+        let all = receipts(who, &to);
+        let of = |word: &str| all.iter().find(|r| r["argv"][0] == word).unwrap_or_else(|| panic!("{word}: {:?}", commands(&all)));
+        assert_eq!(of("/bin/true")["vars"]["N"], "1", "as {who:?} by {by}");
+        assert_eq!(of("/exits")["vars"]["TIDE"], "high", "as {who:?} by {by}");
+        assert_eq!(of("/exits")["exit"]["status"], 6);
+        assert!(all.iter().all(|r| r["certainty"] == "confirmed"), "as {who:?} by {by}: {all:?}");
+    }
+}
+
+/// A shell at work and an editor: jobs, keys and the screen are theirs.
+#[test]
+fn shells_and_editors_under_a_trace() {
+    for who in BOTH {
+        let to = place(who, "terminal").join("r.jsonl");
+        let file = place(who, "terminal").join("note.txt");
+        let start = command(who, vectorum());
+        let words: Vec<String> =
+            std::iter::once(start.get_program()).chain(start.get_args()).map(|w| w.to_string_lossy().into()).collect();
+        let traced = format!("{} trace -o {} -- bash --norc --noprofile -i", words.join(" "), to.display());
+        let terminal = Terminal::open(120, 30, &format!("{traced}; echo ended with $?; sleep 600"));
+        terminal.wait("a prompt", |s| s.contains("$ ") || s.contains("# "));
+        if who == Who::Ordinary {
+            assert!(terminal.screen().contains("set-user-id programs below run without"), "{}", terminal.screen());
+        }
+        terminal.type_text("sleep 301 &\n");
+        terminal.type_text("jobs\n");
+        terminal.wait_for("Running");
+        terminal.type_text("fg\n");
+        terminal.press(&["C-z"]);
+        terminal.wait_for("Stopped");
+        terminal.type_text("kill %1; wait; stty size\n");
+        terminal.wait_for("30 120");
+        terminal.type_text(&format!("nano --ignorercfiles {}\n", file.display()));
+        terminal.wait_for("GNU nano");
+        terminal.type_text("high water");
+        terminal.press(&["C-o", "Enter", "C-x"]);
+        terminal.wait("the shell again", |s| !s.contains("GNU nano"));
+        terminal.type_text("exit 9\n");
+        terminal.wait_for("ended with 9");
+        let written = command(who, "cat").arg(&file).output().expect("cat");
+        assert_eq!(String::from_utf8_lossy(&written.stdout), "high water\n", "as {who:?}");
+        let all = commands(&receipts(who, &to));
+        assert!(all.contains(&"sleep 301".to_owned()) && all.iter().any(|c| c.starts_with("nano ")), "{all:?}");
+    }
+}
+
 /// The debugger's inferior, started through a shell.
 fn gdb(who: Who, to: &Path, target: &str) {
     let output = traced(who, to, &[], &["gdb", "-nx", "-batch", "-ex", "set environment PIER 4", "-ex", "run", target]);
@@ -386,6 +473,39 @@ fn the_command_is_left_as_it_is() {
     assert_eq!(fs::read_to_string(&kept).expect("still there"), "tides\n");
     let broken = Command::new(vectorum()).args(["receipts", &kept.to_string_lossy()]).output().expect("vectorum");
     assert!(broken.status.code() == Some(3) && said(&broken).contains("notes.txt: it is no recording"), "{}", said(&broken));
+}
+
+/// Pictures of a recording: text is text in both formats, and no secret is in them.
+#[test]
+fn pictures_of_a_recording() {
+    for who in BOTH {
+        let folder = place(who, "picture");
+        let (to, svg, pdf) = (folder.join("r.jsonl"), folder.join("tree.svg"), folder.join("tree.pdf"));
+        traced(who, &to, &[], &["sh", "-c", "TIDE=low TICKET_KEY=gull-feather /bin/true '<lane>'; exit 3"]);
+        receipts(who, &to);
+        let draw = |name: &str, out: &Path| {
+            let drawn = run(who, &["draw", "tree", &to.to_string_lossy(), name, "-o", &out.to_string_lossy()]);
+            assert_eq!(drawn.status.code(), Some(0), "{}", said(&drawn));
+        };
+        draw("TIDE", &svg);
+        let text = fs::read_to_string(&svg).expect("a picture");
+        for expected in [">&lt;lane&gt;<", ">high<", ">low<", ">±<", ">✗ exit 3<", "the values of TIDE"] {
+            assert!(text.contains(expected), "{expected}: {text}");
+        }
+        draw("TICKET_KEY", &pdf);
+        let text = Command::new("pdftotext").args(["-layout"]).arg(&pdf).arg("-").output().expect("pdftotext");
+        let text = String::from_utf8_lossy(&text.stdout).into_owned();
+        assert!(text.contains("<lane>") && text.contains("the values of TICKET_KEY") && text.contains("••••••#"), "{text}");
+        assert!(!text.contains("gull"), "{text}");
+    }
+    for (arguments, status, told) in [
+        (&["draw", "tree", "/etc/passwd", "-o", "/tmp/x.svg"][..], 3, "/etc/passwd: it is no recording"),
+        (&["draw", "tree", "/etc/passwd", "-o", "/tmp/x.png"], 2, "ends in .svg or .pdf"),
+        (&["draw", "tree", "/nowhere.jsonl", "-o", "/tmp/x.svg"], 3, "/nowhere.jsonl"),
+    ] {
+        let refused = run(Who::Ordinary, arguments);
+        assert!(refused.status.code() == Some(status) && said(&refused).contains(told), "{}", said(&refused));
+    }
 }
 
 /// The full-screen program on a recording that is still being written.

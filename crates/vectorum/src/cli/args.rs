@@ -59,7 +59,7 @@ impl ChangeArgs {
     }
 }
 
-fn name(bytes: &[u8]) -> Result<Name, Failure> {
+pub(crate) fn name(bytes: &[u8]) -> Result<Name, Failure> {
     Name::new(bytes.to_vec())
         .ok_or_else(|| Failure::usage(format!("{} is no name: a name is not empty and holds no «=»", quoted(bytes))))
 }

@@ -3,6 +3,7 @@
 
 mod args;
 mod compare;
+mod draw;
 mod failure;
 mod json;
 mod manual;
@@ -56,6 +57,7 @@ enum Command {
     Trace(trace::Args),
     Receipts(receipts::Args),
     Compare(compare::Args),
+    Draw(draw::Args),
     Demo(demo::Args),
     Manual(manual::ManualArgs),
     Completions(manual::CompletionArgs),
@@ -94,6 +96,7 @@ pub fn main() -> ExitCode {
         Some(Command::Trace(args)) => trace::run(&args).map_err(|f| f.with_status_for_run()),
         Some(Command::Receipts(args)) => receipts::run(&args),
         Some(Command::Compare(args)) => compare::run(&args),
+        Some(Command::Draw(args)) => draw::run(&args),
         Some(Command::Demo(args)) => demo::run(&args),
         Some(Command::Manual(args)) => manual::manual(&args, Cli::command()),
         Some(Command::Completions(args)) => manual::completions(&args, Cli::command()),

@@ -7,7 +7,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
 
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::{Delta, Difference, Exit, Name, Receipt, Tint, Tints, inert, origins};
+use vectorum_core::{Delta, Difference, Exit, Name, Receipt, Tint, Tints, inert};
 use vectorum_trace::{Recording, Values};
 
 use super::failure::quoted;
@@ -53,16 +53,15 @@ pub(crate) fn run(args: &Args) -> Answer {
     if !recording.is_complete {
         output::note("note: the recording is not complete: programs below the command may still be running");
     }
-    let origins = origins(&recording.receipts);
     if args.json {
-        return print_json(&recording, &origins, name.as_ref());
+        return print_json(&recording, name.as_ref());
     }
-    print_text(args, &recording, &origins, name.as_ref())
+    print_text(args, &recording, name.as_ref())
 }
 
-fn print_json(recording: &Recording, origins: &[Option<usize>], name: Option<&Name>) -> Answer {
+fn print_json(recording: &Recording, name: Option<&Name>) -> Answer {
     let takes = |n: &[u8]| name.is_none_or(|name| name.as_bytes() == n);
-    let all = recording.receipts.iter().zip(origins).map(|(receipt, origin)| {
+    let all = recording.receipts.iter().map(|receipt| {
         let mut out = Map::new();
         out.insert("seq".to_owned(), receipt.seq.into());
         out.insert("pid".to_owned(), receipt.pid.into());
@@ -70,7 +69,7 @@ fn print_json(recording: &Recording, origins: &[Option<usize>], name: Option<&Na
         out.insert("at_ms".to_owned(), receipt.at_ms.into());
         out.insert("exe".to_owned(), schema::bytes(&receipt.exe));
         out.insert("path".to_owned(), schema::bytes(&receipt.path));
-        out.insert("argv".to_owned(), receipt.argv.iter().map(|a| schema::bytes(a)).collect());
+        out.insert("argv".to_owned(), receipt.arguments().into_iter().map(schema::bytes).collect());
         let exit = match receipt.exit {
             None => Json::Null,
             Some(Exit::Status(status)) => json!({ "status": status }),
@@ -95,7 +94,7 @@ fn print_json(recording: &Recording, origins: &[Option<usize>], name: Option<&Na
             let raw: Vec<Json> = receipt.block.entries().filter(|e| e.name().map_or(name.is_none(), takes)).map(entry).collect();
             out.insert("raw".to_owned(), raw.into());
         }
-        let before = origin.and_then(|at| recording.receipts.get(at));
+        let before = receipt.origin.and_then(|seq| recording.get(seq));
         out.insert("delta".to_owned(), before.map_or(Json::Null, |b| delta(b, receipt, &takes)));
         Json::Object(out)
     });
@@ -103,7 +102,7 @@ fn print_json(recording: &Recording, origins: &[Option<usize>], name: Option<&Na
     document.insert("receipts".to_owned(), all.collect());
     document.insert("complete".to_owned(), recording.is_complete.into());
     document.insert("notes".to_owned(), recording.notes.clone().into());
-    if recording.values == Values::Kept {
+    if recording.head.values == Values::Kept {
         let blocks: Vec<_> = recording.receipts.iter().map(|r| &r.block).collect();
         output::note_secrets(&blocks, takes);
     }
@@ -128,24 +127,23 @@ fn delta(before: &Receipt, after: &Receipt, takes: &dyn Fn(&[u8]) -> bool) -> Js
     json!({ "born": born, "changed": changed, "dropped": dropped })
 }
 
-fn print_text(args: &Args, recording: &Recording, origins: &[Option<usize>], name: Option<&Name>) -> Answer {
+fn print_text(args: &Args, recording: &Recording, name: Option<&Name>) -> Answer {
     let sight = match output::Sight::of_terminal(args.reveal)? {
         Some(sight) => sight,
         None => output::Sight::plain(args.reveal, false)?,
     };
     let mut tints = Tints::default();
     let mut out = format!("{:>5} {:>8} {:>7} {:>6}  program\n", "seq", "ms", "pid", "exit");
-    for (receipt, origin) in recording.receipts.iter().zip(origins) {
+    for receipt in &recording.receipts {
         let exit = match receipt.exit {
             None => "?".to_owned(),
             Some(Exit::Status(status)) => status.to_string(),
             Some(Exit::Signal(signal)) => format!("sig {signal}"),
         };
-        let arguments: Vec<&[u8]> = receipt.argv.iter().map(|a| &a[..]).collect();
         let unsure = if receipt.certainty == vectorum_core::Certainty::AsCalled { " (as called)" } else { "" };
-        let command = sight.arguments(&arguments);
+        let command = sight.arguments(&receipt.arguments());
         out.push_str(&format!("{:>5} {:>8} {:>7} {exit:>6}  {command}{unsure}\n", receipt.seq, receipt.at_ms, receipt.pid));
-        let before = origin.and_then(|at| recording.receipts.get(at));
+        let before = receipt.origin.and_then(|seq| recording.get(seq));
         match name {
             Some(name) => {
                 let (old, new) = (before.map(|b| b.block.get(name.as_bytes())), receipt.block.value(name.as_bytes()));

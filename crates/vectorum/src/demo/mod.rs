@@ -39,9 +39,14 @@ pub(crate) struct Pier {
     pub(crate) select: i32,
     pub(crate) files: MemoryHost,
     pub(crate) world: World,
+    /// What really running the scripts of the scenario gave.
+    pub(crate) recording: &'static [u8],
 }
 
 const DATA: &str = include_str!("pier-4.json");
+
+/// Made by `scripts/demo-recording`.
+const RECORDING: &[u8] = include_bytes!("morning-round.jsonl");
 
 #[derive(Deserialize)]
 struct Data {
@@ -130,7 +135,15 @@ impl Pier {
                 received,
             });
         }
-        Ok(Pier { host: data.host, account: data.account, choose: name(&data.choose)?, select: data.select, files, world })
+        Ok(Pier {
+            host: data.host,
+            account: data.account,
+            choose: name(&data.choose)?,
+            select: data.select,
+            files,
+            world,
+            recording: RECORDING,
+        })
     }
 }
 

@@ -2,24 +2,27 @@
 //! waits, reads or draws: what takes time is handed out as an [`Effect`].
 
 use std::sync::Arc;
+use std::sync::mpsc::Sender;
 
-use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
-use ratatui::layout::{Position, Rect};
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseEvent};
+use ratatui::layout::Rect;
 use ratatui::text::Line;
 use tui_input::{Input, InputRequest};
 use vectorum_core::{Block, Finding, Fingerprinter, Gloss, Limits, Name, Process, Value, World, inert};
-use vectorum_host::{Keeper, Update};
-use vectorum_trace::Recording;
+use vectorum_host::{Ending, Group, Keeper, RunError, Update};
+use vectorum_trace::recording::Fact;
 
 use super::compare::{Compare, Side};
-use super::draw::{Areas, Hit};
+use super::draw::Areas;
 use super::keys::{Action, Place};
 use super::names::{NameRow, Names};
 use super::overlay::{Overlay, Reply, RunDialog};
 use super::processes::{Now, Processes, View};
-use super::recorded::{self, Recorded};
+use super::scene::Scene;
 use super::scroll::Scroll;
 use super::theme::Theme;
+use super::work::Tracing;
+use crate::recorded::Recorded;
 
 /// Which screen is open.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -58,8 +61,20 @@ pub(crate) enum Message {
     Gloss(GlossKey, Gloss),
     Now(i32, Result<(Block, Option<Keeper>), String>),
     Findings(Vec<Finding>),
-    /// A recording, as far as it is written.
-    Recorded(Box<Recording>),
+    /// What a recording says next: of so many bytes so many were read, and so many receipts came
+    /// in a second. `taken` closes when they were taken in.
+    Facts {
+        number: u32,
+        facts: Vec<Fact>,
+        done: usize,
+        total: usize,
+        per_second: Option<f64>,
+        taken: Option<Sender<()>>,
+    },
+    /// A trace was started from here, or could not be.
+    TraceStarted(Result<Tracing, String>),
+    /// A trace that was started from here has ended.
+    TraceEnded(u32, Result<Ending, RunError>),
     /// A command that was run from here has ended.
     RunEnded(String),
     /// The system asks the program to end.
@@ -76,8 +91,17 @@ pub(crate) enum Effect {
     Copy(Vec<u8>),
     Gloss(GlossKey),
     ReadNow(i32),
-    Find(Box<World>),
-    Run { command: Vec<Vec<u8>>, block: Block },
+    Find(Arc<World>),
+    Run {
+        command: Vec<Vec<u8>>,
+        block: Block,
+    },
+    Trace {
+        command: Vec<Vec<u8>>,
+        block: Block,
+    },
+    /// End what a trace runs, or do so by force.
+    EndTrace(Group, bool),
 }
 
 /// The whole state.
@@ -87,7 +111,19 @@ pub(crate) struct App {
     /// Why there is nothing to read now, where there is not.
     pub(crate) nothing_now: Option<&'static str>,
     pub(crate) recorded: Option<Recorded>,
-    pub(crate) world: World,
+    pub(crate) world: Arc<World>,
+    /// What is not shown now: the host while a recording is, or the other way round.
+    pub(crate) aside: Option<Scene>,
+    /// The recording that ships with a made-up host.
+    pub(crate) shipped: Option<&'static [u8]>,
+    /// A trace that was started from here and runs.
+    pub(crate) tracing: Option<Tracing>,
+    /// How many receipts came in the last second of a trace.
+    pub(crate) per_second: Option<f64>,
+    /// The number of the recording whose facts are taken.
+    pub(super) recording_number: u32,
+    /// Whether the running command was asked to end already.
+    pub(super) is_ending: bool,
     pub(crate) limits: Limits,
     pub(crate) prints: Fingerprinter,
     pub(crate) theme: Theme,
@@ -108,12 +144,12 @@ pub(crate) struct App {
     pub(crate) detail_lines: Vec<Line<'static>>,
     size: (u16, u16),
     gloss: Option<(GlossKey, Gloss)>,
-    gloss_asked: Option<GlossKey>,
+    pub(super) gloss_asked: Option<GlossKey>,
     compare_now: Option<i32>,
-    names_are_stale: bool,
-    tree_is_stale: bool,
+    pub(super) names_are_stale: bool,
+    pub(super) tree_is_stale: bool,
     name_is_new: bool,
-    find_again: bool,
+    pub(super) find_again: bool,
 }
 
 /// What the program is started with.
@@ -122,6 +158,9 @@ pub(crate) struct Start {
     pub(crate) account: String,
     pub(crate) nothing_now: Option<&'static str>,
     pub(crate) world: World,
+    /// The title of the recording that is shown, where one is.
+    pub(crate) recording: Option<String>,
+    pub(crate) shipped: Option<&'static [u8]>,
     pub(crate) limits: Limits,
     pub(crate) prints: Fingerprinter,
     pub(crate) theme: Theme,
@@ -137,8 +176,14 @@ impl App {
             host: start.host,
             account: start.account,
             nothing_now: start.nothing_now,
-            recorded: None,
-            world: start.world,
+            recorded: start.recording.map(Recorded::new),
+            world: Arc::new(start.world),
+            aside: None,
+            shipped: start.shipped,
+            tracing: None,
+            per_second: None,
+            recording_number: 0,
+            is_ending: false,
             limits: start.limits,
             prints: start.prints,
             theme: start.theme,
@@ -191,7 +236,7 @@ impl App {
             Message::ScanEnded => {
                 self.progress = None;
                 if std::mem::take(&mut self.find_again) {
-                    effects.push(Effect::Find(Box::new(self.world.clone())));
+                    effects.push(Effect::Find(self.world.clone()));
                 }
             }
             Message::ScanFailed(why) => self.notice = Some(why),
@@ -203,7 +248,17 @@ impl App {
                 }
             }
             Message::Now(pid, now) => self.take_now(pid, now),
-            Message::Recorded(recording) => self.take_recording(&recording),
+            Message::Facts { number, facts, done, total, per_second, taken } => {
+                self.take_facts(number, facts, done < total);
+                drop(taken);
+                self.progress = (done < total).then_some((done * 100 / total.max(1), 100));
+                self.per_second = per_second.or(self.per_second);
+                if self.progress.is_none() && std::mem::take(&mut self.find_again) {
+                    effects.push(Effect::Find(self.world.clone()));
+                }
+            }
+            Message::TraceStarted(started) => self.trace_started(started),
+            Message::TraceEnded(number, ended) => self.trace_ended(number, ended),
             Message::RunEnded(text) => self.notice = Some(text),
             Message::Terminate => effects.push(Effect::Quit),
         }
@@ -236,7 +291,7 @@ impl App {
         let (columns, height) = (usize::from(self.areas.detail.width), usize::from(self.areas.detail.height));
         self.processes.count_visible(&self.world);
         self.detail_lines = match self.screen {
-            Screen::Processes => super::processes::detail(self, columns),
+            Screen::Processes => super::detail::detail(self, columns),
             Screen::Compare => super::compare::detail(self, columns),
         };
         let count = self.detail_lines.len();
@@ -250,7 +305,7 @@ impl App {
         }
     }
 
-    fn detail_scroll(&mut self) -> &mut Scroll {
+    pub(crate) fn detail_scroll(&mut self) -> &mut Scroll {
         match self.screen {
             Screen::Processes => &mut self.processes.detail,
             Screen::Compare => &mut self.compare.detail,
@@ -333,18 +388,27 @@ impl App {
 
     fn take_updates(&mut self, updates: Vec<Update>, done: usize, total: usize) {
         let mut changed = false;
+        // The host stands aside while a recording is shown; it is kept up to date all the same.
+        let (world, processes, is_shown) = match &mut self.aside {
+            Some(scene) if scene.recorded.is_none() => (&mut scene.world, &mut scene.processes, false),
+            _ => (&mut self.world, &mut self.processes, true),
+        };
+        let world = Arc::make_mut(world);
         for update in updates {
             changed |= match update {
-                Update::Put(process) => self.world.put(process),
-                Update::Adopted(pid, parent) => self.world.adopt(pid, parent),
+                Update::Put(process) => world.put(process),
+                Update::Adopted(pid, parent) => world.adopt(pid, parent),
                 Update::Gone(pid) => {
-                    self.processes.now.remove(&pid);
-                    self.world.remove(pid)
+                    processes.now.remove(&pid);
+                    world.remove(pid)
                 }
             };
         }
         if changed {
-            self.processes.forget_counts();
+            processes.forget_counts();
+        }
+        if !is_shown {
+            return;
         }
         self.progress = (done < total).then_some((done, total));
         self.names_are_stale |= changed;
@@ -362,17 +426,6 @@ impl App {
             self.processes.selected = Some(shell);
             self.tree_is_stale = true;
         }
-    }
-
-    fn take_recording(&mut self, recording: &Recording) {
-        let (world, recorded) = recorded::world(recording);
-        self.world = world;
-        self.recorded = Some(recorded);
-        self.processes.forget_counts();
-        self.names_are_stale = true;
-        self.find_again = true;
-        // The command itself.
-        self.processes.selected = self.processes.selected.or(recording.receipts.first().map(|_| 1));
     }
 
     fn take_now(&mut self, pid: i32, now: Result<(Block, Option<Keeper>), String>) {
@@ -397,7 +450,7 @@ impl App {
     }
 
     /// Opens a screen.
-    fn open(&mut self, screen: Screen) {
+    pub(super) fn open(&mut self, screen: Screen) {
         if self.screen != screen {
             self.screen = screen;
             self.names.filter = Input::default();
@@ -424,7 +477,8 @@ impl App {
                 Reply::Close => {}
                 Reply::Do(action) => self.act(action, effects),
                 Reply::GoTo(finding) => self.go_to(&finding),
-                Reply::Run { command, block } => effects.push(Effect::Run { command, block }),
+                Reply::Run { command, block, is_traced: false } => effects.push(Effect::Run { command, block }),
+                Reply::Run { command, block, is_traced: true } => effects.push(Effect::Trace { command, block }),
             }
             return;
         }
@@ -477,7 +531,7 @@ impl App {
         self.act(action, effects);
     }
 
-    fn stop_typing(&mut self) {
+    pub(crate) fn stop_typing(&mut self) {
         self.names.is_typing = false;
         self.processes.is_typing = false;
     }
@@ -537,7 +591,8 @@ impl App {
                     self.focus = Focus::Main;
                 }
             }
-            Action::ShowProcesses => self.open(Screen::Processes),
+            Action::ShowProcesses => self.show_scene(false),
+            Action::ShowRecording => self.show_scene(true),
             Action::ShowCompare => self.open(Screen::Compare),
             Action::FilterNames => {
                 self.names.is_typing = true;
@@ -604,7 +659,8 @@ impl App {
                     self.notice = Some(format!("copied the name {name}"));
                 }
             }
-            Action::Run => self.open_run(),
+            Action::Run | Action::Trace => self.open_run(action == Action::Trace),
+            Action::EndTrace => self.end_trace(effects),
             Action::Findings => self.overlay = Some(Overlay::findings(self.findings.clone())),
             Action::ToggleNames => {
                 self.names_folded = !self.names_folded;
@@ -664,7 +720,7 @@ impl App {
         }
     }
 
-    fn choose_at_cursor(&mut self) {
+    pub(crate) fn choose_at_cursor(&mut self) {
         let before = self.names.chosen().cloned();
         self.names.choose_at_cursor();
         if self.names.chosen() != before.as_ref() {
@@ -688,7 +744,7 @@ impl App {
         self.tree_is_stale = true;
     }
 
-    fn show(&mut self, view: View) {
+    pub(crate) fn show(&mut self, view: View) {
         if self.screen == Screen::Processes {
             self.processes.view = view;
             self.processes.detail = Scroll::default();
@@ -758,69 +814,14 @@ impl App {
         });
     }
 
-    fn open_run(&mut self) {
-        let selected = self.selected().filter(|p| p.received.block().is_some());
+    fn open_run(&mut self, is_traced: bool) {
+        // A recording may hold masks in place of values: nothing is to be started with those.
+        let selected = self.selected().filter(|p| p.received.block().is_some() && self.recorded.is_none());
         let (label, block) = match selected {
             Some(process) => (label(process), process.received.block().cloned().unwrap_or(Block::empty())),
             None => ("this program".to_owned(), self.own_block.clone()),
         };
-        self.overlay = Some(Overlay::Run(Box::new(RunDialog::new(label, block, &self.own_block))));
-    }
-
-    fn mouse(&mut self, mouse: MouseEvent, effects: &mut Vec<Effect>) {
-        let at = Position::new(mouse.column, mouse.row);
-        let rows = match mouse.kind {
-            MouseEventKind::ScrollUp => Some(-3),
-            MouseEventKind::ScrollDown => Some(3),
-            _ => None,
-        };
-        if let Some(overlay) = &mut self.overlay {
-            if let Some(rows) = rows {
-                overlay.roll(rows);
-            }
-            return;
-        }
-        if let Some(rows) = rows {
-            if self.areas.detail.contains(at) {
-                let detail = self.detail_scroll();
-                detail.offset = detail.offset.saturating_add_signed(rows).min(detail.count.saturating_sub(detail.height));
-            } else if self.areas.names.contains(at) || self.screen == Screen::Compare {
-                self.names.scroll.roll(rows);
-                self.choose_at_cursor();
-            } else if self.areas.main.contains(at) {
-                self.processes.scroll.roll(rows);
-                self.processes.select_at_cursor();
-            }
-            return;
-        }
-        if mouse.kind != MouseEventKind::Down(MouseButton::Left) {
-            return;
-        }
-        self.notice = None;
-        self.stop_typing();
-        if let Some(hit) = self.areas.hit(at) {
-            match hit {
-                Hit::Action(action) => self.act(action, effects),
-                Hit::View(view) => self.show(view),
-            }
-            return;
-        }
-        let row = |area: Rect, offset: usize| usize::from(at.y.saturating_sub(area.y + 1)) + offset;
-        if self.areas.names.contains(at) || (self.areas.main.contains(at) && self.screen == Screen::Compare) {
-            self.focus = Focus::Names;
-            if at.y > self.areas.main.y {
-                self.names.scroll.go_to(row(self.areas.main, self.names.scroll.offset));
-                self.choose_at_cursor();
-            }
-        } else if self.areas.main.contains(at) {
-            self.focus = Focus::Main;
-            if at.y > self.areas.main.y {
-                self.processes.scroll.go_to(row(self.areas.main, self.processes.scroll.offset));
-                self.processes.select_at_cursor();
-            }
-        } else if self.areas.detail.contains(at) {
-            self.focus = Focus::Detail;
-        }
+        self.overlay = Some(Overlay::Run(Box::new(RunDialog::new(label, block, &self.own_block, is_traced))));
     }
 }
 

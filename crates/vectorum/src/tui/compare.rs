@@ -7,9 +7,9 @@ use ratatui::widgets::Paragraph;
 use vectorum_core::{Block, Delta, ListChange, ListDelta, Tint, masked_entry};
 
 use super::app::{App, Focus};
+use super::detail::shown;
 use super::names::{NameRow, Standing};
 use super::paint::{fit, overlaid, pad, set_in, spans, wrap};
-use super::processes::shown;
 use super::scroll::Scroll;
 use super::theme::Role;
 

@@ -102,20 +102,30 @@ fn header(app: &App, columns: u16) -> Bar {
     let theme = app.theme;
     let quiet = theme.style(Role::Quiet);
     let mut bar: Bar = vec![(Span::styled(format!(" {} · {} ", app.host, app.account), theme.style(Role::Title)), None)];
-    for (title, screen, action) in
-        [(" 1 Processes ", Screen::Processes, Action::ShowProcesses), (" 2 Compare ", Screen::Compare, Action::ShowCompare)]
-    {
-        let style = if app.screen == screen { theme.style(Role::OpenTab) } else { quiet };
-        bar.push((Span::styled(title, style), Some(Hit::Action(action))));
+    let is_recording = app.recorded.is_some();
+    let shows = |screen, recording| app.screen == screen && (screen != Screen::Processes || is_recording == recording);
+    let has = |recording| is_recording == recording || app.aside.is_some() || (recording && app.shipped.is_some());
+    for (title, is_open, action, is_there) in [
+        (" 1 Processes ", shows(Screen::Processes, false), Action::ShowProcesses, has(false)),
+        (" 2 Compare ", shows(Screen::Compare, false), Action::ShowCompare, true),
+        (" 3 Recording ", shows(Screen::Processes, true), Action::ShowRecording, has(true)),
+    ] {
+        if is_there {
+            bar.push((Span::styled(title, if is_open { theme.style(Role::OpenTab) } else { quiet }), Some(Hit::Action(action))));
+        }
     }
     let mut right: Vec<Span<'static>> = Vec::new();
     if app.reveal {
         right.push(Span::styled("secrets shown  ", theme.style(Role::Trouble)));
     }
     if let Some(recorded) = &app.recorded {
-        let state = if recorded.is_complete { "" } else { ", still running" };
+        let state = match (recorded.is_complete, app.per_second) {
+            (true, _) => String::new(),
+            (false, Some(rate)) if app.tracing.is_some() => format!(", {rate:.0} a second, running"),
+            (false, _) => ", still running".to_owned(),
+        };
         let notes = if recorded.notes.is_empty() { String::new() } else { format!(", {} notes", recorded.notes.len()) };
-        right.push(Span::styled(format!("{} receipts{state}{notes}  ", recorded.rows.len()), quiet));
+        right.push(Span::styled(format!("{} · {} receipts{state}{notes}  ", recorded.title, recorded.len()), quiet));
     }
     if let Some((done, total)) = app.progress {
         right.push(Span::styled(format!("reading {done}/{total}  "), quiet));
@@ -215,7 +225,9 @@ fn detail_head(app: &App, columns: u16) -> Bar {
     let theme = app.theme;
     let border = theme.style(Role::Border);
     let title = match app.screen {
-        Screen::Processes => app.selected().map(|p| format!("{} · {}", label(p), p.account)),
+        Screen::Processes => {
+            app.selected().map(|p| if p.account.is_empty() { label(p) } else { format!("{} · {}", label(p), p.account) })
+        }
         Screen::Compare => app.names.chosen().map(ToString::to_string),
     };
     let style = theme.style(if app.focus == Focus::Detail { Role::Title } else { Role::Text });

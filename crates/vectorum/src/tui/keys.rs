@@ -20,6 +20,7 @@ pub(crate) enum Action {
     Right,
     ShowProcesses,
     ShowCompare,
+    ShowRecording,
     FilterNames,
     FilterProcesses,
     Fold,
@@ -38,6 +39,8 @@ pub(crate) enum Action {
     CopyValue,
     CopyName,
     Run,
+    Trace,
+    EndTrace,
     Findings,
     ToggleNames,
     Rescan,
@@ -139,6 +142,8 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     NextView Processes 6 [Key::Char('v')] "view" "Show the next view of the details: value, changes, block, now";
     PreviousView Processes 0 [Key::Char('V')] "view before" "Show the view of the details before";
     Run Everywhere 8 [Key::Char('x')] "run" "Run a command under this block, changed as you like";
+    Trace Everywhere 9 [Key::Char('X')] "trace" "Run a command away from the terminal, and show what every program below it receives";
+    EndTrace Everywhere 0 [Key::Char('E')] "end trace" "Ask the traced command to end; once more ends it by force";
     CompareWithParent Processes 9 [Key::Char('C')] "with parent" "Compare what the process received with what its parent did";
     MarkForCompare Processes 10 [Key::Char('c')] "compare" "Mark the process as one side of a comparison; the second one opens it";
     CompareWithNow Processes 0 [Key::Char('L')] "with now" "Compare what the process received with what it has now";
@@ -155,8 +160,9 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     Back Everywhere 0 [code(KeyCode::Esc)] "back" "Close what is open, end a filter";
     KernelThreads Processes 0 [Key::Char('K')] "kernel threads" "Show or hide the kernel's threads, which have no block";
     ToggleNames Everywhere 0 [Key::Char('b')] "names" "Fold the names column away, or show it again";
-    ShowProcesses Everywhere 0 [Key::Char('1')] "processes" "Show the processes";
+    ShowProcesses Everywhere 0 [Key::Char('1')] "processes" "Show the processes of this host";
     ShowCompare Everywhere 0 [Key::Char('2')] "compare" "Show the comparison of two blocks";
+    ShowRecording Everywhere 0 [Key::Char('3')] "recording" "Show the recording that is open, or the trace that was started from here";
     Rescan Everywhere 0 [Key::Char('r')] "read again" "Read the processes again at once";
     Redraw Everywhere 0 [Key::Ctrl('l')] "redraw" "Draw the screen anew";
     Suspend Everywhere 0 [Key::Ctrl('z')] "suspend" "Leave to the shell for a while; fg comes back";

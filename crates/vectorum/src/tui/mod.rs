@@ -2,13 +2,16 @@
 
 pub(crate) mod app;
 mod compare;
+mod detail;
 pub(crate) mod draw;
 mod keys;
+mod mouse;
 mod names;
 mod overlay;
 mod paint;
 mod processes;
-mod recorded;
+
+mod scene;
 mod scroll;
 pub(crate) mod terminal;
 pub(crate) mod theme;
@@ -63,6 +66,7 @@ pub(crate) fn open_host(args: &ScreenArgs) -> Result<u8, Failure> {
         files: Box::new(LiveHost),
         choose,
         select: None,
+        shipped: None,
     };
     open(args, setup, own)
 }
@@ -75,17 +79,18 @@ pub(crate) fn open_recording(args: &ScreenArgs, path: &Path) -> Result<u8, Failu
         );
     }
     // What is no recording is told before the screen is taken.
-    let read = work::read_recording(path).map_err(|e| Failure::recording(path, &e))?;
+    let head = work::recording_head(path).map_err(|e| Failure::recording(path, &e))?;
     let file = path.file_name().unwrap_or(path.as_os_str());
-    let command: Vec<_> = read.command.first().map(|c| inert(c).into_owned()).into_iter().collect();
+    let command: Vec<Vec<u8>> = head.command.iter().map(|c| c.to_vec()).collect();
     let setup = Setup {
         host: inert(std::os::unix::ffi::OsStrExt::as_bytes(file)).into_owned(),
-        account: command.concat(),
+        account: scene::title(&command),
         source: Source::Recording(path.to_owned()),
         world: World::default(),
         files: Box::new(LiveHost),
         choose: vectorum_core::Name::new("PATH"),
         select: None,
+        shipped: None,
     };
     open(args, setup, own_block())
 }
@@ -100,6 +105,7 @@ pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
         files: Box::new(pier.files),
         choose: Some(pier.choose),
         select: Some(pier.select),
+        shipped: Some(pier.recording),
     };
     open(args, setup, own_block())
 }
@@ -119,6 +125,7 @@ struct Setup {
     files: Box<dyn HostView + Send>,
     choose: Option<vectorum_core::Name>,
     select: Option<i32>,
+    shipped: Option<&'static [u8]>,
 }
 
 fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
@@ -132,13 +139,15 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
     let theme = args.theme.settled();
     let mut app = App::new(Start {
         host: setup.host,
-        account: setup.account,
+        account: setup.account.clone(),
         nothing_now: match &setup.source {
             Source::Host => None,
             Source::Demo => Some("the processes of this demo are made up: there is nothing to read now"),
             Source::Recording(_) => Some("a recording tells what was received, not what a process has now"),
         },
         world: setup.world,
+        recording: matches!(setup.source, Source::Recording(_)).then(|| setup.account.clone()),
+        shipped: setup.shipped,
         limits,
         prints: prints.clone(),
         theme: theme.unwrap_or(Theme::Dark),
@@ -155,7 +164,7 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
     let jobs = work::worker(to.clone(), setup.files, prints, limits);
     let rescan = match setup.source {
         Source::Host => Some(work::scanner(to.clone())),
-        Source::Recording(path) => Some(work::reader(to.clone(), path)),
+        Source::Recording(path) => Some(work::reader(to.clone(), path, 0)),
         Source::Demo => {
             // A made-up host is read already; this starts what follows a scan.
             let _ = to.send(Message::ScanEnded);
@@ -163,8 +172,13 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         }
     };
     let input = Input::start(to.clone());
-    let mut outside = Outside { screen, input, jobs, rescan, to };
+    let mut outside = Outside { screen, input, jobs, rescan, reader: None, traces: 0, to };
     outside.run(&mut app, &inbox).map_err(failed)
+}
+
+/// Starts the thread that reads a recording.
+pub(crate) fn read_for_bench(to: Sender<Message>, path: &Path) -> Sender<()> {
+    work::reader(to, path.to_owned(), 0)
 }
 
 /// Asks the terminal for its background.
@@ -195,6 +209,9 @@ struct Outside {
     input: Input,
     jobs: Sender<Job>,
     rescan: Option<Sender<()>>,
+    /// Keeps the reader of a trace's recording going.
+    reader: Option<Sender<()>>,
+    traces: u32,
     to: Sender<Message>,
 }
 
@@ -222,7 +239,9 @@ impl Outside {
             Effect::Quit => return Ok(false),
             Effect::Redraw => self.screen.terminal.clear()?,
             Effect::Rescan => {
-                let _ = self.rescan.as_ref().map(|again| again.send(()));
+                for again in [&self.rescan, &self.reader].into_iter().flatten() {
+                    let _ = again.send(());
+                }
             }
             Effect::Copy(text) => self.screen.copy(&text)?,
             Effect::Gloss(key) => {
@@ -237,6 +256,16 @@ impl Outside {
             Effect::Suspend => self.lend(|| {
                 let _ = kill(Pid::this(), Signal::SIGSTOP);
             })?,
+            Effect::Trace { command, block } => {
+                self.traces += 1;
+                let started = work::trace_apart(&self.to, &command, &block, self.traces);
+                let path = started.as_ref().ok().map(|t| t.recording.clone());
+                let _ = self.to.send(Message::TraceStarted(started));
+                if let Some(path) = path {
+                    self.reader = Some(work::reader(self.to.clone(), path, self.traces));
+                }
+            }
+            Effect::EndTrace(group, by_force) => group.end(by_force),
             Effect::Run { command, block } => {
                 let ended = self.lend(|| run(&command, &block))?;
                 let _ = self.to.send(Message::RunEnded(ended));

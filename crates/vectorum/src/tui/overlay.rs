@@ -13,9 +13,9 @@ use tui_input::Input;
 use vectorum_core::{Block, Changes, Delta, Finding};
 
 use super::app::{App, edit, label};
+use super::detail::delta_lines;
 use super::keys::{Action, BINDINGS, Binding, Place};
 use super::paint::{fit, overlaid, pad, wrap};
-use super::processes::delta_lines;
 use super::scroll::Scroll;
 use super::theme::{Role, Theme};
 
@@ -34,7 +34,7 @@ pub(crate) enum Reply {
     Close,
     Do(Action),
     GoTo(Finding),
-    Run { command: Vec<Vec<u8>>, block: Block },
+    Run { command: Vec<Vec<u8>>, block: Block, is_traced: bool },
 }
 
 /// A command to be run under a changed block, as it is typed.
@@ -44,15 +44,21 @@ pub(crate) struct RunDialog {
     base: Block,
     input: Input,
     parsed: Result<(Changes, Vec<Vec<u8>>), String>,
+    is_traced: bool,
 }
 
 impl RunDialog {
     /// Begins with the shell of this program's own block as the command.
-    pub(crate) fn new(label: String, base: Block, own: &Block) -> RunDialog {
+    pub(crate) fn new(label: String, base: Block, own: &Block, is_traced: bool) -> RunDialog {
         let shell = own.get(b"SHELL").and_then(|s| std::str::from_utf8(s).ok()).filter(|s| !s.is_empty()).unwrap_or("/bin/sh");
-        let mut input = Input::new(format!(" -- {shell}"));
-        input.handle(tui_input::InputRequest::GoToStart);
-        let mut dialog = RunDialog { label, base, input, parsed: Err(String::new()) };
+        // What runs away from the terminal wants a command of its own.
+        let mut input = Input::new(if is_traced { format!(" -- {shell} -c ''") } else { format!(" -- {shell}") });
+        use tui_input::InputRequest::{GoToEnd, GoToPrevChar, GoToStart};
+        let places = if is_traced { &[GoToEnd, GoToPrevChar][..] } else { &[GoToStart] };
+        for place in places {
+            input.handle(*place);
+        }
+        let mut dialog = RunDialog { label, base, input, parsed: Err(String::new()), is_traced };
         dialog.parse();
         dialog
     }
@@ -64,7 +70,7 @@ impl RunDialog {
     fn reply(&self) -> Reply {
         match &self.parsed {
             Ok((changes, command)) if !command.is_empty() => {
-                Reply::Run { command: command.clone(), block: changes.apply(&self.base) }
+                Reply::Run { command: command.clone(), block: changes.apply(&self.base), is_traced: self.is_traced }
             }
             _ => Reply::Stay,
         }
@@ -201,6 +207,7 @@ impl Overlay {
             Overlay::Help(_) => " help · Esc closes ",
             Overlay::Palette { .. } => " all actions · type to find, Enter runs, Esc closes ",
             Overlay::Findings { .. } => " what looks wrong · Enter goes there, Esc closes ",
+            Overlay::Run(dialog) if dialog.is_traced => " trace a command · Enter starts it, Esc closes ",
             Overlay::Run(_) => " run a command · Enter runs, Esc closes ",
         };
         let frameline =
@@ -306,10 +313,16 @@ fn finding_lines(app: &App, findings: &[Finding], scroll: &Scroll, columns: usiz
 fn run_lines(app: &App, dialog: &RunDialog, columns: usize) -> Vec<Line<'static>> {
     let theme = app.theme;
     let quiet = |text: String| Line::from(Span::styled(text, theme.style(Role::Quiet)));
-    let mut lines = vec![
+    let what = if dialog.is_traced {
+        " It reads nothing, and what it prints goes to a file; what every program below it receives arrives here,"
+    } else {
+        " It has the whole terminal,"
+    };
+    let mut lines = wrap(vec![Span::styled(what, theme.style(Role::Quiet))], columns.saturating_sub(1), 1);
+    lines.extend([
         quiet(format!(" under the block that {} received, with these changes:", dialog.label)),
         input_line(" > ", &dialog.input, columns, theme),
-    ];
+    ]);
     let words = " NAME=VALUE  --unset NAME  --first PATH=ITEM  --last PATH=ITEM  --empty  --keep GLOB  -- COMMAND";
     lines.extend(wrap(vec![Span::styled(words, theme.style(Role::Quiet))], columns.saturating_sub(1), 1));
     lines.push(Line::default());
@@ -351,6 +364,8 @@ const LEGEND: &[(&str, &str)] = &[
     ("••••••#1f9c3a", "a masked secret; equal digits mean equal secrets, until the program ends"),
     ("‹ESC› ‹xFF›", "a control character, a byte that is not UTF-8: spelt out and harmless"),
     ("[name]", "a thread of the kernel"),
+    ("name ✗ exit 2", "in a recording: how its process failed"),
+    ("┈┈━━╸┈", "in a recording: when the program ran, from the beginning to the end of the recording"),
     ("name ?", "in a recording: what the call asked for; nobody saw whether it arrived"),
 ];
 

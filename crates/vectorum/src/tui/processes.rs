@@ -8,17 +8,15 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use unicode_width::UnicodeWidthStr;
-use vectorum_core::{
-    Certainty, Delta, Difference, ListDelta, Name, Process, Received, Size, Tint, Tints, TreeRow, World, inert, masked_arguments,
-    masked_entry, masked_start,
-};
+use vectorum_core::{Certainty, Name, Process, Received, Tint, Tints, TreeRow, World, inert, masked_arguments};
 use vectorum_host::Keeper;
 
 use super::app::{App, Focus};
-use super::compare::list_lines;
-use super::paint::{fit, overlaid, pad, set_in, spans, width};
+use super::detail::{SEEN, delta_from_parent, shown};
+use super::paint::{fit, overlaid, pad, spans, width};
 use super::scroll::Scroll;
-use super::theme::{Role, Theme};
+use super::theme::Role;
+use crate::recorded::{Recorded, Row, time};
 
 /// What the pane of details shows.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -239,7 +237,7 @@ impl Processes {
     /// Folds everything below the first level, or unfolds all.
     pub(crate) fn fold_all(&mut self) {
         if self.folded.is_empty() {
-            self.folded = self.rows.iter().filter(|r| r.has_children && r.rails.len() > 1).map(|r| r.pid).collect();
+            self.folded = self.rows.iter().filter(|r| r.has_children && r.rails.depth() > 1).map(|r| r.pid).collect();
         } else {
             self.folded.clear();
         }
@@ -247,8 +245,8 @@ impl Processes {
 
     /// Moves the cursor to the parent's row. Returns whether there is one.
     pub(crate) fn go_to_parent(&mut self) -> bool {
-        let level = self.rows.get(self.scroll.cursor).map_or(0, |r| r.rails.len());
-        let above = self.rows.iter().take(self.scroll.cursor).rposition(|r| r.rails.len() + 1 == level);
+        let level = self.rows.get(self.scroll.cursor).map_or(0, |r| r.rails.depth());
+        let above = self.rows.iter().take(self.scroll.cursor).rposition(|r| r.rails.depth() + 1 == level);
         if let Some(at) = above {
             self.scroll.go_to(at);
             self.select_at_cursor();
@@ -275,6 +273,21 @@ impl Processes {
     /// Returns the tint of a value of the chosen name.
     pub(crate) fn tint_of(&self, value: &[u8]) -> Option<Tint> {
         self.tints.known(value)
+    }
+
+    /// Returns the letters of the chosen name's values.
+    pub(crate) fn tints(&self) -> &Tints {
+        &self.tints
+    }
+
+    /// Returns how many of the shown processes have each value, in the order of the letters.
+    pub(crate) fn carriers(&self) -> &[usize] {
+        &self.carriers
+    }
+
+    /// Returns the number of rows.
+    pub(crate) fn count_rows(&self) -> usize {
+        self.rows.len()
     }
 
     /// Returns how many distinct values the shown processes have.
@@ -317,22 +330,25 @@ struct Columns {
     pid: bool,
     account: bool,
     changes: bool,
+    /// The width of the time line, which recordings have.
+    time: usize,
 }
 
 impl Columns {
-    fn of(total: usize) -> Columns {
+    fn of(total: usize, is_recording: bool) -> Columns {
         let (pid, account, changes) = (total >= 50, total >= 84, total >= 70);
-        let fixed = 3 + usize::from(pid) * 8 + usize::from(account) * 9 + usize::from(changes) * 10;
+        let time = if is_recording && total >= 64 { (total / 6).clamp(10, 40) } else { 0 };
+        let fixed = 3 + usize::from(pid) * 8 + usize::from(account) * 9 + usize::from(changes) * 10 + time;
         let rest = total.saturating_sub(fixed);
-        let tree = (rest * 5 / 9).max(16).min(rest);
-        Columns { tree, value: rest - tree, pid, account, changes }
+        let tree = if is_recording { rest * 2 / 3 } else { rest * 5 / 9 }.max(16).min(rest);
+        Columns { tree, value: rest - tree, pid, account, changes, time }
     }
 }
 
 /// Draws the tree.
 pub(crate) fn draw(app: &App, frame: &mut Frame<'_>, area: Rect) {
     let (state, theme) = (&app.processes, app.theme);
-    let columns = Columns::of(usize::from(area.width));
+    let columns = Columns::of(usize::from(area.width), app.recorded.is_some());
     let quiet = theme.style(Role::Quiet);
     let mut lines = vec![Line::from(fit(heading(app, &columns), usize::from(area.width)))];
     let rows = usize::from(area.height).saturating_sub(1);
@@ -371,6 +387,10 @@ fn heading(app: &App, columns: &Columns) -> Vec<Span<'static>> {
     }
     let mut line = pad(fit(left, columns.tree), columns.tree);
     line.extend(pad(vec![Span::styled("  value", quiet)], columns.value + 3));
+    if let Some(recorded) = app.recorded.as_ref().filter(|_| columns.time > 0) {
+        let text = fit(vec![Span::styled(format!("0 … {}", time(recorded.span_ms)), quiet)], columns.time - 1);
+        line.extend(pad(text, columns.time));
+    }
     if columns.pid {
         line.push(Span::styled(format!("{:>7} ", if app.recorded.is_some() { "seq" } else { "pid" }), quiet));
     }
@@ -397,8 +417,14 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     if row.folded > 0 {
         tree.push(Span::styled(format!(" +{}", row.folded), quiet));
     }
-    if app.recorded.as_ref().and_then(|r| r.rows.get(&row.pid)).is_some_and(|r| r.certainty == Certainty::AsCalled) {
-        tree.push(Span::styled(" ?", theme.style(Role::Trouble)));
+    let receipt = app.recorded.as_ref().and_then(|r| Some((r, r.row(row.pid)?)));
+    if let Some((_, receipt)) = receipt {
+        if receipt.certainty == Certainty::AsCalled {
+            tree.push(Span::styled(" ?", theme.style(Role::Trouble)));
+        }
+        if let Some(failure) = receipt.failure() {
+            tree.push(Span::styled(format!(" ✗ {failure}"), theme.style(Role::Trouble)));
+        }
     }
     let (sign, role) = match mark {
         Mark::Same => ("", Role::Text),
@@ -427,11 +453,22 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     line.push(Span::styled(line_sign.repeat(rest), line_style));
     line.push(Span::styled(format!(" {tint:<2}"), theme.tint(tint)));
     line.extend(pad(fit(value(app, process, tint), columns.value.saturating_sub(1)), columns.value));
+    if let Some((recorded, receipt)) = receipt.filter(|_| columns.time > 0) {
+        line.extend(
+            lifetime(recorded, receipt, columns.time - 1)
+                .map(|(text, is_life)| Span::styled(text, if is_life { theme.tint(tint) } else { theme.style(Role::Border) })),
+        );
+        line.push(Span::raw(" "));
+    }
     if columns.pid {
         line.push(Span::styled(format!("{:>7} ", row.pid), quiet));
     }
     if columns.account {
-        line.extend(pad(fit(vec![Span::styled(inert(process.account.as_bytes()).into_owned(), quiet)], 8), 9));
+        let text = match receipt {
+            Some((_, receipt)) => time(receipt.at_ms),
+            None => inert(process.account.as_bytes()).into_owned(),
+        };
+        line.extend(pad(fit(vec![Span::styled(text, quiet)], 8), 9));
     }
     if columns.changes {
         line.extend(pad(changes(app, process), 10));
@@ -439,11 +476,27 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     line
 }
 
+/// Returns the time line of a receipt: before, its life, after. One whose end is not known has an
+/// open right end; as long as the trace runs, that is now.
+fn lifetime(recorded: &Recorded, receipt: &Row, columns: usize) -> [(String, bool); 3] {
+    let place = |ms: u64| (ms as f64 / recorded.span_ms.max(1) as f64 * (columns - 1) as f64).round() as usize;
+    let from = place(receipt.at_ms).min(columns - 1);
+    let until = receipt.until_ms.map(|ms| place(ms).clamp(from, columns - 1));
+    let life = match (until, recorded.is_complete) {
+        (Some(until), _) if until == from => "╸".to_owned(),
+        (Some(until), _) => format!("{}╸", "━".repeat(until - from)),
+        (None, false) => "━".repeat(columns - from),
+        (None, true) => "╌".repeat((columns - from).min(2)),
+    };
+    let after = columns - from - life.width();
+    [("┈".repeat(from), false), (life, true), ("┈".repeat(after), false)]
+}
+
 /// Returns the lines that lead to a row from above; deep ones lose their left part.
 fn rails(row: &TreeRow, columns: usize) -> String {
     let mut text = String::from(" ");
-    let levels = row.rails.len();
-    for (level, goes_on) in row.rails.iter().enumerate().skip(1) {
+    let levels = row.rails.levels().count();
+    for (level, goes_on) in row.rails.levels().enumerate().skip(1) {
         text.push_str(match (level + 1 == levels, goes_on) {
             (true, true) => "├ ",
             (true, false) => "└ ",
@@ -481,21 +534,6 @@ fn value(app: &App, process: &Process, tint: Tint) -> Vec<Span<'static>> {
     vec![Span::styled(word, quiet)]
 }
 
-/// How many bytes of a value a line can show.
-const SEEN: usize = 1024;
-
-/// How many bytes of a value the pane of details shows, where it is not explained.
-const MUCH: usize = 16 * 1024;
-
-/// Returns the beginning of a value, masked and inert.
-pub(crate) fn shown(app: &App, name: &[u8], value: &[u8], bytes: usize) -> Spans {
-    let mut line = spans(&masked_start(name, value, &app.prints, app.reveal, bytes), app.theme);
-    if value.len() > bytes {
-        line.push(Span::styled(format!(" … {} bytes in all", value.len()), app.theme.style(Role::Quiet)));
-    }
-    line
-}
-
 /// Returns how many names were born, changed and dropped on the way from the parent.
 fn changes(app: &App, process: &Process) -> Vec<Span<'static>> {
     let Some(Some((born, changed, dropped))) = app.processes.counts.get(&process.id.pid).copied() else { return Vec::new() };
@@ -506,278 +544,4 @@ fn changes(app: &App, process: &Process) -> Vec<Span<'static>> {
         }
     }
     line
-}
-
-/// Returns what a process received other than its parent did.
-pub(crate) fn delta_from_parent(world: &World, process: &Process) -> Option<Delta> {
-    let parent = world.parent(process)?;
-    Some(Delta::between(parent.received.block()?, process.received.block()?))
-}
-
-/// Returns the lines of the details, to be wrapped to a number of columns.
-pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
-    let Some(process) = app.selected() else {
-        return vec![Line::from(Span::styled(" no process is chosen", app.theme.style(Role::Quiet)))];
-    };
-    let lines = match app.processes.view {
-        View::Value => value_view(app, process),
-        View::Changes => changes_view(app, process, columns),
-        View::Block => block_view(app, process),
-        View::Now => now_view(app, process),
-    };
-    set_in(lines, columns)
-}
-
-type Spans = Vec<Span<'static>>;
-
-fn note(theme: Theme, text: impl Into<String>) -> Spans {
-    vec![Span::styled(text.into(), theme.style(Role::Quiet))]
-}
-
-fn why_no_block(app: &App, process: &Process) -> Option<Spans> {
-    Some(vec![Span::styled(process.received.why_not()?, app.theme.style(Role::Trouble))])
-}
-
-fn value_view(app: &App, process: &Process) -> Vec<Spans> {
-    let theme = app.theme;
-    let Some(name) = app.names.chosen() else { return vec![note(theme, "no name is chosen")] };
-    if let Some(why) = why_no_block(app, process) {
-        return vec![why];
-    }
-    let Some(block) = process.received.block() else { return Vec::new() };
-    let parent = app.world.parent(process);
-    let before = parent.and_then(|p| p.received.block()).map(|b| b.get(name.as_bytes()));
-    let parent_name = parent.map(|p| format!("{} ({})", inert(&p.program), p.id.pid)).unwrap_or_default();
-    let here = block.get(name.as_bytes());
-    let letter = |value: &[u8]| app.processes.tint_of(value).map(|t| Span::styled(format!("{t}"), theme.tint(t)));
-    let mut story: Spans = Vec::new();
-    story.extend(here.and_then(letter));
-    let text = match (before, here) {
-        (None, Some(_)) if parent.is_some() => format!("  received; what its parent {parent_name} received cannot be told"),
-        (None, Some(_)) => "  received".to_owned(),
-        (None, None) => "not received".to_owned(),
-        (Some(None), Some(_)) => format!("  born here: its parent {parent_name} did not receive it"),
-        (Some(Some(old)), None) => {
-            story.push(Span::styled("×", theme.style(Role::Dropped)));
-            let had = letter(old).map(|s| s.content.into_owned()).unwrap_or_default();
-            format!("  dropped here: its parent {parent_name} received {had}")
-        }
-        (Some(None), None) => format!("not received, by its parent {parent_name} neither"),
-        (Some(Some(old)), Some(new)) if old == new => format!("  received as its parent {parent_name} did"),
-        (Some(Some(old)), Some(_)) => {
-            let had = letter(old).map_or("another value".to_owned(), |s| s.content.into_owned());
-            format!("  changed here: its parent {parent_name} received {had}")
-        }
-    };
-    story.extend(note(theme, text));
-    let mut lines = vec![story];
-    lines.extend(app.recorded.as_ref().and_then(|r| r.rows.get(&process.id.pid)).map(|row| note(theme, row.words())));
-    for finding in app.findings.iter().filter(|f| f.pid == process.id.pid && f.name == *name) {
-        lines.push(vec![Span::styled(
-            format!("! {}; {}", finding.trouble.words(), finding.trouble.way_out()),
-            theme.style(Role::Trouble),
-        )]);
-    }
-    if let Some(value) = here {
-        lines.extend(explained(app, name, value, before.flatten()));
-    }
-    lines.push(Vec::new());
-    lines.extend(legend(app, name, here));
-    lines
-}
-
-/// Returns what a value means, and how it differs from the parent's.
-fn explained(app: &App, name: &Name, value: &[u8], before: Option<&[u8]>) -> Vec<Spans> {
-    let theme = app.theme;
-    let mut lines: Vec<Spans> = Vec::new();
-    match app.gloss_of(name, value) {
-        Some(gloss) => lines.extend(gloss.lines.iter().map(|l| spans(l, theme))),
-        None => lines.push(shown(app, name.as_bytes(), value, MUCH)),
-    }
-    if let Some(old) = before.filter(|old| *old != value) {
-        lines.push(Vec::new());
-        match ListDelta::between(name.as_bytes(), old, value) {
-            Some(list) => {
-                lines.push(note(theme, "against its parent's, item by item:"));
-                lines.extend(list_lines(name.as_bytes(), &list, app));
-            }
-            None => {
-                let mut line = note(theme, "its parent's: ");
-                line.extend(shown(app, name.as_bytes(), old, MUCH));
-                lines.push(line);
-            }
-        }
-    }
-    lines
-}
-
-/// Returns the letters of all values that the shown processes have.
-fn legend(app: &App, name: &Name, here: Option<&[u8]>) -> Vec<Spans> {
-    const MOST: usize = 26;
-    let theme = app.theme;
-    let values = app.processes.tints.values();
-    let mut lines = Vec::new();
-    for (index, (value, count)) in
-        values.iter().zip(&app.processes.carriers).enumerate().filter(|(_, (_, count))| **count > 0).take(MOST)
-    {
-        let tint = Tint::Value(u32::try_from(index).unwrap_or(u32::MAX));
-        let lead = if here == Some(value.as_bytes()) { "▸" } else { " " };
-        let mut line = vec![Span::styled(lead, theme.style(Role::Key)), Span::styled(format!("{tint:<3}"), theme.tint(tint))];
-        line.extend(note(theme, format!("{count:>4} process{:<2}  ", if *count == 1 { "" } else { "es" })));
-        if value.as_bytes().is_empty() {
-            line.extend(note(theme, "(empty)"));
-        } else {
-            line.extend(fit(
-                shown(app, name.as_bytes(), value.as_bytes(), SEEN),
-                usize::from(app.areas.detail.width).saturating_sub(24),
-            ));
-        }
-        lines.push(line);
-    }
-    if lines.is_empty() {
-        lines.push(note(theme, "no shown process has it"));
-    }
-    if values.len() > MOST {
-        lines.push(note(theme, format!("and {} more values", values.len() - MOST)));
-    }
-    let mut line = vec![Span::raw(" "), Span::styled(format!("{:<3}", Tint::Absent), theme.tint(Tint::Absent))];
-    line.extend(note(theme, format!("{:>4} without it", app.processes.lacking)));
-    lines.push(line);
-    lines
-}
-
-fn changes_view(app: &App, process: &Process, columns: usize) -> Vec<Spans> {
-    let theme = app.theme;
-    if let Some(why) = why_no_block(app, process) {
-        return vec![why];
-    }
-    let Some(parent) = app.world.parent(process) else { return vec![note(theme, "its parent is not known")] };
-    let parent_name = format!("{} ({})", inert(&parent.program), parent.id.pid);
-    let Some(delta) = delta_from_parent(&app.world, process) else {
-        return vec![note(
-            theme,
-            format!("what its parent {parent_name} received cannot be told: {}", parent.received.why_not().unwrap_or_default()),
-        )];
-    };
-    if delta.is_empty() {
-        return vec![note(theme, format!("the same block as its parent {parent_name} received"))];
-    }
-    let mut lines = vec![note(theme, format!("against what its parent {parent_name} received:"))];
-    lines.extend(delta_lines(app, &delta, columns));
-    lines
-}
-
-/// Returns a line for each difference.
-pub(crate) fn delta_lines(app: &App, delta: &Delta, columns: usize) -> Vec<Spans> {
-    let theme = app.theme;
-    let mut lines = Vec::new();
-    for (name, difference) in delta.names.iter().take(MANY) {
-        let (sign, role) = match difference {
-            Difference::Born(_) => ("+ ", Role::Born),
-            Difference::Changed { .. } => ("± ", Role::Changed),
-            Difference::Dropped(_) => ("× ", Role::Dropped),
-        };
-        let shown = |value: &vectorum_core::Value| shown(app, name.as_bytes(), value.as_bytes(), SEEN);
-        let mut line = vec![
-            Span::styled(sign, theme.style(role)),
-            Span::styled(name.to_string(), theme.style(Role::Label)),
-            Span::raw("  "),
-        ];
-        match difference {
-            Difference::Born(value) | Difference::Dropped(value) => line.extend(shown(value)),
-            Difference::Changed { before, after } => {
-                let half = columns.saturating_sub(width(&line) + 6) / 2;
-                line.extend(fit(shown(before), half));
-                line.push(Span::styled(" → ", theme.style(Role::Changed)));
-                line.extend(fit(shown(after), half));
-            }
-        }
-        lines.push(line);
-    }
-    lines.extend(and_more(theme, delta.names.len()));
-    for (entries, sign, role) in [(&delta.hidden_before, "× ", Role::Dropped), (&delta.hidden_after, "+ ", Role::Born)] {
-        for entry in entries.iter().take(MANY) {
-            let mut line = vec![Span::styled(sign, theme.style(role))];
-            line.extend(spans(&masked_entry(entry, &app.prints, app.reveal, SEEN), theme));
-            line.extend(note(theme, "  an entry that no name leads to"));
-            lines.push(line);
-        }
-    }
-    lines
-}
-
-fn block_lines(app: &App, block: &vectorum_core::Block) -> Vec<Spans> {
-    let theme = app.theme;
-    let chosen = app.names.chosen();
-    let line = |entry: vectorum_core::Entry<'_>| -> Spans {
-        match (entry.name(), entry.value()) {
-            (Some(name), Some(value)) => {
-                let at = chosen.is_some_and(|c| c.as_bytes() == name);
-                let mut line = vec![Span::styled(if at { "▸ " } else { "  " }, theme.style(Role::Key))];
-                line.push(Span::styled(inert(name).into_owned(), theme.style(Role::Label)));
-                line.push(Span::raw("="));
-                line.extend(shown(app, name, value, SEEN));
-                line
-            }
-            _ => {
-                let mut line = vec![Span::raw("  ")];
-                line.extend(shown(app, b"", entry.raw(), SEEN));
-                line.extend(note(theme, "  an entry that no name leads to"));
-                line
-            }
-        }
-    };
-    let mut lines: Vec<Spans> = block.entries().take(MANY).map(line).collect();
-    lines.extend(and_more(theme, block.len()));
-    lines
-}
-
-/// How many names a view lists.
-const MANY: usize = 2000;
-
-/// Returns a line that tells of what is not listed.
-fn and_more(theme: Theme, count: usize) -> Option<Spans> {
-    (count > MANY).then(|| note(theme, format!("and {} more; vectorum show --pid and vectorum compare list all", count - MANY)))
-}
-
-fn block_view(app: &App, process: &Process) -> Vec<Spans> {
-    if let Some(why) = why_no_block(app, process) {
-        return vec![why];
-    }
-    let Some(block) = process.received.block() else { return Vec::new() };
-    let Size { total, .. } = block.size(&app.limits);
-    let size = format!(
-        "{} entries, {total} bytes with their pointers, {} % of what the kernel accepts",
-        block.len(),
-        block.size(&app.limits).percent(&app.limits)
-    );
-    let mut lines = vec![note(app.theme, size)];
-    lines.extend(block_lines(app, block));
-    lines
-}
-
-fn now_view(app: &App, process: &Process) -> Vec<Spans> {
-    let theme = app.theme;
-    match app.processes.now.get(&process.id.pid) {
-        None | Some(Now::Reading) => vec![note(theme, "reading …")],
-        Some(Now::Failed(why)) => vec![vec![Span::styled(why.clone(), theme.style(Role::Trouble))]],
-        Some(Now::Block(block, keeper)) => {
-            let mut lines = Vec::new();
-            if let Some(keeper) = keeper {
-                lines.push(vec![Span::styled(format!("! {}", keeper.words()), theme.style(Role::Trouble))]);
-            }
-            match process.received.block().map(|received| Delta::between(received, block)) {
-                Some(delta) if delta.is_empty() => lines.push(note(theme, "the same as it received at its start")),
-                Some(delta) => {
-                    lines.push(note(theme, "changed since it was started:"));
-                    lines.extend(delta_lines(app, &delta, usize::from(app.areas.detail.width)));
-                }
-                None => {
-                    lines.push(note(theme, "what it received is not known; this is what it has:"));
-                    lines.extend(block_lines(app, block));
-                }
-            }
-            lines
-        }
-    }
 }

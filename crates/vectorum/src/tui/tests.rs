@@ -28,6 +28,8 @@ impl Rig {
             account: pier.account.clone(),
             nothing_now: Some("the processes of this demo are made up"),
             world: pier.world.clone(),
+            recording: None,
+            shipped: Some(pier.recording),
             limits: Limits::default(),
             prints: Fingerprinter::new([4; 32]),
             theme: Theme::Dark,
@@ -98,6 +100,8 @@ fn screens_at_several_sizes() {
         ("run", 80, 24, "x A = 1"),
         ("filter", 80, 24, "/ p t h"),
         ("no-match", 80, 24, "/ z z z z"),
+        ("recording", 142, 42, "3 n n n n n"),
+        ("recording-small", 80, 24, "3 Tab"),
     ] {
         let mut rig = Rig::new(columns, rows);
         rig.press(keys);

@@ -1,15 +1,17 @@
 //! What takes time, on threads that only send messages.
 
 use std::fs::File;
-use std::io::BufReader;
+use std::io::{self, BufRead, BufReader, Read};
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use vectorum_core::{Fingerprinter, HostView, Limits, World, findings, gloss};
-use vectorum_host::{Peek, ProcFolder, Scanner, live_block};
-use vectorum_trace::{Recording, RecordingError};
+use vectorum_core::{Block, Fingerprinter, HostView, Limits, World, findings, gloss, inert};
+use vectorum_host::{Group, Peek, ProcFolder, Scanner, live_block, start_apart};
+use vectorum_trace::recording::{self, Fact, Head, RecordingError};
 
 use super::app::{GlossKey, Message};
 
@@ -65,45 +67,168 @@ fn scan(scanner: &mut Scanner, to: &Sender<Message>) -> bool {
     heard && to.send(Message::ScanEnded).is_ok()
 }
 
-/// Reads a recording.
-pub(crate) fn read_recording(path: &Path) -> Result<Recording, RecordingError> {
-    Recording::read(BufReader::new(File::open(path)?))
+/// Reads the beginning of a recording: enough to see that it is one.
+pub(crate) fn recording_head(path: &Path) -> Result<Head, RecordingError> {
+    let mut first = Vec::new();
+    BufReader::new(File::open(path)?).take(1 << 20).read_until(b'\n', &mut first)?;
+    let mut reader = recording::Reader::default();
+    reader.feed(&first, |_| ())?;
+    reader.head().cloned().ok_or(RecordingError::NoRecording)
 }
 
-/// Starts the thread that reads a recording, and reads it again as long as it grows.
-pub(crate) fn reader(to: Sender<Message>, path: PathBuf) -> Sender<()> {
+/// Starts the thread that reads a recording, and goes on reading as long as it grows. The messages
+/// bear the number given.
+pub(crate) fn reader(to: Sender<Message>, path: PathBuf, number: u32) -> Sender<()> {
     let (again, asked) = channel();
     thread::spawn(move || {
-        let mut last = None;
+        let mut growing = Growing { file: None, reader: recording::Reader::default(), at: 0, last: Instant::now() };
         loop {
-            let begun = Instant::now();
-            let (message, is_complete) = match read_recording(&path) {
-                Ok(recording) => {
-                    let state = (recording.receipts.len(), recording.is_complete);
-                    let is_complete = recording.is_complete;
-                    let is_new = last.replace(state) != Some(state);
-                    (is_new.then(|| Message::Recorded(Box::new(recording))), is_complete)
+            let rest = match growing.read_on(&to, number) {
+                Ok(Some(true)) => Duration::from_secs(3600),
+                Ok(Some(false)) => GROWTH,
+                // Nobody listens any more.
+                Ok(None) => return,
+                Err(error) => {
+                    let text = format!("{}: {}", inert(path.as_os_str().as_bytes()), told(&error));
+                    if to.send(Message::ScanFailed(text)).is_err() {
+                        return;
+                    }
+                    Duration::from_secs(3600)
                 }
-                Err(error) => (Some(Message::ScanFailed(format!("the recording cannot be read: {error}"))), false),
             };
-            if message.is_some_and(|m| to.send(m).is_err() || to.send(Message::ScanEnded).is_err()) {
-                return;
-            }
-            // A long recording is read again less often: it must not take a processor for itself.
-            let rest = if is_complete { Duration::from_secs(3600) } else { REST.max(begun.elapsed() * 5) };
-            if matches!(asked.recv_timeout(rest), Err(RecvTimeoutError::Disconnected)) {
-                return;
+            match asked.recv_timeout(if growing.file.is_none() { Duration::ZERO } else { rest }) {
+                Ok(()) | Err(RecvTimeoutError::Timeout) if growing.file.is_none() => match File::open(&path) {
+                    Ok(file) => growing.file = Some(file),
+                    Err(_) => thread::sleep(GROWTH),
+                },
+                Ok(()) | Err(RecvTimeoutError::Timeout) => {}
+                Err(RecvTimeoutError::Disconnected) => return,
             }
         }
     });
     again
 }
 
+fn told(error: &RecordingError) -> String {
+    match error {
+        RecordingError::Io(io) => format!("the recording cannot be read: {io}"),
+        other => format!("the recording cannot be read on: {other}"),
+    }
+}
+
+/// How long a recording is left alone before it is looked at again.
+const GROWTH: Duration = Duration::from_millis(250);
+
+/// A recording that may be still growing.
+struct Growing {
+    file: Option<File>,
+    reader: recording::Reader,
+    at: u64,
+    last: Instant,
+}
+
+impl Growing {
+    /// Reads what is there. Returns whether that is all there will be; `None` if nobody listens.
+    fn read_on(&mut self, to: &Sender<Message>, number: u32) -> Result<Option<bool>, RecordingError> {
+        let Some(file) = &mut self.file else { return Ok(Some(false)) };
+        // The first receipts show at once.
+        const MOST: usize = 1 << 20;
+        let mut portion = 1 << 16;
+        // What was sent and not taken yet must not pile up.
+        let mut before: Option<Receiver<()>> = None;
+        let mut bytes = vec![0; 1 << 16];
+        let mut is_complete = false;
+        loop {
+            let length = file.metadata()?.len();
+            if length < self.at {
+                return Err(io::Error::other("it became shorter while it was read; r reads it from its beginning").into());
+            }
+            let (mut facts, mut taken) = (Vec::new(), 0);
+            while taken < portion {
+                let read = file.read(&mut bytes)?;
+                if read == 0 {
+                    break;
+                }
+                taken += read;
+                let fed = self.reader.feed(bytes.get(..read).unwrap_or_default(), |fact| {
+                    is_complete |= fact == Fact::End;
+                    facts.push(fact);
+                });
+                if let Err(error) = fed {
+                    // What came before the wrong line is shown.
+                    let _ = to.send(Message::Facts { number, facts, done: 1, total: 1, per_second: None, taken: None });
+                    return Err(error);
+                }
+            }
+            self.at += taken as u64;
+            let is_end = taken < portion;
+            let receipts = facts.iter().filter(|f| matches!(f, Fact::Receipt(_))).count();
+            let per_second = is_end.then(|| receipts as f64 / self.last.elapsed().as_secs_f64().max(0.001));
+            self.last = Instant::now();
+            let (done, total) = if is_end { (1, 1) } else { (self.at as usize, length as usize) };
+            let (taken, waited_for) = channel();
+            if to.send(Message::Facts { number, facts, done, total, per_second, taken: Some(taken) }).is_err() {
+                return Ok(None);
+            }
+            // Its other end goes with the message.
+            if let Some(before) = before.replace(waited_for) {
+                let _ = before.recv();
+            }
+            if is_end {
+                return Ok(Some(is_complete));
+            }
+            portion = MOST;
+        }
+    }
+}
+
+/// Starts a command under a trace, away from the terminal. Its recording and what it prints go
+/// into a folder of its own, which only this account may look into.
+///
+/// # Errors
+/// A sentence for the person.
+pub(crate) fn trace_apart(to: &Sender<Message>, command: &[Vec<u8>], block: &Block, number: u32) -> Result<Tracing, String> {
+    let folder = nix::unistd::mkdtemp(&std::env::temp_dir().join("vectorum-XXXXXX"))
+        .map_err(|e| format!("no folder for the recording in {}: {}", std::env::temp_dir().display(), e.desc()))?;
+    let recording = folder.join("recording.jsonl");
+    let output = File::create(folder.join("output")).map_err(|e| format!("no file for the output: {e}"))?;
+    let own = std::env::current_exe().map_err(|e| format!("this program cannot be started again: {e}"))?;
+    let mut whole = vec![
+        own.into_os_string().into_vec(),
+        b"trace".to_vec(),
+        b"-o".to_vec(),
+        recording.as_os_str().as_bytes().to_vec(),
+        b"--".to_vec(),
+    ];
+    whole.extend(command.iter().cloned());
+    let apart = start_apart(&whole, block, &output).map_err(|e| e.to_string())?;
+    let group = apart.group();
+    let to = to.clone();
+    thread::spawn(move || {
+        // The interface may be gone by then.
+        let _ = to.send(Message::TraceEnded(number, apart.wait()));
+    });
+    Ok(Tracing { number, group, folder, recording, title: super::scene::title(command) })
+}
+
+/// A trace that was started from here.
+#[derive(Clone, Debug)]
+pub(crate) struct Tracing {
+    pub(crate) number: u32,
+    /// The process group of the command.
+    pub(crate) group: Group,
+    /// What the command is called.
+    pub(crate) title: String,
+    /// Where its files are.
+    pub(crate) folder: PathBuf,
+    pub(crate) recording: PathBuf,
+}
+
 /// Something to work out.
 pub(crate) enum Job {
     Gloss(GlossKey),
     Now(i32),
-    Find(Box<World>),
+    Find(Arc<World>),
 }
 
 /// Starts the thread that works things out, one after the other. Of jobs that wait, a newer one
