@@ -16,6 +16,7 @@ mod host_view;
 mod limits;
 mod list;
 mod process;
+pub mod reader;
 mod receipt;
 mod secret;
 mod select;

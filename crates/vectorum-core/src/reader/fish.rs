@@ -1,0 +1,338 @@
+//! The plain part of fish files (fish 3.6.0): `set` with quoted words, comments.
+
+use std::collections::HashMap;
+
+use super::{Reader, Reading, Refusal, Surroundings, is_word};
+use crate::block::{Name, Value};
+
+/// The reader.
+pub(super) struct Fish;
+
+type Open = (usize, &'static str);
+
+enum Wrong {
+    Open(Open),
+    /// The file does not parse: nothing of it runs.
+    Syntax(Open),
+}
+
+#[derive(Clone)]
+struct Word {
+    text: Vec<u8>,
+    /// Whether an undefined variable makes the whole word vanish.
+    vanishes: bool,
+    is_plain: bool,
+    start: usize,
+    end: usize,
+}
+
+struct Parser<'a> {
+    file: &'a [u8],
+    at: usize,
+}
+
+impl Parser<'_> {
+    fn peek(&self, ahead: usize) -> Option<u8> {
+        self.file.get(self.at + ahead).copied()
+    }
+
+    fn open<T>(&self, why: &'static str) -> Result<T, Wrong> {
+        Err(Wrong::Open((self.at, why)))
+    }
+
+    fn word(&mut self, get: &dyn Fn(&[u8]) -> Option<Vec<u8>>) -> Result<Option<Word>, Wrong> {
+        loop {
+            match (self.peek(0), self.peek(1)) {
+                (Some(b' ' | b'\t'), _) => self.at += 1,
+                (Some(b'\r'), Some(b'\n')) => self.at += 1,
+                (Some(b'\\'), Some(b'\n')) => self.at += 2,
+                (Some(b'#'), _) => {
+                    let rest = self.file.get(self.at..).unwrap_or_default();
+                    self.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+                }
+                _ => break,
+            }
+        }
+        let mut word = Word { text: Vec::new(), vanishes: false, is_plain: true, start: self.at, end: 0 };
+        while let Some(byte) = self.peek(0) {
+            match byte {
+                b' ' | b'\t' | b'\n' | b';' => break,
+                b'\r' if self.peek(1) == Some(b'\n') => break,
+                0 => return self.open("a NUL byte"),
+                b'|' | b'&' | b'<' | b'>' | b'(' | b')' | b'*' | b'?' | b'{' | b'}' | b'[' | b']' => return self.open("an operator of fish"),
+                b'~' if self.at == word.start => return self.open("somebody's home folder"),
+                b'%' if self.at == word.start => return self.open("an expansion of fish"),
+                b'\'' => {
+                    word.is_plain = false;
+                    let start = self.at;
+                    self.at += 1;
+                    loop {
+                        match (self.peek(0), self.peek(1)) {
+                            (None, _) => return Err(Wrong::Syntax((start, "a quote that is never closed: nothing of the file runs"))),
+                            (Some(0), _) => return self.open("a NUL byte"),
+                            (Some(b'\''), _) => break,
+                            (Some(b'\\'), Some(next @ (b'\'' | b'\\'))) => {
+                                word.text.push(next);
+                                self.at += 2;
+                            }
+                            (Some(other), _) => {
+                                word.text.push(other);
+                                self.at += 1;
+                            }
+                        }
+                    }
+                    self.at += 1;
+                }
+                b'"' => {
+                    word.is_plain = false;
+                    self.double(&mut word, get)?;
+                }
+                b'$' => {
+                    word.is_plain = false;
+                    let name = self.name()?;
+                    match get(&name) {
+                        Some(value) => word.text.extend(value),
+                        None => word.vanishes = true,
+                    }
+                }
+                b'\\' => {
+                    word.is_plain = false;
+                    self.escape(&mut word)?;
+                }
+                _ => {
+                    word.text.push(byte);
+                    self.at += 1;
+                }
+            }
+        }
+        word.end = self.at;
+        Ok((self.at > word.start).then_some(word))
+    }
+
+    /// Takes `$NAME`.
+    fn name(&mut self) -> Result<Vec<u8>, Wrong> {
+        let after = self.file.get(self.at + 1..).unwrap_or_default();
+        let length = after.iter().position(|b| !is_word(*b)).unwrap_or(after.len());
+        let next = after.get(length).copied().unwrap_or(0);
+        if length == 0 {
+            if matches!(next, b'{') {
+                return Err(Wrong::Syntax((self.at, "${ is no reference in fish: nothing of the file runs")));
+            }
+            return self.open("a reference that only fish knows");
+        }
+        if next >= 0x80 || next == b'[' {
+            return self.open("a reference that only fish knows");
+        }
+        let name = after.get(..length).unwrap_or_default().to_vec();
+        if name.iter().all(|b| b.is_ascii_lowercase() || *b == b'_') || name.starts_with(b"FISH") || name.starts_with(b"fish") {
+            return self.open("a variable that fish itself may keep");
+        }
+        self.at += length + 1;
+        Ok(name)
+    }
+
+    fn double(&mut self, word: &mut Word, get: &dyn Fn(&[u8]) -> Option<Vec<u8>>) -> Result<(), Wrong> {
+        let start = self.at;
+        self.at += 1;
+        loop {
+            match (self.peek(0), self.peek(1)) {
+                (None, _) => return Err(Wrong::Syntax((start, "a quote that is never closed: nothing of the file runs"))),
+                (Some(0), _) => return self.open("a NUL byte"),
+                (Some(b'"'), _) => {
+                    self.at += 1;
+                    return Ok(());
+                }
+                (Some(b'\\'), Some(b'\n')) => self.at += 2,
+                (Some(b'\\'), Some(next @ (b'"' | b'\\' | b'$'))) => {
+                    word.text.push(next);
+                    self.at += 2;
+                }
+                (Some(b'$'), Some(b'(')) => return self.open("a command whose output is used"),
+                (Some(b'$'), _) => {
+                    let name = self.name()?;
+                    word.text.extend(get(&name).unwrap_or_default());
+                }
+                (Some(other), _) => {
+                    word.text.push(other);
+                    self.at += 1;
+                }
+            }
+        }
+    }
+
+    /// Takes an escape outside quotes.
+    fn escape(&mut self, word: &mut Word) -> Result<(), Wrong> {
+        let simple = match self.peek(1) {
+            Some(b'a') => 7,
+            Some(b'b') => 8,
+            Some(b'e') => 27,
+            Some(b'f') => 12,
+            Some(b'n') => b'\n',
+            Some(b'r') => b'\r',
+            Some(b't') => b'\t',
+            Some(b'v') => 11,
+            Some(other) if other < 0x80 && !other.is_ascii_alphanumeric() && other != 0 && other != b'\n' => other,
+            _ => return self.open("an escape that only fish knows"),
+        };
+        word.text.push(simple);
+        self.at += 2;
+        Ok(())
+    }
+}
+
+/// Words that fish takes itself.
+fn is_inner(word: &[u8]) -> bool {
+    const INNER: &[&str] = &[
+        ".", ":", "[", "!", "_", "abbr", "alias", "and", "argparse", "begin", "bg", "bind", "block", "break", "breakpoint", "builtin", "case", "cd",
+        "cdh", "command", "commandline", "complete", "contains", "continue", "count", "dirh", "dirs", "disown", "else", "emit", "end", "eval",
+        "exec", "exit", "false", "fg", "for", "function", "functions", "funced", "funcsave", "help", "history", "if", "isatty", "jobs", "math", "nextd",
+        "not", "open", "or", "path", "popd", "prevd", "printf", "prompt_pwd", "psub", "pushd", "pwd", "random", "read", "realpath", "return",
+        "set_color", "source", "status", "string", "suspend", "switch", "test", "time", "trap", "true", "type", "ulimit", "umask", "vared",
+        "wait", "while", "fish_add_path", "fish_config", "la", "ll", "ls", "grep", "man", "N_", "seq", "export", "set", "setenv", "echo",
+    ];
+    std::str::from_utf8(word).is_ok_and(|w| INNER.contains(&w) || w.starts_with("fish") || w.starts_with("__"))
+}
+
+impl Reader for Fish {
+    fn id(&self) -> &'static str {
+        "fish"
+    }
+
+    fn about(&self) -> &'static str {
+        "source FILE in fish"
+    }
+
+    fn measured(&self) -> Option<&'static str> {
+        Some("fish 3.6.0")
+    }
+
+    fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
+        let mut reading = Reading::default();
+        let bom = if file.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+        let mut parser = Parser { file, at: bom };
+        let mut known: HashMap<Vec<u8>, Option<Vec<u8>>> = HashMap::new();
+        let mut wrong = None;
+        while parser.at < file.len() && wrong.is_none() {
+            let get = |name: &[u8]| match known.get(name) {
+                Some(value) => value.clone(),
+                None => around.outer.get(name).map(<[u8]>::to_vec),
+            };
+            let mut words: Vec<Word> = Vec::new();
+            loop {
+                match parser.word(&get) {
+                    Ok(Some(word)) => words.push(word),
+                    Ok(None) => break,
+                    Err(error) => {
+                        wrong = Some(error);
+                        break;
+                    }
+                }
+            }
+            if wrong.is_some() {
+                break;
+            }
+            parser.at += 1;
+            if let Err(error) = command(&words, &mut reading, &mut known, around) {
+                wrong = Some(error);
+            }
+        }
+        match wrong {
+            None => {}
+            Some(Wrong::Open(open)) => reading.open = Some(open),
+            Some(Wrong::Syntax((at, what))) => reading.refuse(at, what, "write set -gx NAME 'value'"),
+        }
+        reading
+    }
+
+    fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
+        super::systemd::portable(name)?;
+        const KEPT: &[&str] = &["PWD", "SHLVL", "status", "version", "history", "hostname", "pipestatus", "argv", "_", "umask", "COLUMNS", "LINES", "HOME_"];
+        if std::str::from_utf8(name.as_bytes()).is_ok_and(|n| KEPT.contains(&n) || n.to_ascii_lowercase().starts_with("fish")) {
+            return Err(Refusal::new("this name means something to fish itself", "set it where fish is started"));
+        }
+        let mut out = [b"set -gx ", name.as_bytes(), b" '"].concat();
+        for byte in value.as_bytes() {
+            if matches!(byte, b'\'' | b'\\') {
+                out.push(b'\\');
+            }
+            out.push(*byte);
+        }
+        out.extend(b"'\n");
+        Ok(out)
+    }
+}
+
+fn command(
+    words: &[Word],
+    reading: &mut Reading,
+    known: &mut HashMap<Vec<u8>, Option<Vec<u8>>>,
+    around: &Surroundings,
+) -> Result<(), Wrong> {
+    let Some((first, rest)) = words.split_first() else { return Ok(()) };
+    let open = |why| Err(Wrong::Open((first.start, why)));
+    if !first.is_plain {
+        return open("a command whose name fish works out");
+    }
+    if let Some(at) = memchr::memchr(b'=', &first.text)
+        && first.text.get(..at).is_some_and(super::is_portable)
+    {
+        if words.len() == 1 {
+            return Err(Wrong::Syntax((first.start, "NAME=value is no command in fish: nothing of the file runs")));
+        }
+        return open("variables for one command");
+    }
+    if first.text != b"set" {
+        return if is_inner(&first.text) { open("a command of fish itself") } else { Ok(()) };
+    }
+    let (mut exports, mut is_global, mut is_path) = (false, false, false);
+    let mut at = 0;
+    while let Some(option) = rest.get(at).filter(|w| w.is_plain && w.text.starts_with(b"-") && w.text.len() > 1) {
+        match &option.text[..] {
+            b"--export" => exports = true,
+            b"--global" => is_global = true,
+            b"--path" => is_path = true,
+            b"--" => {
+                at += 1;
+                break;
+            }
+            letters if !letters.starts_with(b"--") => {
+                for letter in letters.iter().skip(1) {
+                    match letter {
+                        b'x' => exports = true,
+                        b'g' => is_global = true,
+                        _ => return open("an option of set that only fish knows"),
+                    }
+                }
+            }
+            _ => return open("an option of set that only fish knows"),
+        }
+        at += 1;
+    }
+    let Some(name) = rest.get(at).filter(|w| w.is_plain && super::is_portable(&w.text)) else {
+        return open("a name that fish works out");
+    };
+    let special = name.text.iter().all(|b| b.is_ascii_lowercase() || *b == b'_') || name.text.to_ascii_lowercase().starts_with(b"fish");
+    const KEPT: &[&[u8]] = &[b"PWD", b"SHLVL", b"COLUMNS", b"LINES", b"TERM", b"LANG", b"HOME", b"USER", b"PATH", b"CDPATH", b"MANPATH"];
+    if special || KEPT.contains(&&name.text[..]) || name.text.starts_with(b"LC_") {
+        return open("a name that fish itself may keep");
+    }
+    let is_list = is_path || name.text.ends_with(b"PATH");
+    let values: Vec<&[u8]> = rest.iter().skip(at + 1).filter(|w| !w.vanishes).map(|w| &w.text[..]).collect();
+    if is_list && values.iter().any(|v| v.contains(&b':')) {
+        return open("a list that fish takes apart");
+    }
+    let joined = values.join(if is_list { &b":"[..] } else { b" " });
+    let was_exported = around.outer.get(&name.text).is_some() || reading.entries.iter().any(|e| e.name == name.text);
+    if !exports {
+        if is_global || was_exported {
+            return open("whether it is exported depends on what was before");
+        }
+        known.insert(name.text.clone(), Some(joined));
+        return Ok(());
+    }
+    known.insert(name.text.clone(), Some(joined.clone()));
+    let last = rest.last().map_or(name.end, |w| w.end);
+    let from = rest.get(at + 1).map_or(last, |w| w.start);
+    reading.set(name.text.clone(), joined, first.start..last, from..last);
+    Ok(())
+}

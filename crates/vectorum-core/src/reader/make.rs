@@ -1,0 +1,404 @@
+//! A makefile's `include` with a bare `export` (GNU make 4.3).
+
+use std::collections::HashMap;
+
+use super::cursor::{is_blank, is_space, trim_end, trim_start};
+use super::systemd::portable;
+use super::{Effect, Reader, Reading, Refusal, Surroundings, is_word};
+use crate::block::{Name, Value};
+
+/// The reader.
+pub(super) struct Make;
+
+const UNKNOWN: &str = "a function of make would have to be run";
+
+struct Variable {
+    text: Vec<u8>,
+    /// Expanded when it is used, not when it is set.
+    is_late: bool,
+}
+
+impl Reader for Make {
+    fn id(&self) -> &'static str {
+        "make-include"
+    }
+
+    fn about(&self) -> &'static str {
+        "include in a makefile that exports all"
+    }
+
+    fn measured(&self) -> Option<&'static str> {
+        Some("GNU make 4.3")
+    }
+
+    fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
+        let mut reading = Reading::default();
+        let mut variables: HashMap<Vec<u8>, Variable> = HashMap::new();
+        let mut places: Vec<(Vec<u8>, bool, std::ops::Range<usize>, std::ops::Range<usize>)> = Vec::new();
+        let bom = if file.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+        let mut has_rule = false;
+        for (start, end, line) in logical_lines(file, bom) {
+            if line.first() == Some(&b'\t') && has_rule {
+                continue;
+            }
+            let line = uncomment(&line);
+            let bare = trim_start(&line, is_space);
+            let (bare, is_export) = match bare.strip_prefix(b"export") {
+                Some(rest) if rest.first().is_some_and(|b| is_blank(*b)) => (trim_start(rest, is_blank), true),
+                Some([]) => continue,
+                _ => (bare, false),
+            };
+            if trim_end(bare, is_space).is_empty() {
+                continue;
+            }
+            if is_export && !bare.contains(&b'=') {
+                for name in bare.split(|b| is_blank(*b)).filter(|n| !n.is_empty()) {
+                    variables.entry(name.to_vec()).or_insert_with(|| Variable {
+                        text: around.outer.get(name).unwrap_or_default().to_vec(),
+                        is_late: true,
+                    });
+                    places.push((name.to_vec(), true, start..end, end..end));
+                }
+                continue;
+            }
+            let parsed = parse(bare);
+            if line.first() == Some(&b'\t') && !matches!(parsed, Parsed::Set { .. }) {
+                reading.refuse(start, "a line that begins with a tab before any rule: make stops", "begin it with no blank");
+                return reading;
+            }
+            match parsed {
+                Parsed::Set { name, sign, value } => {
+                    let is_late = sign != b':';
+                    let text = if is_late { value.to_vec() } else {
+                        match expand(value, &variables, around, 0) {
+                            Ok(text) => text,
+                            Err(Trouble::Function) => {
+                                reading.open = Some((start, UNKNOWN));
+                                return reading;
+                            }
+                            Err(Trouble::Recursive) => {
+                                reading.refuse(start, "a variable refers to itself: make stops", "use := instead of =");
+                                return reading;
+                            }
+                        }
+                    };
+                    let Ok(name) = expand(name, &variables, around, 0) else {
+                        reading.open = Some((start, UNKNOWN));
+                        return reading;
+                    };
+                    if name.is_empty() {
+                        reading.refuse(start, "a line without a name: make stops", "write NAME = value");
+                        return reading;
+                    }
+                    let old = variables.get(&name);
+                    let variable = match (sign, old) {
+                        (b'?', _) if old.is_some() || around.outer.get(&name).is_some() => continue,
+                        (b'+', Some(old)) => Variable { text: [&old.text[..], b" ", &text].concat(), is_late: old.is_late },
+                        (b'+', None) if around.outer.get(&name).is_some() => {
+                            let old = around.outer.get(&name).unwrap_or_default();
+                            Variable { text: [old, b" ", &text].concat(), is_late: true }
+                        }
+                        _ => Variable { text, is_late },
+                    };
+                    variables.insert(name.clone(), variable);
+                    let from = end - value.len().min(end - start);
+                    places.push((name, is_export, start..end, from..end));
+                }
+                Parsed::Shell => {
+                    reading.open = Some((start, UNKNOWN));
+                    return reading;
+                }
+                Parsed::Rule => has_rule = true,
+                // References that come to nothing leave an empty line.
+                Parsed::Neither if expand(bare, &variables, around, 0).is_ok_and(|e| e.iter().all(|b| is_space(*b))) => {}
+                Parsed::Neither => {
+                    reading.refuse(start, "neither an assignment nor a rule: make stops", "write NAME = value, on one line");
+                    return reading;
+                }
+            }
+        }
+        for (name, is_export, span, value_span) in places {
+            if !is_export && !(name.iter().all(|b| is_word(*b)) && name.first().is_some_and(|b| !b.is_ascii_digit())) {
+                reading.complain(span.start, "a name has other characters than letters, digits and underscores: it is not exported", "rename it");
+                continue;
+            }
+            let Some(variable) = variables.get(&name) else { continue };
+            let value = if variable.is_late { expand(&variable.text, &variables, around, 0) } else { Ok(variable.text.clone()) };
+            let effect = match value {
+                Ok(value) => Effect::Set(value.into()),
+                Err(Trouble::Function) => Effect::Unknown(UNKNOWN),
+                Err(Trouble::Recursive) => {
+                    reading.refuse(span.start, "a variable refers to itself: make stops", "use := instead of =");
+                    return reading;
+                }
+            };
+            reading.entries.push(super::Entry { name: name.into(), effect, span, value_span });
+        }
+        through_a_shell(&mut reading, around);
+        reading
+    }
+
+    fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
+        portable(name)?;
+        let v = value.as_bytes();
+        if v.contains(&b'\n') {
+            return Err(Refusal::new("a value is one line here", "use define, or put it into a file"));
+        }
+        let mut out = [name.as_bytes(), b"=$()"].concat();
+        let mut slashes = 0;
+        for byte in v {
+            match byte {
+                b'$' => out.extend(b"$$"),
+                b'#' => {
+                    // Backslashes right before it would be taken for the one that keeps it.
+                    out.extend(std::iter::repeat_n(b'\\', slashes + 1));
+                    out.push(b'#');
+                }
+                _ => out.push(*byte),
+            }
+            slashes = if *byte == b'\\' { slashes + 1 } else { 0 };
+        }
+        out.extend(b"$()\n");
+        Ok(out)
+    }
+}
+
+/// A recipe is run without a shell where that makes no difference. With IFS or SHELL set it does:
+/// then the shell adds what it sets by itself.
+fn through_a_shell(reading: &mut Reading, around: &Surroundings) {
+    let last = |name: &[u8]| reading.entries.iter().rev().find(|e| e.name == name).map(|e| (e.effect.clone(), e.span.clone()));
+    let (ifs, shell) = (last(b"IFS"), last(b"SHELL"));
+    let Some((_, span)) = shell.clone().or(ifs.clone()) else { return };
+    let end = span.end..span.end;
+    let is_bash = shell.is_some_and(|(effect, _)| matches!(&effect, Effect::Set(path) if path.ends_with(b"bash")));
+    if is_bash && around.outer.get(b"SHLVL").is_none() {
+        reading.set(&b"SHLVL"[..], &b"0"[..], span.clone(), end.clone());
+    }
+    if ifs.is_some() {
+        reading.set(&b"IFS"[..], &b" \t\n"[..], span.clone(), end.clone());
+    }
+    reading.set(&b"PWD"[..], around.folder.clone(), span, end);
+}
+
+/// Puts lines together that end in a backslash: it, the line feed and the blanks around them become
+/// one blank. Returns where each begins and ends.
+fn logical_lines(file: &[u8], from: usize) -> Vec<(usize, usize, Vec<u8>)> {
+    let mut out: Vec<(usize, usize, Vec<u8>)> = Vec::new();
+    let (mut goes_on, mut hidden) = (false, false);
+    let mut at = from;
+    while at < file.len() {
+        let rest = file.get(at..).unwrap_or_default();
+        let length = memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+        let is_ended = length < rest.len();
+        // A NUL hides the rest of its line and its end: the next one follows at once.
+        let nul = memchr::memchr(0, rest.get(..length).unwrap_or_default());
+        if let Some(nul) = nul {
+            let text = rest.get(..nul).unwrap_or_default();
+            match out.last_mut().filter(|_| goes_on || hidden) {
+                Some((_, end, joined)) => {
+                    joined.extend_from_slice(text);
+                    *end = at + length;
+                }
+                None => out.push((at, at + length, text.to_vec())),
+            }
+            hidden = true;
+            at += length + 1;
+            continue;
+        }
+        let line = rest.get(..length).unwrap_or_default();
+        let line = line.strip_suffix(b"\r").filter(|_| is_ended).unwrap_or(line);
+        let slashes = line.iter().rev().take_while(|b| **b == b'\\').count();
+        let next_goes_on = slashes % 2 == 1 && is_ended;
+        let text = if next_goes_on { line.get(..line.len() - 1).unwrap_or_default() } else { line };
+        if std::mem::take(&mut hidden)
+            && let Some((_, end, joined)) = out.last_mut()
+        {
+            joined.extend_from_slice(text);
+            *end = at + line.len();
+            goes_on = next_goes_on;
+            at += length + 1;
+            continue;
+        }
+        match out.last_mut().filter(|_| goes_on) {
+            Some((_, end, joined)) => {
+                let keep = trim_end(joined, is_blank).len();
+                joined.truncate(keep);
+                joined.push(b' ');
+                joined.extend_from_slice(trim_start(text, is_blank));
+                *end = at + line.len();
+            }
+            None => out.push((at, at + line.len(), text.to_vec())),
+        }
+        goes_on = next_goes_on;
+        at += length + 1;
+    }
+    // The line that follows the last one is empty.
+    if let Some((_, _, joined)) = out.last_mut().filter(|_| goes_on) {
+        joined.push(b' ');
+    }
+    out
+}
+
+/// Returns the length of the reference that begins with the dollar at the front.
+fn reference(text: &[u8]) -> usize {
+    let close = match text.get(1) {
+        Some(b'(') => b')',
+        Some(b'{') => b'}',
+        Some(_) => return 2,
+        None => return 1,
+    };
+    let open = text.get(1).copied().unwrap_or(0);
+    let mut nest = 0;
+    let end = text.iter().skip(1).position(|b| {
+        nest += i32::from(*b == open) - i32::from(*b == close);
+        nest == 0
+    });
+    end.map_or(2, |end| end + 2)
+}
+
+/// Cuts a comment off. A backslash keeps a `#`; backslashes before it are halved. References are
+/// passed over.
+fn uncomment(line: &[u8]) -> Vec<u8> {
+    let mut out: Vec<u8> = Vec::with_capacity(line.len());
+    let mut skip = 0;
+    for (at, byte) in line.iter().enumerate() {
+        if *byte == b'$' && skip == 0 {
+            skip = reference(line.get(at..).unwrap_or_default());
+        }
+        if skip > 0 {
+            skip -= 1;
+            out.push(*byte);
+            continue;
+        }
+        if *byte == b'#' {
+            let slashes = out.iter().rev().take_while(|b| **b == b'\\').count();
+            out.truncate(out.len() - slashes.div_ceil(2));
+            if slashes % 2 == 0 {
+                return out;
+            }
+        }
+        out.push(*byte);
+    }
+    out
+}
+
+enum Parsed<'a> {
+    Set { name: &'a [u8], sign: u8, value: &'a [u8] },
+    Shell,
+    Rule,
+    Neither,
+}
+
+fn parse(line: &[u8]) -> Parsed<'_> {
+    let mut skip = 0;
+    for (at, byte) in line.iter().enumerate() {
+        let before = at.checked_sub(1).and_then(|i| line.get(i)).copied().unwrap_or(0);
+        if *byte == b'$' && skip == 0 {
+            skip = reference(line.get(at..).unwrap_or_default());
+        }
+        if skip > 0 {
+            skip -= 1;
+            continue;
+        }
+        match byte {
+            b'=' => {
+                let (sign, cut) = match before {
+                    b':' => (b':', 1 + usize::from(line.get(..at - 1).is_some_and(|l| l.ends_with(b":")))),
+                    b'?' => (b'?', 1),
+                    b'+' => (b'+', 1),
+                    b'!' => return Parsed::Shell,
+                    _ => (b'=', 0),
+                };
+                let name = trim_end(line.get(..at - cut).unwrap_or_default(), is_blank);
+                let value = trim_start(line.get(at + 1..).unwrap_or_default(), is_blank);
+                return if name.is_empty() || name.iter().any(|b| is_blank(*b)) { Parsed::Neither } else { Parsed::Set { name, sign, value } };
+            }
+            b':' if line.get(at + 1) != Some(&b'=') && line.get(at + 1..at + 3) != Some(b":=") => {
+                return Parsed::Rule;
+            }
+            _ => {}
+        }
+    }
+    Parsed::Neither
+}
+
+enum Trouble {
+    Function,
+    Recursive,
+}
+
+/// Deeper chains are taken for a variable that refers to itself.
+const DEEPEST: usize = 64;
+
+fn expand(text: &[u8], variables: &HashMap<Vec<u8>, Variable>, around: &Surroundings, depth: usize) -> Result<Vec<u8>, Trouble> {
+    if depth > DEEPEST {
+        return Err(Trouble::Recursive);
+    }
+    let mut out = Vec::with_capacity(text.len());
+    let mut at = 0;
+    while let Some(byte) = text.get(at).copied() {
+        at += 1;
+        if byte != b'$' {
+            out.push(byte);
+            continue;
+        }
+        // One at the very end stands for itself.
+        let Some(next) = text.get(at).copied() else {
+            out.push(b'$');
+            break;
+        };
+        at += 1;
+        let name = match next {
+            b'$' => {
+                out.push(b'$');
+                continue;
+            }
+            open @ (b'(' | b'{') => {
+                let close = if open == b'(' { b')' } else { b'}' };
+                let rest = text.get(at..).unwrap_or_default();
+                let mut nest = 1;
+                let Some(end) = rest.iter().position(|b| {
+                    nest += i32::from(*b == open) - i32::from(*b == close);
+                    nest == 0
+                }) else {
+                    return Err(Trouble::Function);
+                };
+                at += end + 1;
+                let inner = rest.get(..end).unwrap_or_default();
+                let first = inner.split(|b| is_blank(*b)).next().unwrap_or_default();
+                let is_function = first.len() < inner.len() && std::str::from_utf8(first).is_ok_and(|f| FUNCTIONS.contains(&f));
+                let is_substitution = memchr::memchr(b':', inner).is_some_and(|at| inner.get(at..).is_some_and(|r| r.contains(&b'=')));
+                if is_function || is_substitution {
+                    return Err(Trouble::Function);
+                }
+                expand(inner, variables, around, depth + 1)?
+            }
+            other => vec![other],
+        };
+        match variables.get(&name) {
+            Some(variable) if variable.is_late => out.extend(expand(&variable.text, variables, around, depth + 1)?),
+            Some(variable) => out.extend_from_slice(&variable.text),
+            None => match around.outer.get(&name) {
+                // What comes from outside is expanded again.
+                Some(value) => out.extend(expand(value, variables, around, depth + 1)?),
+                None if is_own(&name) => return Err(Trouble::Function),
+                None => {}
+            },
+        }
+    }
+    Ok(out)
+}
+
+/// The functions of make (GNU make manual, "Functions for Transforming Text").
+const FUNCTIONS: &[&str] = &[
+    "abspath", "addprefix", "addsuffix", "and", "basename", "call", "dir", "error", "eval", "file", "filter", "filter-out", "findstring",
+    "firstword", "flavor", "foreach", "guile", "if", "info", "join", "lastword", "notdir", "or", "origin", "patsubst", "realpath",
+    "shell", "sort", "strip", "subst", "suffix", "value", "warning", "wildcard", "word", "wordlist", "words",
+];
+
+/// Names that make sets by itself.
+fn is_own(name: &[u8]) -> bool {
+    const OWN: [&[u8]; 12] =
+        [b"MAKE", b"SHELL", b"CURDIR", b"MAKEFLAGS", b"MAKEFILE_LIST", b"CC", b"CXX", b"AR", b"LD", b"RM", b"MAKELEVEL", b"MAKE_VERSION"];
+    OWN.contains(&name) || (name.first() == Some(&b'.') && name.len() > 1) || matches!(name, [b'@' | b'<' | b'^' | b'+' | b'?' | b'*' | b'%' | b'|'])
+}

@@ -1,0 +1,248 @@
+//! `Environment=` of a unit file (systemd 252): words, quotes, escapes, specifiers.
+
+use super::cursor::{Line, is_blank, trim_end, trim_start};
+use super::systemd::{portable, utf8};
+use super::{Reader, Reading, Refusal, Surroundings, is_portable};
+use crate::block::{Name, Value};
+
+/// The reader.
+pub(super) struct UnitEnvironment;
+
+impl Reader for UnitEnvironment {
+    fn id(&self) -> &'static str {
+        "systemd-environment"
+    }
+
+    fn about(&self) -> &'static str {
+        "Environment= lines of a unit"
+    }
+
+    fn measured(&self) -> Option<&'static str> {
+        Some("systemd 252.39")
+    }
+
+    fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
+        let mut reading = Reading::default();
+        for (line, text) in logical_lines(file) {
+            if std::str::from_utf8(&text).is_err() {
+                reading.refuse(line.start, "text that is not UTF-8: the unit cannot be loaded", "write such bytes as \\xHH, or in another form");
+                return reading;
+            }
+            let text = trim_start(&text, is_space);
+            let Some(equals) = memchr::memchr(b'=', text) else { continue };
+            let (key, value) = text.split_at(equals);
+            let value = value.get(1..).unwrap_or_default();
+            let value = trim_end(trim_start(value, is_space), is_space);
+            match trim_end(key, is_space) {
+                b"Environment" => environment(value, &line, around, &mut reading),
+                b"UnsetEnvironment" => {
+                    for name in value.split(|b| is_space(*b)).filter(|n| is_portable(n)) {
+                        reading.unset(name.to_vec(), line.start..line.start + line.text.len());
+                    }
+                }
+                _ => {}
+            }
+        }
+        reading
+    }
+
+    fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
+        portable(name)?;
+        utf8(value)?;
+        let mut out = [b"Environment=\"", name.as_bytes(), b"="].concat();
+        for byte in value.as_bytes() {
+            match byte {
+                b'\\' => out.extend(b"\\\\"),
+                b'"' => out.extend(b"\\\""),
+                b'%' => out.extend(b"%%"),
+                b'\n' => out.extend(b"\\n"),
+                b'\t' => out.extend(b"\\t"),
+                b'\r' => out.extend(b"\\r"),
+                0..32 | 127 => out.extend(format!("\\x{byte:02x}").into_bytes()),
+                _ => out.push(*byte),
+            }
+        }
+        out.extend(b"\"\n");
+        Ok(out)
+    }
+}
+
+fn is_space(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t' | b'\n' | b'\r')
+}
+
+/// Cuts a file into lines as systemd does: at line feeds, carriage returns and NULs.
+fn physical_lines(file: &[u8]) -> impl Iterator<Item = Line<'_>> {
+    let mut at = 0;
+    std::iter::from_fn(move || {
+        let rest = file.get(at..).filter(|rest| !rest.is_empty())?;
+        let length = rest.iter().position(|b| matches!(b, b'\n' | b'\r' | 0)).unwrap_or(rest.len());
+        let line = Line { start: at, text: rest.get(..length).unwrap_or_default() };
+        at += length + 1;
+        Some(line)
+    })
+}
+
+/// Joins lines that end in a backslash with a blank; comment lines in between are left out.
+pub(super) fn logical_lines(file: &[u8]) -> Vec<(Line<'_>, Vec<u8>)> {
+    let mut out = Vec::new();
+    let mut joined: Option<(Line<'_>, Vec<u8>)> = None;
+    let mut bom_seen = false;
+    for line in physical_lines(file) {
+        // The first mark of byte order at the beginning of a line is passed over.
+        let marked = line.text.strip_prefix(b"\xef\xbb\xbf").filter(|_| !bom_seen);
+        bom_seen |= marked.is_some();
+        let text = marked.unwrap_or(line.text);
+        let start = trim_start(text, is_blank);
+        if matches!(start.first(), Some(b'#' | b';')) {
+            continue;
+        }
+        // An even number of backslashes is text.
+        let slashes = text.iter().rev().take_while(|b| **b == b'\\').count();
+        let goes_on = slashes % 2 == 1;
+        let text = if goes_on { text.get(..text.len() - 1).unwrap_or_default() } else { text };
+        let (first, mut whole) = joined.take().unwrap_or((line, Vec::new()));
+        whole.extend_from_slice(text);
+        if goes_on {
+            whole.push(b' ');
+            joined = Some((first, whole));
+        } else {
+            out.push((first, whole));
+        }
+    }
+    out.extend(joined);
+    out
+}
+
+fn environment(value: &[u8], line: &Line<'_>, around: &Surroundings, reading: &mut Reading) {
+    let span = line.start..line.start + line.text.len();
+    if value.is_empty() {
+        reading.entries.clear();
+        return;
+    }
+    let mut rest = value;
+    loop {
+        match word(rest) {
+            Ok(None) => return,
+            Ok(Some((word, after))) => {
+                rest = after;
+                let Ok(text) = String::from_utf8(word) else {
+                    reading.complain(line.start, "an escape makes bytes that are not UTF-8: the word is dropped", "write the characters themselves");
+                    continue;
+                };
+                let Some(text) = specifiers(text.as_bytes(), around) else {
+                    reading.complain(line.start, "a % that begins no specifier: the word is dropped", "write %% for a percent sign");
+                    continue;
+                };
+                match memchr::memchr(b'=', &text) {
+                    Some(at) if is_portable(text.get(..at).unwrap_or_default()) => {
+                        let (name, value) = text.split_at(at);
+                        reading.set(name.to_vec(), value.get(1..).unwrap_or_default().to_vec(), span.clone(), span.clone());
+                    }
+                    _ => reading.complain(line.start, "a word is no assignment: it is dropped", "put quotes around the whole NAME=value"),
+                }
+            }
+            Err(what) => {
+                reading.complain(line.start, what, "write \\\\ for a backslash, and close each quote");
+                return;
+            }
+        }
+    }
+}
+
+type Word<'a> = Option<(Vec<u8>, &'a [u8])>;
+
+/// Takes the next word; what is left of the line is lost with a word that makes no sense.
+fn word(text: &[u8]) -> Result<Word<'_>, &'static str> {
+    let text = trim_start(text, is_space);
+    if text.is_empty() {
+        return Ok(None);
+    }
+    let mut out = Vec::new();
+    let mut quote = None;
+    let mut at = 0;
+    while let Some(byte) = text.get(at).copied() {
+        at += 1;
+        match (quote, byte) {
+            (None, b'\'' | b'"') => quote = Some(byte),
+            (None, _) if is_space(byte) => return Ok(Some((out, text.get(at..).unwrap_or_default()))),
+            (Some(open), _) if open == byte => quote = None,
+            (_, b'\\') => {
+                at += escape(text.get(at..).unwrap_or_default(), &mut out).ok_or("an escape that is none: the rest of the line is dropped")?;
+            }
+            _ => out.push(byte),
+        }
+    }
+    if quote.is_some() {
+        return Err("a quote is never closed: the rest of the line is dropped");
+    }
+    Ok(Some((out, b"")))
+}
+
+/// Takes an escape behind its backslash; returns its length.
+fn escape(text: &[u8], out: &mut Vec<u8>) -> Option<usize> {
+    let number = |from: usize, length: usize, radix: u32| {
+        let digits = std::str::from_utf8(text.get(from..from + length)?).ok()?;
+        if digits.bytes().all(|b| (b as char).is_digit(radix)) { u32::from_str_radix(digits, radix).ok() } else { None }
+    };
+    let simple = match text.first()? {
+        b'a' => 7,
+        b'b' => 8,
+        b'f' => 12,
+        b'n' => b'\n',
+        b'r' => b'\r',
+        b't' => b'\t',
+        b'v' => 11,
+        b's' => b' ',
+        same @ (b'\\' | b'"' | b'\'') => *same,
+        b'x' => {
+            out.push(u8::try_from(number(1, 2, 16)?).ok().filter(|b| *b != 0)?);
+            return Some(3);
+        }
+        b'0'..=b'7' => {
+            out.push(u8::try_from(number(0, 3, 8)?).ok().filter(|b| *b != 0)?);
+            return Some(3);
+        }
+        wide @ (b'u' | b'U') => {
+            let length = if *wide == b'u' { 4 } else { 8 };
+            let c = char::from_u32(number(1, length, 16)?).filter(|c| *c != '\0')?;
+            out.extend(c.to_string().into_bytes());
+            return Some(1 + length);
+        }
+        _ => return None,
+    };
+    out.push(simple);
+    Some(1)
+}
+
+/// Resolves specifiers; `None` for one that is unknown (systemd.unit(5), "Specifiers"; those whose
+/// answer only the running manager knows are left as unknown).
+fn specifiers(text: &[u8], around: &Surroundings) -> Option<Vec<u8>> {
+    let mut out = Vec::with_capacity(text.len());
+    let mut at = 0;
+    while let Some(byte) = text.get(at).copied() {
+        at += 1;
+        if byte != b'%' {
+            out.push(byte);
+            continue;
+        }
+        match text.get(at).copied() {
+            Some(b'%') => out.push(b'%'),
+            Some(b'h') => out.extend_from_slice(&around.home),
+            Some(b'u') => out.extend_from_slice(&around.account),
+            Some(b'U') => out.extend(around.uid.to_string().into_bytes()),
+            Some(b's') => out.extend_from_slice(&around.shell),
+            Some(b't') => out.extend(format!("/run/user/{}", around.uid).into_bytes()),
+            Some(b'T') => out.extend(b"/tmp"),
+            Some(b'V') => out.extend(b"/var/tmp"),
+            Some(next) if next.is_ascii_alphanumeric() => return None,
+            // A percent sign before anything else stands for itself.
+            _ => {
+                out.push(b'%');
+                continue;
+            }
+        }
+        at += 1;
+    }
+    Some(out)
+}
