@@ -23,7 +23,11 @@ fn read(file: &[u8], around: &Surroundings, is_docker: bool) -> Reading {
             return reading;
         }
         if is_docker && std::str::from_utf8(line.text).is_err() {
-            reading.refuse(start, "a line that is not UTF-8: the file is refused", "store the value in another form, base64 for instance");
+            reading.refuse(
+                start,
+                "a line that is not UTF-8: the file is refused",
+                "store the value in another form, base64 for instance",
+            );
             return reading;
         }
         let text = line.text.strip_suffix(b"\r").unwrap_or(line.text);
@@ -42,7 +46,11 @@ fn read(file: &[u8], around: &Surroundings, is_docker: bool) -> Reading {
                     return reading;
                 }
                 if is_docker && name.iter().any(|b| is_blank(*b)) {
-                    reading.refuse(start, "a blank in a name: the file is refused", "write NAME=value, without `export` and blanks");
+                    reading.refuse(
+                        start,
+                        "a blank in a name: the file is refused",
+                        "write NAME=value, without `export` and blanks",
+                    );
                     return reading;
                 }
                 let (name, value) = if is_docker { (name.to_vec(), value.to_vec()) } else { (lossy(name), lossy(value)) };
@@ -51,7 +59,11 @@ fn read(file: &[u8], around: &Surroundings, is_docker: bool) -> Reading {
             }
             None if is_docker => {
                 if bare.iter().any(|b| is_blank(*b)) {
-                    reading.refuse(start, "a blank in a name: the file is refused", "write NAME=value, without `export` and blanks");
+                    reading.refuse(
+                        start,
+                        "a blank in a name: the file is refused",
+                        "write NAME=value, without `export` and blanks",
+                    );
                     return reading;
                 }
                 if let Some(value) = around.outer.get(bare) {
@@ -93,11 +105,15 @@ fn lossy(bytes: &[u8]) -> Vec<u8> {
 
 fn write(name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
     let (n, v) = (name.as_bytes(), value.as_bytes());
-    if n.iter().any(|b| is_space(*b)) || n.starts_with(b"#") || n.starts_with(b"\xef\xbb\xbf") || std::str::from_utf8(n).is_err() {
+    if n.iter().any(|b| is_space(*b)) || n.starts_with(b"#") || n.starts_with(b"\xef\xbb\xbf") || std::str::from_utf8(n).is_err()
+    {
         return Err(Refusal::new("such a name cannot stand in this file", "rename the variable, or give it on the command line"));
     }
     if memchr::memchr(b'\n', v).is_some() || v.ends_with(b"\r") {
-        return Err(Refusal::new("a value is one line here, and may not end in a carriage return", "give it on the command line, or as a file"));
+        return Err(Refusal::new(
+            "a value is one line here, and may not end in a carriage return",
+            "give it on the command line, or as a file",
+        ));
     }
     if std::str::from_utf8(v).is_err() {
         return Err(Refusal::new("a value must be UTF-8 here", "store it in another form, base64 for instance"));

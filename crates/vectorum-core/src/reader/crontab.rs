@@ -63,7 +63,10 @@ impl Reader for Crontab {
         let (n, v) = (name.as_bytes(), value.as_bytes());
         let odd = |b: &u8| matches!(b, b'\n' | b'\'' | b'"') || super::cursor::is_space(*b);
         if n.iter().any(odd) || n.starts_with(b"#") || n == b"LOGNAME" {
-            return Err(Refusal::new("such a name cannot be set in a crontab", "rename the variable, or set it in the job's command"));
+            return Err(Refusal::new(
+                "such a name cannot be set in a crontab",
+                "rename the variable, or set it in the job's command",
+            ));
         }
         if v.contains(&b'\n') {
             return Err(Refusal::new("a value is one line here", "put it into a file that the job reads"));
@@ -126,7 +129,9 @@ fn parse(text: &[u8]) -> Option<(Vec<u8>, Vec<u8>)> {
     // The value loses white space at its end, and a pair of quotes around what is left.
     let trimmed = trim_end(&value, super::cursor::is_space).to_vec();
     let inner = match (trimmed.first(), trimmed.last()) {
-        (Some(a @ (b'\'' | b'"')), Some(b)) if a == b && trimmed.len() > 1 => trimmed.get(1..trimmed.len() - 1).unwrap_or_default().to_vec(),
+        (Some(a @ (b'\'' | b'"')), Some(b)) if a == b && trimmed.len() > 1 => {
+            trimmed.get(1..trimmed.len() - 1).unwrap_or_default().to_vec()
+        }
         _ => trimmed,
     };
     Some((name, inner))

@@ -1,6 +1,6 @@
 //! The plain part of fish files (fish 3.6.0): `set` with quoted words, comments.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::{Reader, Reading, Refusal, Surroundings, is_word};
 use crate::block::{Name, Value};
@@ -29,6 +29,8 @@ struct Word {
 struct Parser<'a> {
     file: &'a [u8],
     at: usize,
+    /// Names that hold other than one item.
+    lists: HashSet<Vec<u8>>,
 }
 
 impl Parser<'_> {
@@ -59,7 +61,9 @@ impl Parser<'_> {
                 b' ' | b'\t' | b'\n' | b';' => break,
                 b'\r' if self.peek(1) == Some(b'\n') => break,
                 0 => return self.open("a NUL byte"),
-                b'|' | b'&' | b'<' | b'>' | b'(' | b')' | b'*' | b'?' | b'{' | b'}' | b'[' | b']' => return self.open("an operator of fish"),
+                b'|' | b'&' | b'<' | b'>' | b'(' | b')' | b'*' | b'?' | b'{' | b'}' | b'[' | b']' => {
+                    return self.open("an operator of fish");
+                }
                 b'~' if self.at == word.start => return self.open("somebody's home folder"),
                 b'%' if self.at == word.start => return self.open("an expansion of fish"),
                 b'\'' => {
@@ -68,7 +72,9 @@ impl Parser<'_> {
                     self.at += 1;
                     loop {
                         match (self.peek(0), self.peek(1)) {
-                            (None, _) => return Err(Wrong::Syntax((start, "a quote that is never closed: nothing of the file runs"))),
+                            (None, _) => {
+                                return Err(Wrong::Syntax((start, "a quote that is never closed: nothing of the file runs")));
+                            }
                             (Some(0), _) => return self.open("a NUL byte"),
                             (Some(b'\''), _) => break,
                             (Some(b'\\'), Some(next @ (b'\'' | b'\\'))) => {
@@ -90,6 +96,10 @@ impl Parser<'_> {
                 b'$' => {
                     word.is_plain = false;
                     let name = self.name()?;
+                    // A list outside quotes makes as many words as it has items.
+                    if name.ends_with(b"PATH") || self.lists.contains(&name) {
+                        return self.open("a list, which makes several words");
+                    }
                     match get(&name) {
                         Some(value) => word.text.extend(value),
                         None => word.vanishes = true,
@@ -124,7 +134,7 @@ impl Parser<'_> {
             return self.open("a reference that only fish knows");
         }
         let name = after.get(..length).unwrap_or_default().to_vec();
-        if name.iter().all(|b| b.is_ascii_lowercase() || *b == b'_') || name.starts_with(b"FISH") || name.starts_with(b"fish") {
+        if is_kept(&name) {
             return self.open("a variable that fish itself may keep");
         }
         self.at += length + 1;
@@ -183,14 +193,126 @@ impl Parser<'_> {
 /// Words that fish takes itself.
 fn is_inner(word: &[u8]) -> bool {
     const INNER: &[&str] = &[
-        ".", ":", "[", "!", "_", "abbr", "alias", "and", "argparse", "begin", "bg", "bind", "block", "break", "breakpoint", "builtin", "case", "cd",
-        "cdh", "command", "commandline", "complete", "contains", "continue", "count", "dirh", "dirs", "disown", "else", "emit", "end", "eval",
-        "exec", "exit", "false", "fg", "for", "function", "functions", "funced", "funcsave", "help", "history", "if", "isatty", "jobs", "math", "nextd",
-        "not", "open", "or", "path", "popd", "prevd", "printf", "prompt_pwd", "psub", "pushd", "pwd", "random", "read", "realpath", "return",
-        "set_color", "source", "status", "string", "suspend", "switch", "test", "time", "trap", "true", "type", "ulimit", "umask", "vared",
-        "wait", "while", "fish_add_path", "fish_config", "la", "ll", "ls", "grep", "man", "N_", "seq", "export", "set", "setenv", "echo",
+        ".",
+        ":",
+        "[",
+        "!",
+        "_",
+        "abbr",
+        "alias",
+        "and",
+        "argparse",
+        "begin",
+        "bg",
+        "bind",
+        "block",
+        "break",
+        "breakpoint",
+        "builtin",
+        "case",
+        "cd",
+        "cdh",
+        "command",
+        "commandline",
+        "complete",
+        "contains",
+        "continue",
+        "count",
+        "dirh",
+        "dirs",
+        "disown",
+        "else",
+        "emit",
+        "end",
+        "eval",
+        "exec",
+        "exit",
+        "false",
+        "fg",
+        "for",
+        "function",
+        "functions",
+        "funced",
+        "funcsave",
+        "help",
+        "history",
+        "if",
+        "isatty",
+        "jobs",
+        "math",
+        "nextd",
+        "not",
+        "open",
+        "or",
+        "path",
+        "popd",
+        "prevd",
+        "printf",
+        "prompt_pwd",
+        "psub",
+        "pushd",
+        "pwd",
+        "random",
+        "read",
+        "realpath",
+        "return",
+        "set_color",
+        "source",
+        "status",
+        "string",
+        "suspend",
+        "switch",
+        "test",
+        "time",
+        "trap",
+        "true",
+        "type",
+        "ulimit",
+        "umask",
+        "vared",
+        "wait",
+        "while",
+        "fish_add_path",
+        "fish_config",
+        "la",
+        "ll",
+        "ls",
+        "grep",
+        "man",
+        "N_",
+        "seq",
+        "export",
+        "set",
+        "setenv",
+        "echo",
     ];
     std::str::from_utf8(word).is_ok_and(|w| INNER.contains(&w) || w.starts_with("fish") || w.starts_with("__"))
+}
+
+/// Variables that fish itself keeps (fish 3.6 documentation, "Special variables").
+fn is_kept(name: &[u8]) -> bool {
+    const KEPT: &[&str] = &[
+        "PWD",
+        "SHLVL",
+        "status",
+        "version",
+        "history",
+        "hostname",
+        "pipestatus",
+        "argv",
+        "_",
+        "umask",
+        "COLUMNS",
+        "LINES",
+        "CMD_DURATION",
+        "EUID",
+        "last_pid",
+        "dirprev",
+        "dirnext",
+        "__fish",
+    ];
+    let is_own = |n: &str| n.to_ascii_lowercase().starts_with("fish") || n.starts_with("__fish");
+    std::str::from_utf8(name).is_ok_and(|n| KEPT.contains(&n) || is_own(n))
 }
 
 impl Reader for Fish {
@@ -209,7 +331,7 @@ impl Reader for Fish {
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
         let mut reading = Reading::default();
         let bom = if file.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
-        let mut parser = Parser { file, at: bom };
+        let mut parser = Parser { file, at: bom, lists: HashSet::new() };
         let mut known: HashMap<Vec<u8>, Option<Vec<u8>>> = HashMap::new();
         let mut wrong = None;
         while parser.at < file.len() && wrong.is_none() {
@@ -232,7 +354,7 @@ impl Reader for Fish {
                 break;
             }
             parser.at += 1;
-            if let Err(error) = command(&words, &mut reading, &mut known, around) {
+            if let Err(error) = command(&words, &mut reading, &mut known, &mut parser.lists, around) {
                 wrong = Some(error);
             }
         }
@@ -246,7 +368,21 @@ impl Reader for Fish {
 
     fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
         super::systemd::portable(name)?;
-        const KEPT: &[&str] = &["PWD", "SHLVL", "status", "version", "history", "hostname", "pipestatus", "argv", "_", "umask", "COLUMNS", "LINES", "HOME_"];
+        const KEPT: &[&str] = &[
+            "PWD",
+            "SHLVL",
+            "status",
+            "version",
+            "history",
+            "hostname",
+            "pipestatus",
+            "argv",
+            "_",
+            "umask",
+            "COLUMNS",
+            "LINES",
+            "HOME_",
+        ];
         if std::str::from_utf8(name.as_bytes()).is_ok_and(|n| KEPT.contains(&n) || n.to_ascii_lowercase().starts_with("fish")) {
             return Err(Refusal::new("this name means something to fish itself", "set it where fish is started"));
         }
@@ -266,6 +402,7 @@ fn command(
     words: &[Word],
     reading: &mut Reading,
     known: &mut HashMap<Vec<u8>, Option<Vec<u8>>>,
+    lists: &mut HashSet<Vec<u8>>,
     around: &Surroundings,
 ) -> Result<(), Wrong> {
     let Some((first, rest)) = words.split_first() else { return Ok(()) };
@@ -311,16 +448,16 @@ fn command(
     let Some(name) = rest.get(at).filter(|w| w.is_plain && super::is_portable(&w.text)) else {
         return open("a name that fish works out");
     };
-    let special = name.text.iter().all(|b| b.is_ascii_lowercase() || *b == b'_') || name.text.to_ascii_lowercase().starts_with(b"fish");
-    const KEPT: &[&[u8]] = &[b"PWD", b"SHLVL", b"COLUMNS", b"LINES", b"TERM", b"LANG", b"HOME", b"USER", b"PATH", b"CDPATH", b"MANPATH"];
-    if special || KEPT.contains(&&name.text[..]) || name.text.starts_with(b"LC_") {
+    if is_kept(&name.text) {
         return open("a name that fish itself may keep");
     }
     let is_list = is_path || name.text.ends_with(b"PATH");
     let values: Vec<&[u8]> = rest.iter().skip(at + 1).filter(|w| !w.vanishes).map(|w| &w.text[..]).collect();
-    if is_list && values.iter().any(|v| v.contains(&b':')) {
-        return open("a list that fish takes apart");
-    }
+    if values.len() == 1 {
+        lists.remove(&name.text)
+    } else {
+        lists.insert(name.text.clone())
+    };
     let joined = values.join(if is_list { &b":"[..] } else { b" " });
     let was_exported = around.outer.get(&name.text).is_some() || reading.entries.iter().any(|e| e.name == name.text);
     if !exports {

@@ -53,10 +53,9 @@ impl Reader for Make {
             }
             if is_export && !bare.contains(&b'=') {
                 for name in bare.split(|b| is_blank(*b)).filter(|n| !n.is_empty()) {
-                    variables.entry(name.to_vec()).or_insert_with(|| Variable {
-                        text: around.outer.get(name).unwrap_or_default().to_vec(),
-                        is_late: true,
-                    });
+                    variables
+                        .entry(name.to_vec())
+                        .or_insert_with(|| Variable { text: around.outer.get(name).unwrap_or_default().to_vec(), is_late: true });
                     places.push((name.to_vec(), true, start..end, end..end));
                 }
                 continue;
@@ -69,22 +68,23 @@ impl Reader for Make {
             match parsed {
                 Parsed::Set { name, sign, value } => {
                     let is_late = sign != b':';
-                    let text = if is_late { value.to_vec() } else {
+                    let text = if is_late {
+                        value.to_vec()
+                    } else {
                         match expand(value, &variables, around, 0) {
                             Ok(text) => text,
-                            Err(Trouble::Function) => {
-                                reading.open = Some((start, UNKNOWN));
-                                return reading;
-                            }
-                            Err(Trouble::Recursive) => {
-                                reading.refuse(start, "a variable refers to itself: make stops", "use := instead of =");
+                            Err(trouble) => {
+                                trouble.tell(&mut reading, start);
                                 return reading;
                             }
                         }
                     };
-                    let Ok(name) = expand(name, &variables, around, 0) else {
-                        reading.open = Some((start, UNKNOWN));
-                        return reading;
+                    let name = match expand(name, &variables, around, 0) {
+                        Ok(name) => name,
+                        Err(trouble) => {
+                            trouble.tell(&mut reading, start);
+                            return reading;
+                        }
                     };
                     if name.is_empty() {
                         reading.refuse(start, "a line without a name: make stops", "write NAME = value");
@@ -119,7 +119,11 @@ impl Reader for Make {
         }
         for (name, is_export, span, value_span) in places {
             if !is_export && !(name.iter().all(|b| is_word(*b)) && name.first().is_some_and(|b| !b.is_ascii_digit())) {
-                reading.complain(span.start, "a name has other characters than letters, digits and underscores: it is not exported", "rename it");
+                reading.complain(
+                    span.start,
+                    "a name has other characters than letters, digits and underscores: it is not exported",
+                    "rename it",
+                );
                 continue;
             }
             let Some(variable) = variables.get(&name) else { continue };
@@ -127,8 +131,8 @@ impl Reader for Make {
             let effect = match value {
                 Ok(value) => Effect::Set(value.into()),
                 Err(Trouble::Function) => Effect::Unknown(UNKNOWN),
-                Err(Trouble::Recursive) => {
-                    reading.refuse(span.start, "a variable refers to itself: make stops", "use := instead of =");
+                Err(trouble) => {
+                    trouble.tell(&mut reading, span.start);
                     return reading;
                 }
             };
@@ -311,7 +315,11 @@ fn parse(line: &[u8]) -> Parsed<'_> {
                 };
                 let name = trim_end(line.get(..at - cut).unwrap_or_default(), is_blank);
                 let value = trim_start(line.get(at + 1..).unwrap_or_default(), is_blank);
-                return if name.is_empty() || name.iter().any(|b| is_blank(*b)) { Parsed::Neither } else { Parsed::Set { name, sign, value } };
+                return if name.is_empty() || name.iter().any(|b| is_blank(*b)) {
+                    Parsed::Neither
+                } else {
+                    Parsed::Set { name, sign, value }
+                };
             }
             b':' if line.get(at + 1) != Some(&b'=') && line.get(at + 1..at + 3) != Some(b":=") => {
                 return Parsed::Rule;
@@ -325,6 +333,20 @@ fn parse(line: &[u8]) -> Parsed<'_> {
 enum Trouble {
     Function,
     Recursive,
+    Unclosed,
+}
+
+impl Trouble {
+    /// Puts down what it means for the file.
+    fn tell(&self, reading: &mut Reading, at: usize) {
+        match self {
+            Trouble::Function => reading.open = Some((at, UNKNOWN)),
+            Trouble::Recursive => reading.refuse(at, "a variable refers to itself: make stops", "use := instead of ="),
+            Trouble::Unclosed => {
+                reading.refuse(at, "a reference is never closed: make stops", "close it, or write $$ for a dollar")
+            }
+        }
+    }
 }
 
 /// Deeper chains are taken for a variable that refers to itself.
@@ -361,13 +383,14 @@ fn expand(text: &[u8], variables: &HashMap<Vec<u8>, Variable>, around: &Surround
                     nest += i32::from(*b == open) - i32::from(*b == close);
                     nest == 0
                 }) else {
-                    return Err(Trouble::Function);
+                    return Err(Trouble::Unclosed);
                 };
                 at += end + 1;
                 let inner = rest.get(..end).unwrap_or_default();
                 let first = inner.split(|b| is_blank(*b)).next().unwrap_or_default();
                 let is_function = first.len() < inner.len() && std::str::from_utf8(first).is_ok_and(|f| FUNCTIONS.contains(&f));
-                let is_substitution = memchr::memchr(b':', inner).is_some_and(|at| inner.get(at..).is_some_and(|r| r.contains(&b'=')));
+                let is_substitution =
+                    memchr::memchr(b':', inner).is_some_and(|at| inner.get(at..).is_some_and(|r| r.contains(&b'=')));
                 if is_function || is_substitution {
                     return Err(Trouble::Function);
                 }
@@ -391,14 +414,62 @@ fn expand(text: &[u8], variables: &HashMap<Vec<u8>, Variable>, around: &Surround
 
 /// The functions of make (GNU make manual, "Functions for Transforming Text").
 const FUNCTIONS: &[&str] = &[
-    "abspath", "addprefix", "addsuffix", "and", "basename", "call", "dir", "error", "eval", "file", "filter", "filter-out", "findstring",
-    "firstword", "flavor", "foreach", "guile", "if", "info", "join", "lastword", "notdir", "or", "origin", "patsubst", "realpath",
-    "shell", "sort", "strip", "subst", "suffix", "value", "warning", "wildcard", "word", "wordlist", "words",
+    "abspath",
+    "addprefix",
+    "addsuffix",
+    "and",
+    "basename",
+    "call",
+    "dir",
+    "error",
+    "eval",
+    "file",
+    "filter",
+    "filter-out",
+    "findstring",
+    "firstword",
+    "flavor",
+    "foreach",
+    "guile",
+    "if",
+    "info",
+    "join",
+    "lastword",
+    "notdir",
+    "or",
+    "origin",
+    "patsubst",
+    "realpath",
+    "shell",
+    "sort",
+    "strip",
+    "subst",
+    "suffix",
+    "value",
+    "warning",
+    "wildcard",
+    "word",
+    "wordlist",
+    "words",
 ];
 
 /// Names that make sets by itself.
 fn is_own(name: &[u8]) -> bool {
-    const OWN: [&[u8]; 12] =
-        [b"MAKE", b"SHELL", b"CURDIR", b"MAKEFLAGS", b"MAKEFILE_LIST", b"CC", b"CXX", b"AR", b"LD", b"RM", b"MAKELEVEL", b"MAKE_VERSION"];
-    OWN.contains(&name) || (name.first() == Some(&b'.') && name.len() > 1) || matches!(name, [b'@' | b'<' | b'^' | b'+' | b'?' | b'*' | b'%' | b'|'])
+    const OWN: [&[u8]; 12] = [
+        b"MAKE",
+        b"SHELL",
+        b"CURDIR",
+        b"MAKEFLAGS",
+        b"MAKEFILE_LIST",
+        b"CC",
+        b"CXX",
+        b"AR",
+        b"LD",
+        b"RM",
+        b"MAKELEVEL",
+        b"MAKE_VERSION",
+    ];
+    OWN.contains(&name)
+        || (name.first() == Some(&b'.') && name.len() > 1)
+        || matches!(name, [b'@' | b'<' | b'^' | b'+' | b'?' | b'*' | b'%' | b'|'])
 }

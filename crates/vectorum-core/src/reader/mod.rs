@@ -11,8 +11,8 @@
 
 mod compose;
 mod container;
-mod cursor;
 mod crontab;
+mod cursor;
 mod environment_d;
 mod expand;
 mod fish;
@@ -30,6 +30,9 @@ use std::ops::Range;
 use bytes::Bytes;
 
 use crate::block::{Block, Name, Value};
+
+#[cfg(test)]
+mod tests;
 
 pub use environment_d::read_folder;
 
@@ -271,7 +274,8 @@ pub(crate) fn is_word(byte: u8) -> bool {
 
 /// Whether a text is UTF-8 as systemd wants it: no noncharacters either (its `utf8_is_valid`).
 pub(crate) fn is_plain_utf8(bytes: &[u8]) -> bool {
-    std::str::from_utf8(bytes).is_ok_and(|t| !t.chars().any(|c| (c as u32 & 0xfffe) == 0xfffe || ('\u{fdd0}'..='\u{fdef}').contains(&c)))
+    std::str::from_utf8(bytes)
+        .is_ok_and(|t| !t.chars().any(|c| (c as u32 & 0xfffe) == 0xfffe || ('\u{fdd0}'..='\u{fdef}').contains(&c)))
 }
 
 /// Whether every byte of a value is read alike by every reader when it stands there bare

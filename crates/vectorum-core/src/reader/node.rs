@@ -98,7 +98,11 @@ impl Reader for Node {
                 (quote, _) => {
                     let line_end = memchr::memchr(b'\n', content);
                     if quote.is_some() && line_end.is_none() {
-                        reading.complain(original(from), "a quote is never closed, and the file ends: nothing is set", "close it");
+                        reading.complain(
+                            original(from),
+                            "a quote is never closed, and the file ends: nothing is set",
+                            "close it",
+                        );
                         break;
                     }
                     let line = content.get(..line_end.unwrap_or(content.len())).unwrap_or_default();

@@ -46,10 +46,16 @@ impl Reader for PamEnvConf {
                 Some(value) => reading.set(name, value, span.clone(), span),
                 // A name with `=` in it is handed to the login as it is, and sets something after all.
                 None => match memchr::memchr(b'=', &name) {
-                    Some(0) => reading.complain(line.start, "a line without a name: it is ignored", "write NAME DEFAULT=\"value\""),
+                    Some(0) => {
+                        reading.complain(line.start, "a line without a name: it is ignored", "write NAME DEFAULT=\"value\"")
+                    }
                     Some(at) => {
                         let value = name.get(at + 1..).unwrap_or_default().to_vec();
-                        reading.complain(line.start, "no NAME DEFAULT=value: it works by accident", "write NAME DEFAULT=\"value\"");
+                        reading.complain(
+                            line.start,
+                            "no NAME DEFAULT=value: it works by accident",
+                            "write NAME DEFAULT=\"value\"",
+                        );
                         reading.set(name.get(..at).unwrap_or_default().to_vec(), value, span.clone(), span);
                     }
                     None => reading.unset(name, span),

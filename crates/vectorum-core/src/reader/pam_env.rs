@@ -144,7 +144,10 @@ pub(super) fn word_name(name: &Name) -> Result<(), Refusal> {
 /// Refuses what no line of such a file can hold.
 pub(super) fn no_hash_or_line(value: &Value) -> Result<(), Refusal> {
     if memchr::memchr(b'#', value.as_bytes()).is_some() {
-        return Err(Refusal::new("a # begins a comment, even within quotes", "set the value in a shell's startup file or a unit"));
+        return Err(Refusal::new(
+            "a # begins a comment, even within quotes",
+            "set the value in a shell's startup file or a unit",
+        ));
     }
     if memchr::memchr(b'\n', value.as_bytes()).is_some() {
         return Err(Refusal::new("a value is one line here", "put it into a file and hand on its path"));

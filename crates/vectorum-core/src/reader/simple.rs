@@ -101,12 +101,18 @@ impl Reader for Sudo {
             let (name, value) = text.split_at(equals);
             let value = value.get(1..).unwrap_or_default();
             if name.is_empty() || KEPT.contains(&name) {
-                let what = if name.is_empty() { "a line without a name: it is ignored" } else { "sudo has set this name by then, and keeps its own value" };
+                let what = if name.is_empty() {
+                    "a line without a name: it is ignored"
+                } else {
+                    "sudo has set this name by then, and keeps its own value"
+                };
                 reading.complain(line.start, what, "set it with Defaults in the policy");
                 continue;
             }
             let inner = match (value.first(), value.last()) {
-                (Some(a @ (b'\'' | b'"')), Some(b)) if a == b && value.len() > 1 => value.get(1..value.len() - 1).unwrap_or_default(),
+                (Some(a @ (b'\'' | b'"')), Some(b)) if a == b && value.len() > 1 => {
+                    value.get(1..value.len() - 1).unwrap_or_default()
+                }
                 _ => value,
             };
             reading.set(name.to_vec(), inner.to_vec(), line.span(text), line.span(value));
@@ -117,7 +123,10 @@ impl Reader for Sudo {
     fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
         let n = name.as_bytes();
         if KEPT.contains(&n) {
-            return Err(Refusal::new("sudo has set this name by then, and keeps its own value", "set it with Defaults in the policy"));
+            return Err(Refusal::new(
+                "sudo has set this name by then, and keeps its own value",
+                "set it with Defaults in the policy",
+            ));
         }
         if n.iter().any(|b| is_space(*b) || *b == b'#') {
             return Err(Refusal::new("such a name cannot stand in this file", "rename the variable"));

@@ -180,7 +180,11 @@ impl Reader for EnvironmentFile {
         let (raws, open_quote) = assignments(file);
         for raw in raws {
             if !is_plain_utf8(&raw.value) || !is_plain_utf8(&raw.key) {
-                reading.refuse(raw.span.start, "text that is not plain UTF-8: the unit does not start", "store it in another form, base64 for instance");
+                reading.refuse(
+                    raw.span.start,
+                    "text that is not plain UTF-8: the unit does not start",
+                    "store it in another form, base64 for instance",
+                );
                 return reading;
             }
             if is_portable(&raw.key) {
@@ -233,5 +237,9 @@ pub(super) fn portable(name: &Name) -> Result<(), Refusal> {
 
 /// Refuses values that are not plain UTF-8.
 pub(super) fn utf8(value: &Value) -> Result<(), Refusal> {
-    if is_plain_utf8(value.as_bytes()) { Ok(()) } else { Err(Refusal::new(NOT_UTF8, "store it in another form, base64 for instance")) }
+    if is_plain_utf8(value.as_bytes()) {
+        Ok(())
+    } else {
+        Err(Refusal::new(NOT_UTF8, "store it in another form, base64 for instance"))
+    }
 }

@@ -25,7 +25,11 @@ impl Reader for UnitEnvironment {
         let mut reading = Reading::default();
         for (line, text) in logical_lines(file) {
             if std::str::from_utf8(&text).is_err() {
-                reading.refuse(line.start, "text that is not UTF-8: the unit cannot be loaded", "write such bytes as \\xHH, or in another form");
+                reading.refuse(
+                    line.start,
+                    "text that is not UTF-8: the unit cannot be loaded",
+                    "write such bytes as \\xHH, or in another form",
+                );
                 return reading;
             }
             let text = trim_start(&text, is_space);
@@ -127,11 +131,19 @@ fn environment(value: &[u8], line: &Line<'_>, around: &Surroundings, reading: &m
             Ok(Some((word, after))) => {
                 rest = after;
                 let Ok(text) = String::from_utf8(word) else {
-                    reading.complain(line.start, "an escape makes bytes that are not UTF-8: the word is dropped", "write the characters themselves");
+                    reading.complain(
+                        line.start,
+                        "an escape makes bytes that are not UTF-8: the word is dropped",
+                        "write the characters themselves",
+                    );
                     continue;
                 };
                 let Some(text) = specifiers(text.as_bytes(), around) else {
-                    reading.complain(line.start, "a % that begins no specifier: the word is dropped", "write %% for a percent sign");
+                    reading.complain(
+                        line.start,
+                        "a % that begins no specifier: the word is dropped",
+                        "write %% for a percent sign",
+                    );
                     continue;
                 };
                 match memchr::memchr(b'=', &text) {
@@ -139,7 +151,11 @@ fn environment(value: &[u8], line: &Line<'_>, around: &Surroundings, reading: &m
                         let (name, value) = text.split_at(at);
                         reading.set(name.to_vec(), value.get(1..).unwrap_or_default().to_vec(), span.clone(), span.clone());
                     }
-                    _ => reading.complain(line.start, "a word is no assignment: it is dropped", "put quotes around the whole NAME=value"),
+                    _ => reading.complain(
+                        line.start,
+                        "a word is no assignment: it is dropped",
+                        "put quotes around the whole NAME=value",
+                    ),
                 }
             }
             Err(what) => {
@@ -168,7 +184,8 @@ fn word(text: &[u8]) -> Result<Word<'_>, &'static str> {
             (None, _) if is_space(byte) => return Ok(Some((out, text.get(at..).unwrap_or_default()))),
             (Some(open), _) if open == byte => quote = None,
             (_, b'\\') => {
-                at += escape(text.get(at..).unwrap_or_default(), &mut out).ok_or("an escape that is none: the rest of the line is dropped")?;
+                at += escape(text.get(at..).unwrap_or_default(), &mut out)
+                    .ok_or("an escape that is none: the rest of the line is dropped")?;
             }
             _ => out.push(byte),
         }
