@@ -10,6 +10,8 @@
 mod block;
 mod change;
 mod delta;
+pub mod export;
+mod fill;
 mod finding;
 mod gloss;
 mod host_view;
@@ -27,6 +29,7 @@ mod world;
 pub use block::{Block, Editor, Entry, EntryKind, Name, Portability, Value};
 pub use change::{Changes, ListEdit, ListPlace};
 pub use delta::{Delta, Difference, ListChange, ListDelta, ListRow};
+pub use fill::{Unfilled, fill};
 pub use finding::{Finding, Trouble, findings};
 pub use gloss::{Gloss, Hue, Line, Part, Tone, gloss, masked_arguments, masked_entry, masked_line, masked_start};
 pub use host_view::{HostView, Kind, MemoryHost, NoHost};

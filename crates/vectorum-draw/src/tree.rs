@@ -318,7 +318,7 @@ mod tests {
             mark: [Mark::Same, Mark::Born, Mark::Changed, Mark::Dropped][at % 4],
             value: text.to_owned(),
             counts: Some((1, 2, 3)),
-            life: Some(Life { from: 0.2, until: (at % 2 == 0).then_some(0.7) }),
+            life: Some(Life { from: 0.2, until: at.is_multiple_of(2).then_some(0.7) }),
             at: format!("{at} ms"),
         };
         Tree {

@@ -1,8 +1,9 @@
 //! This machine's files and limits as the core asks for them.
 
 use std::ffi::OsStr;
+use std::io;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
-use std::os::unix::fs::PermissionsExt;
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::Path;
 
 use bytes::Bytes;
@@ -48,4 +49,46 @@ impl HostView for LiveHost {
 pub fn kernel_limits() -> Limits {
     let stack = getrlimit(Resource::RLIMIT_STACK).map_or(8 << 20, |(soft, _)| soft);
     Limits::of(rustix::param::page_size(), stack)
+}
+
+/// Replaces a file's content whole or not at all: the new content is written beside it, made
+/// durable and renamed over it. A symbolic link stays, and what it leads to is replaced; mode and
+/// owner stay.
+///
+/// # Errors
+/// What the system says, or [`io::ErrorKind::Other`] if the file no longer holds `before`.
+pub fn replace_file(path: &Path, before: &[u8], after: &[u8]) -> io::Result<()> {
+    use std::io::Write;
+    use std::os::unix::fs::{OpenOptionsExt, fchown};
+    let real = std::fs::canonicalize(path)?;
+    let meta = std::fs::metadata(&real)?;
+    let folder = real.parent().ok_or(io::ErrorKind::InvalidInput)?;
+    let name = real.file_name().ok_or(io::ErrorKind::InvalidInput)?;
+    let mut beside = std::ffi::OsString::from(".");
+    beside.push(name);
+    beside.push(format!(".{}.new", std::process::id()));
+    let beside = folder.join(beside);
+    let write = || {
+        let mut file = std::fs::File::options().write(true).create_new(true).mode(0o600).open(&beside)?;
+        file.write_all(after)?;
+        // Only root may give a file away; for others the owner is the same already.
+        if fchown(&file, Some(meta.uid()), Some(meta.gid())).is_err() && (meta.uid(), meta.gid()) != owner_of(&file)? {
+            return Err(io::Error::new(io::ErrorKind::PermissionDenied, "its owner could not be kept"));
+        }
+        file.set_permissions(std::fs::Permissions::from_mode(meta.mode() & 0o7777))?;
+        file.sync_data()?;
+        if std::fs::read(&real)? != before {
+            return Err(io::Error::other("it was changed meanwhile"));
+        }
+        std::fs::rename(&beside, &real)?;
+        std::fs::File::open(folder)?.sync_all()
+    };
+    write().inspect_err(|_| {
+        // What was not renamed is of no use to anybody.
+        let _ = std::fs::remove_file(&beside);
+    })
+}
+
+fn owner_of(file: &std::fs::File) -> io::Result<(u32, u32)> {
+    file.metadata().map(|m| (m.uid(), m.gid()))
 }

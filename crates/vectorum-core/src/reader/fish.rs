@@ -43,11 +43,16 @@ impl Parser<'_> {
     }
 
     fn word(&mut self, get: &dyn Fn(&[u8]) -> Option<Vec<u8>>) -> Result<Option<Word>, Wrong> {
+        let mut is_joined = false;
         loop {
             match (self.peek(0), self.peek(1)) {
-                (Some(b' ' | b'\t'), _) => self.at += 1,
-                (Some(b'\r'), Some(b'\n')) => self.at += 1,
-                (Some(b'\\'), Some(b'\n')) => self.at += 2,
+                (Some(b' ' | b'\t'), _) | (Some(b'\r'), Some(b'\n')) => self.at += 1,
+                (Some(b'\\'), Some(b'\n')) => {
+                    is_joined = true;
+                    self.at += 2;
+                }
+                // The command goes on behind such a comment.
+                (Some(b'#'), _) if is_joined => return self.open("a comment between joined lines"),
                 (Some(b'#'), _) => {
                     let rest = self.file.get(self.at..).unwrap_or_default();
                     self.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
@@ -61,6 +66,7 @@ impl Parser<'_> {
                 b' ' | b'\t' | b'\n' | b';' => break,
                 b'\r' if self.peek(1) == Some(b'\n') => break,
                 0 => return self.open("a NUL byte"),
+                b'\r' | 11 | 12 => return self.open("white space that only fish knows"),
                 b'|' | b'&' | b'<' | b'>' | b'(' | b')' | b'*' | b'?' | b'{' | b'}' | b'[' | b']' => {
                     return self.open("an operator of fish");
                 }
@@ -125,9 +131,6 @@ impl Parser<'_> {
         let length = after.iter().position(|b| !is_word(*b)).unwrap_or(after.len());
         let next = after.get(length).copied().unwrap_or(0);
         if length == 0 {
-            if matches!(next, b'{') {
-                return Err(Wrong::Syntax((self.at, "${ is no reference in fish: nothing of the file runs")));
-            }
             return self.open("a reference that only fish knows");
         }
         if next >= 0x80 || next == b'[' {

@@ -1,16 +1,20 @@
 //! A makefile's `include` with a bare `export` (GNU make 4.3).
 
 use std::collections::HashMap;
+use std::ops::Range;
 
 use super::cursor::{is_blank, is_space, trim_end, trim_start};
 use super::systemd::portable;
-use super::{Effect, Reader, Reading, Refusal, Surroundings, is_word};
+use super::{Effect, Reader, Reading, Refusal, Surroundings};
 use crate::block::{Name, Value};
 
 /// The reader.
 pub(super) struct Make;
 
 const UNKNOWN: &str = "a function of make would have to be run";
+
+/// An entry's span and its value's.
+type Place = (Range<usize>, Range<usize>);
 
 struct Variable {
     text: Vec<u8>,
@@ -34,7 +38,8 @@ impl Reader for Make {
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
         let mut reading = Reading::default();
         let mut variables: HashMap<Vec<u8>, Variable> = HashMap::new();
-        let mut places: Vec<(Vec<u8>, bool, std::ops::Range<usize>, std::ops::Range<usize>)> = Vec::new();
+        // Names with whether they are exported by a word of their own, and where they stand.
+        let mut places: Vec<(Vec<u8>, bool, Place)> = Vec::new();
         let bom = if file.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
         let mut has_rule = false;
         for (start, end, line) in logical_lines(file, bom) {
@@ -56,7 +61,7 @@ impl Reader for Make {
                     variables
                         .entry(name.to_vec())
                         .or_insert_with(|| Variable { text: around.outer.get(name).unwrap_or_default().to_vec(), is_late: true });
-                    places.push((name.to_vec(), true, start..end, end..end));
+                    places.push((name.to_vec(), true, (start..end, end..end)));
                 }
                 continue;
             }
@@ -93,8 +98,14 @@ impl Reader for Make {
                     let old = variables.get(&name);
                     let variable = match (sign, old) {
                         (b'?', _) if old.is_some() || around.outer.get(&name).is_some() => continue,
+                        (b'+', Some(old)) if text.is_empty() => Variable { text: old.text.clone(), is_late: old.is_late },
+                        (b'+', None) if text.is_empty() && around.outer.get(&name).is_some() => {
+                            Variable { text: around.outer.get(&name).unwrap_or_default().to_vec(), is_late: true }
+                        }
+                        // What is added to nothing stands alone.
+                        (b'+', Some(old)) if old.text.is_empty() => Variable { text, is_late: old.is_late },
                         (b'+', Some(old)) => Variable { text: [&old.text[..], b" ", &text].concat(), is_late: old.is_late },
-                        (b'+', None) if around.outer.get(&name).is_some() => {
+                        (b'+', None) if around.outer.get(&name).is_some_and(|old| !old.is_empty()) => {
                             let old = around.outer.get(&name).unwrap_or_default();
                             Variable { text: [old, b" ", &text].concat(), is_late: true }
                         }
@@ -102,7 +113,7 @@ impl Reader for Make {
                     };
                     variables.insert(name.clone(), variable);
                     let from = end - value.len().min(end - start);
-                    places.push((name, is_export, start..end, from..end));
+                    places.push((name, is_export, (start..end, from..end)));
                 }
                 Parsed::Shell => {
                     reading.open = Some((start, UNKNOWN));
@@ -117,8 +128,8 @@ impl Reader for Make {
                 }
             }
         }
-        for (name, is_export, span, value_span) in places {
-            if !is_export && !(name.iter().all(|b| is_word(*b)) && name.first().is_some_and(|b| !b.is_ascii_digit())) {
+        for (name, is_export, (span, value_span)) in places {
+            if !is_export && !super::is_portable(&name) {
                 reading.complain(
                     span.start,
                     "a name has other characters than letters, digits and underscores: it is not exported",
@@ -314,7 +325,7 @@ fn parse(line: &[u8]) -> Parsed<'_> {
                     _ => (b'=', 0),
                 };
                 let name = trim_end(line.get(..at - cut).unwrap_or_default(), is_blank);
-                let value = trim_start(line.get(at + 1..).unwrap_or_default(), is_blank);
+                let value = trim_start(line.get(at + 1..).unwrap_or_default(), is_space);
                 return if name.is_empty() || name.iter().any(|b| is_blank(*b)) {
                     Parsed::Neither
                 } else {
@@ -343,7 +354,7 @@ impl Trouble {
             Trouble::Function => reading.open = Some((at, UNKNOWN)),
             Trouble::Recursive => reading.refuse(at, "a variable refers to itself: make stops", "use := instead of ="),
             Trouble::Unclosed => {
-                reading.refuse(at, "a reference is never closed: make stops", "close it, or write $$ for a dollar")
+                reading.refuse(at, "a reference is never closed: make stops", "close it, or write $$ for a dollar");
             }
         }
     }

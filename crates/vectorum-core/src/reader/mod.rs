@@ -9,10 +9,12 @@
 //! program and its reading would need the shell, [`Reading::open`] says from where on nothing is
 //! known; a value is never guessed.
 
+mod agree;
 mod compose;
 mod container;
 mod crontab;
 mod cursor;
+mod detect;
 mod environment_d;
 mod expand;
 mod fish;
@@ -34,7 +36,10 @@ use crate::block::{Block, Name, Value};
 #[cfg(test)]
 mod tests;
 
+pub use agree::{Seen, Views, common_spelling};
+pub use detect::detect;
 pub use environment_d::read_folder;
+pub(crate) use shell::single_quoted;
 
 /// What a reader knows beside the file: where it is started, and as whom.
 #[derive(Clone, Debug)]
@@ -252,6 +257,25 @@ pub fn handed_on(reader: &dyn Reader, reading: &Reading, outer: &Block) -> Vec<(
     out
 }
 
+/// Returns a block with what a file says laid over it, as the consumer would hand it on: a name
+/// that is there keeps its place. Names of which nothing is known are left as they were.
+pub fn layered(reader: &dyn Reader, reading: &Reading, below: &Block) -> Block {
+    let mut edit = below.edit();
+    for (name, effect) in handed_on(reader, reading, below) {
+        let Some(name) = Name::new(name) else { continue };
+        match effect {
+            Effect::Set(value) => {
+                if let Some(value) = Value::new(value) {
+                    edit.set(&name, &value);
+                }
+            }
+            Effect::Unset => edit.unset(&name),
+            Effect::Unknown(_) => {}
+        }
+    }
+    edit.finish()
+}
+
 /// Returns the line and column of an offset, both counted from 1; columns count characters, or
 /// bytes where the line is not UTF-8.
 pub fn place(file: &[u8], at: usize) -> (usize, usize) {
@@ -279,8 +303,9 @@ pub(crate) fn is_plain_utf8(bytes: &[u8]) -> bool {
 }
 
 /// Whether every byte of a value is read alike by every reader when it stands there bare
-/// (measured byte by byte, at the start, within and at the end).
+/// (measured byte by byte, at the start, within and at the end; zsh expands a `=` at the start of an
+/// item of a list, too).
 pub fn is_safe_bare(value: &[u8]) -> bool {
     let safe = |b: &u8| b.is_ascii_alphanumeric() || b"!%*+,-./:?@[]^_{}=".contains(b);
-    value.iter().all(safe) && value.first().is_none_or(|b| *b != b'=')
+    value.iter().all(safe) && value.first() != Some(&b'=') && memchr::memmem::find(value, b":=").is_none()
 }

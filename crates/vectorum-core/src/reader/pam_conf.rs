@@ -47,7 +47,7 @@ impl Reader for PamEnvConf {
                 // A name with `=` in it is handed to the login as it is, and sets something after all.
                 None => match memchr::memchr(b'=', &name) {
                     Some(0) => {
-                        reading.complain(line.start, "a line without a name: it is ignored", "write NAME DEFAULT=\"value\"")
+                        reading.complain(line.start, "a line without a name: it is ignored", "write NAME DEFAULT=\"value\"");
                     }
                     Some(at) => {
                         let value = name.get(at + 1..).unwrap_or_default().to_vec();

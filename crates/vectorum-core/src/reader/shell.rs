@@ -5,7 +5,7 @@
 use std::collections::HashMap;
 
 use super::systemd::{assignment, portable};
-use super::{Effect, Reader, Reading, Refusal, Surroundings, is_word};
+use super::{Reader, Reading, Refusal, Surroundings, is_word};
 use crate::block::{Name, Value};
 
 /// A shell's reader.
@@ -159,7 +159,9 @@ impl Parser<'_> {
                     if is_first || matches!(before, Some(b'=' | b':')) || (text.is_empty() && !word.pieces.is_empty()) {
                         let after = self.file.get(self.at + 1).copied();
                         let is_home = matches!(after, None | Some(b'/' | b':' | b' ' | b'\t' | b'\n' | b';'));
-                        if is_first || !is_home || text.is_empty() {
+                        // Shells differ in what they take for the beginning of a value.
+                        let is_second = before == Some(b'=') && text.iter().filter(|b| **b == b'=').count() > 1;
+                        if is_first || !is_home || is_second || text.is_empty() {
                             return self.open("somebody's home folder");
                         }
                         flush(&mut text, &mut word.pieces);
@@ -390,7 +392,9 @@ impl Run<'_> {
         if is_special(name, self.kind) {
             return Err((word.start, "a variable that means something to the shell itself"));
         }
-        if self.kind == Kind::Zsh && value.head().first() == Some(&b'=') {
+        // A `=` at the start of what a value comes to, or of an item of it.
+        let expands = |piece: &Piece| matches!(piece, Piece::Text(text, false) if text.first() == Some(&b'=') || memchr::memmem::find(text, b":=").is_some());
+        if self.kind == Kind::Zsh && value.pieces.iter().any(expands) {
             return Err((value.start, "a leading `=`, which this shell expands"));
         }
         let mut new = self.value(value, is_argument)?;
@@ -832,7 +836,7 @@ impl Reader for Shell {
 }
 
 /// Returns a text in single quotes, as every POSIX shell reads it; safe text stays bare.
-pub(super) fn single_quoted(text: &[u8]) -> Vec<u8> {
+pub(crate) fn single_quoted(text: &[u8]) -> Vec<u8> {
     if !text.is_empty() && super::is_safe_bare(text) && !text.iter().any(|b| b"{}[]*?!^".contains(b)) {
         return text.to_vec();
     }
@@ -846,10 +850,4 @@ pub(super) fn single_quoted(text: &[u8]) -> Vec<u8> {
     }
     out.push(b'\'');
     out
-}
-
-/// Whether an effect is a known value.
-#[allow(dead_code)]
-fn is_known(effect: &Effect) -> bool {
-    matches!(effect, Effect::Set(_) | Effect::Unset)
 }

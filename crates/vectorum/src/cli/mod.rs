@@ -2,12 +2,16 @@
 //! sentence with an exit status here.
 
 mod args;
+mod check;
 mod compare;
 mod draw;
+mod export;
 mod failure;
+mod fill;
 mod json;
 mod manual;
 mod output;
+mod read;
 mod receipts;
 mod run;
 mod selector;
@@ -57,6 +61,10 @@ enum Command {
     Trace(trace::Args),
     Receipts(receipts::Args),
     Compare(compare::Args),
+    Read(read::Args),
+    Check(check::Args),
+    Export(export::Args),
+    Fill(fill::Args),
     Draw(draw::Args),
     Demo(demo::Args),
     Manual(manual::ManualArgs),
@@ -96,6 +104,10 @@ pub fn main() -> ExitCode {
         Some(Command::Trace(args)) => trace::run(&args).map_err(|f| f.with_status_for_run()),
         Some(Command::Receipts(args)) => receipts::run(&args),
         Some(Command::Compare(args)) => compare::run(&args),
+        Some(Command::Read(args)) => read::run(&args),
+        Some(Command::Check(args)) => check::run(&args),
+        Some(Command::Export(args)) => export::run(&args),
+        Some(Command::Fill(args)) => fill::run(&args),
         Some(Command::Draw(args)) => draw::run(&args),
         Some(Command::Demo(args)) => demo::run(&args),
         Some(Command::Manual(args)) => manual::manual(&args, Cli::command()),

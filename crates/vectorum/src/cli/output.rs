@@ -113,3 +113,23 @@ pub(crate) fn note_secrets(blocks: &[&Block], takes: impl Fn(&[u8]) -> bool) {
         note(&format!("note: this output carries the real value of what looks secret: {}", names.join(", ")));
     }
 }
+
+/// Delivers bytes to a file or to standard output. What carries a secret is readable by its owner
+/// alone, or said to carry one.
+pub(crate) fn deliver(to: Option<&std::path::Path>, bytes: &[u8], carried: &Block) -> Result<u8, Failure> {
+    use std::os::unix::fs::{OpenOptionsExt, PermissionsExt};
+    let Some(path) = to else {
+        note_secrets(&[carried], |_| true);
+        return print(bytes).map(|()| 0);
+    };
+    let has_secret = carried.vars().any(|(n, v)| judge(n.as_bytes(), v.as_bytes()).is_secret());
+    let shown = inert(std::os::unix::ffi::OsStrExt::as_bytes(path.as_os_str())).into_owned();
+    let failed = |e: io::Error| Failure::io(&shown, &e);
+    let mode = if has_secret { 0o600 } else { 0o666 };
+    let mut file = std::fs::File::options().write(true).create(true).truncate(true).mode(mode).open(path).map_err(failed)?;
+    if has_secret && file.metadata().is_ok_and(|m| m.is_file()) {
+        file.set_permissions(PermissionsExt::from_mode(0o600)).map_err(failed)?;
+    }
+    file.write_all(bytes).map_err(failed)?;
+    Ok(0)
+}

@@ -4,10 +4,12 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 
 use serde_json::Map;
-use vectorum_core::{Delta, Selection};
+use vectorum_core::reader::{Effect, Surroundings, handed_on};
+use vectorum_core::{Block, Delta, Name, Selection, Value};
 use vectorum_host::{exec, kernel_limits};
 
 use super::args::ChangeArgs;
+use super::read::{Read, surroundings};
 use super::{Answer, Failure, compare, json, output, selector};
 
 /// Run a command with a changed block
@@ -22,6 +24,19 @@ use super::{Answer, Failure, compare, json, output, selector};
 pub(crate) struct Args {
     #[command(flatten)]
     changes: ChangeArgs,
+
+    /// Lay what an env file sets over the block, before all other changes; several by repeating it,
+    /// later ones over earlier ones
+    #[arg(long, value_name = "FILE[:READER]")]
+    with: Vec<String>,
+
+    /// Which value counts where a file sets a name that the block holds
+    #[arg(long, value_enum, default_value_t, value_name = "WHICH")]
+    on_clash: OnClash,
+
+    /// Say which files were taken, and how many names were new, kept and replaced
+    #[arg(long)]
+    report: bool,
 
     /// Show what would be changed, and run nothing
     #[arg(long)]
@@ -40,10 +55,63 @@ pub(crate) struct Args {
     command: Vec<OsString>,
 }
 
+/// Who wins.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
+enum OnClash {
+    /// The file
+    #[default]
+    File,
+    /// The block
+    Block,
+}
+
+/// Lays files over a block.
+fn with_files(args: &Args, block: &Block) -> Result<Block, Failure> {
+    let mut out = block.clone();
+    for text in &args.with {
+        let (path, id) = selector::file_and_reader(text);
+        // Each file is read as if the consumer had the block below it.
+        let around = Surroundings { outer: out.clone(), ..surroundings() };
+        let read = Read::of(path.as_ref(), id, &around)?.whole()?;
+        let (mut new, mut kept, mut replaced) = (0, 0, 0);
+        let mut edit = out.edit();
+        for (name, effect) in handed_on(read.reader, &read.reading, &out) {
+            let Some(name) = Name::new(name) else { continue };
+            let old = out.get(name.as_bytes());
+            let wins = args.on_clash == OnClash::File || block.get(name.as_bytes()).is_none();
+            match effect {
+                Effect::Set(value) => match Value::new(value.clone()) {
+                    Some(_) if old == Some(&value[..]) => kept += 1,
+                    Some(value) if wins => {
+                        if old.is_some() {
+                            replaced += 1;
+                        } else {
+                            new += 1;
+                        }
+                        edit.set(&name, &value);
+                    }
+                    _ => kept += 1,
+                },
+                Effect::Unset if wins => edit.unset(&name),
+                _ => {}
+            }
+        }
+        if args.report {
+            output::note(&format!(
+                "{} as {}: {new} new, {kept} kept, {replaced} replaced",
+                super::read::shown(path.as_ref()),
+                read.reader.id()
+            ));
+        }
+        out = edit.finish();
+    }
+    Ok(out)
+}
+
 /// Runs the command; returns only if it could not be started.
 pub(crate) fn run(args: &Args) -> Answer {
     let before = selector::own();
-    let after = args.changes.changes()?.apply(&before);
+    let after = args.changes.changes()?.apply(&with_files(args, &before)?);
     let limits = kernel_limits();
     let size = after.size(&limits);
     if !size.fits(&limits) {

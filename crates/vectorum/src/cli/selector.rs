@@ -2,16 +2,18 @@
 
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{BufReader, Read};
+use std::io::{BufReader, Read as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use vectorum_core::reader::reader;
 use vectorum_core::{Block, Name, Receipt, Received, inert};
 use vectorum_host::{Keeper, Peek, ProcFolder, live_block, own_block};
 use vectorum_trace::{Recording, RecordingError};
 
 use super::Failure;
 use super::failure::quoted;
+use super::read::{Read, surroundings};
 
 /// A block that a person can name.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -24,12 +26,14 @@ pub(crate) enum Selector {
     Live(i32),
     /// What a program received, by its recording and number.
     Receipt(PathBuf, u64),
+    /// What a reader gets from a file; without one, the most likely reader.
+    File(PathBuf, Option<String>),
     /// NUL-separated entries on standard input.
     Input,
 }
 
 /// The forms of a selector, for help and messages.
-pub(crate) const FORMS: &str = "pid:NUMBER (what a process received), pid:self (what this one did), live:NUMBER (what it has now), receipt:FILE#SEQ (what a recorded program received), - (NUL-separated entries on standard input)";
+pub(crate) const FORMS: &str = "pid:NUMBER (what a process received), pid:self (what this one did), live:NUMBER (what it has now), receipt:FILE#SEQ (what a recorded program received), file:PATH[:READER] (what an env file sets), - (NUL-separated entries on standard input)";
 
 /// A block with where it came from.
 #[derive(Debug)]
@@ -55,6 +59,10 @@ impl Selector {
                 let (file, seq) = rest.rsplit_once('#').filter(|(file, _)| !file.is_empty()).ok_or_else(bad)?;
                 Ok(Selector::Receipt(file.into(), seq.parse().map_err(|_| bad())?))
             }
+            Some(("file", rest)) if !rest.is_empty() => {
+                let (path, reader) = file_and_reader(rest);
+                Ok(Selector::File(path.into(), reader.map(str::to_owned)))
+            }
             _ => Err(bad()),
         }
     }
@@ -65,6 +73,8 @@ impl Selector {
             Selector::Pid(pid) => format!("pid:{pid}"),
             Selector::Live(pid) => format!("live:{pid}"),
             Selector::Receipt(file, seq) => format!("receipt:{}#{seq}", file.display()),
+            Selector::File(path, None) => format!("file:{}", path.display()),
+            Selector::File(path, Some(reader)) => format!("file:{}:{reader}", path.display()),
             Selector::Input => "-".to_owned(),
         }
     }
@@ -88,6 +98,10 @@ impl Selector {
                 masked = receipt.masked;
                 (receipt.block, None)
             }
+            Selector::File(path, reader) => {
+                let read = Read::of(path, reader.as_deref(), &surroundings())?.whole()?;
+                (read.block(), None)
+            }
             Selector::Input => {
                 let mut bytes = Vec::new();
                 std::io::stdin().lock().read_to_end(&mut bytes).map_err(|e| Failure::io("standard input", &e))?;
@@ -95,6 +109,14 @@ impl Selector {
             }
         };
         Ok(Named { label: self.label(), block, keeper, masked })
+    }
+}
+
+/// Cuts `PATH:READER` apart, where the last part is a reader's name.
+pub(crate) fn file_and_reader(text: &str) -> (&str, Option<&str>) {
+    match text.rsplit_once(':') {
+        Some((path, id)) if !path.is_empty() && reader(id).is_some() => (path, Some(id)),
+        _ => (text, None),
     }
 }
 
@@ -149,6 +171,9 @@ mod tests {
             ("pid:self", Some(Selector::Own)),
             ("live:3", Some(Selector::Live(3))),
             ("receipt:a#b.jsonl#7", Some(Selector::Receipt("a#b.jsonl".into(), 7))),
+            ("file:a:b.env:sh", Some(Selector::File("a:b.env".into(), Some("sh".to_owned())))),
+            ("file:a:b", Some(Selector::File("a:b".into(), None))),
+            ("file:", None),
             ("receipt:x", None),
             ("receipt:#7", None),
             ("receipt:x#y", None),
