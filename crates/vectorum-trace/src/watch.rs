@@ -220,9 +220,16 @@ impl<'a> Watcher<'a> {
         for pid in self.pending.keys().copied().collect::<Vec<_>>() {
             self.settle(pid, true)?;
         }
-        // Some ended between their last notice and now, and their parents took their status.
-        for pid in self.known.keys().copied().collect::<Vec<_>>() {
-            self.ended(pid)?;
+        // Some ended between their last notice and now. Their status can be told when their parents
+        // have taken it, which most do at once.
+        for _ in 0..20 {
+            for pid in self.known.keys().copied().collect::<Vec<_>>() {
+                self.ended(pid)?;
+            }
+            if self.known.is_empty() {
+                break;
+            }
+            std::thread::sleep(Duration::from_millis(5));
         }
         self.write()?;
         let at_ms = self.at_ms();

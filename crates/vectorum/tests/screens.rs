@@ -7,7 +7,7 @@ mod common;
 use std::fs;
 use std::process::Command;
 
-use common::{Terminal, Waiting, Who, compiled, folder, vectorum};
+use common::{Terminal, Waiting, Who, compiled, folder, vectorum, vectorum_words};
 
 fn demo(columns: u16, rows: u16) -> Terminal {
     let terminal = Terminal::open(columns, rows, &format!("{} demo", vectorum().display()));
@@ -229,6 +229,43 @@ fn a_command_gets_the_whole_terminal() {
     terminal.wait_for("help · Esc closes");
 }
 
+/// An env file under its readers, and a fix that is taken.
+#[test]
+fn a_file_under_its_readers() {
+    let terminal = demo(142, 42);
+    terminal.press(&["4", "]", "]"]);
+    let screen = terminal.wait_for("ticket-gate/board.env (3 of 3)");
+    assert!(screen.contains("systemd sh      pam     docker  compose node"), "{screen}");
+    terminal.press(&["/"]);
+    terminal.type_text("BOARD_FEE");
+    terminal.press(&["Enter"]);
+    let screen = terminal.wait_for("its readers part over this: 2 values");
+    assert!(screen.contains("A  2,50 $") && screen.contains("B  '2,50 $'"), "{screen}");
+    assert!(screen.contains("no spelling suits all: container-env-file"), "{screen}");
+    terminal.press(&["f"]);
+    terminal.wait("why it cannot be fixed", |s| s.lines().next_back().is_some_and(|l| l.contains("no spelling suits all")));
+    let boards = folder().join("boards");
+    fs::create_dir_all(&boards).expect("a folder");
+    fs::set_permissions(&boards, std::os::unix::fs::PermissionsExt::from_mode(0o777)).expect("its mode");
+    for who in [Who::Root, Who::Ordinary] {
+        let file = boards.join(format!("board-{who:?}.env"));
+        let write = format!("printf 'TITLE=\"pier\"\\nPLAIN=1\\n' > {0}; chmod 644 {0}", file.display());
+        assert!(common::command(who, "sh").args(["-c", &write]).status().expect("sh").success());
+        let terminal = Terminal::open(142, 42, &format!("{} --file {}", vectorum_words(who), file.display()));
+        terminal.wait_for("readers part over 1");
+        terminal.press(&["/"]);
+        terminal.type_text("TITLE");
+        terminal.press(&["Enter"]);
+        terminal.wait_for("f writes what all of them take: TITLE=pier");
+        terminal.press(&["f"]);
+        terminal.wait("it is written", |s| s.contains("is written") && s.contains("readers part over 0"));
+        let text = fs::read_to_string(&file).expect("the file");
+        assert_eq!(text, "TITLE=pier\nPLAIN=1\n", "as {who:?}");
+    }
+    let refused = Terminal::open(100, 20, &format!("{} --file /nowhere.env; sleep 600", vectorum().display()));
+    refused.wait_for("vectorum: /nowhere.env: ");
+}
+
 /// A trace that is started on the screen: its receipts arrive, and it can be ended.
 #[test]
 fn a_trace_is_started_and_ended_here() {
@@ -366,14 +403,8 @@ fn suspended_it_comes_back() {
 fn the_live_host_comes_and_goes() {
     let keep = compiled("keep", "keep.c", &[]);
     for who in [Who::Root, Who::Ordinary] {
-        let prefix = if who == Who::Ordinary && nix::unistd::geteuid().is_root() {
-            "setpriv --reuid=65534 --regid=65534 --clear-groups "
-        } else {
-            ""
-        };
-        let prefix = if who == Who::Root && !nix::unistd::geteuid().is_root() { "sudo -n " } else { prefix };
         let process = Waiting::with_block(who, b"PIER_MARK=\x1b[2J\0PATH=/usr/bin:/nowhere\0", &keep, &["set"]);
-        let terminal = Terminal::open(142, 42, &format!("{prefix}{}", vectorum().display()));
+        let terminal = Terminal::open(142, 42, &vectorum_words(who));
         terminal.wait("the names of this host", |s| s.contains(" names") && !s.contains(" 0 names") && !s.contains("reading "));
         terminal.press(&["p"]);
         terminal.type_text(&process.pid());

@@ -1,5 +1,7 @@
 //! One file under several readers: where they part, and a spelling that they agree on.
 
+use std::collections::BTreeMap;
+
 use bytes::Bytes;
 
 use super::{Effect, Reader, Reading, Refusal, Surroundings, handed_on};
@@ -81,11 +83,49 @@ impl Views {
         groups
     }
 
+    /// Returns the file with some names spelt anew, each as a whole line; nothing else is touched. A
+    /// comment behind a value, which some readers take for a part of it, moves to a line of its own
+    /// above. A name that is set twice, or over several lines, stays: that is for a person.
+    pub fn respelt(&self, file: &[u8], spellings: &[(Bytes, Vec<u8>)]) -> Vec<u8> {
+        let mut edits: BTreeMap<usize, (usize, Vec<u8>)> = BTreeMap::new();
+        for (name, spelling) in spellings {
+            let of = |r: &Reading| r.entries.iter().filter(|e| e.name == *name).cloned().collect::<Vec<_>>();
+            let entries: Vec<_> = self.readings.iter().map(of).filter(|e| !e.is_empty()).collect();
+            let Some([first]) = entries.first().map(Vec::as_slice) else { continue };
+            let start = entries.iter().flatten().map(|e| e.span.start).min().unwrap_or(first.span.start);
+            let end = entries.iter().flatten().map(|e| e.span.end).max().unwrap_or(first.span.end);
+            if entries.iter().any(|e| e.len() > 1) || file.get(start..end).is_none_or(|text| text.contains(&b'\n')) {
+                continue;
+            }
+            let comment = file.get(first.span.end..end).unwrap_or_default().trim_ascii();
+            let text = if comment.first() == Some(&b'#') { [comment, b"\n", spelling].concat() } else { spelling.clone() };
+            edits.insert(start, (end, text));
+        }
+        let (mut out, mut from) = (Vec::with_capacity(file.len()), 0);
+        for (start, (end, text)) in edits {
+            if start >= from {
+                out.extend_from_slice(file.get(from..start).unwrap_or_default());
+                out.extend_from_slice(&text);
+                from = end;
+            }
+        }
+        out.extend_from_slice(file.get(from..).unwrap_or_default());
+        out
+    }
+
+    /// Returns the value that is meant: the one that the first reader sees which sees one.
+    pub fn meant(&self, name: &[u8]) -> Option<Bytes> {
+        (0..self.readers.len()).find_map(|at| if let Seen::Value(value) = self.seen(at, name) { Some(value) } else { None })
+    }
+
     /// Whether readers that can tell see different things.
     pub fn part(&self, name: &[u8]) -> bool {
         self.groups(name).iter().filter(|(seen, _)| *seen != Seen::Unknown).count() > 1
     }
 }
+
+/// Who reads plain `NAME=value` files most.
+pub const USUAL: [&str; 6] = ["sh", "systemd-environment-file", "pam-env-file", "container-env-file", "compose", "node-env-file"];
 
 /// Returns a line that every one of some readers takes as this value, without its line feed.
 ///

@@ -36,7 +36,7 @@ use crate::block::{Block, Name, Value};
 #[cfg(test)]
 mod tests;
 
-pub use agree::{Seen, Views, common_spelling};
+pub use agree::{Seen, USUAL, Views, common_spelling};
 pub use detect::detect;
 pub use environment_d::read_folder;
 pub(crate) use shell::single_quoted;

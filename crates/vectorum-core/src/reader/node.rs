@@ -116,7 +116,10 @@ impl Reader for Node {
                     (if quote.is_some() { value } else { trim(value) }.to_vec(), after)
                 }
             };
+            // The line feed that ends it is no part of it.
             let length = content.len() - after.len();
+            let taken = content.get(..length).unwrap_or_default();
+            let length = taken.strip_suffix(b"\n").unwrap_or(taken).len();
             let end = original((from + length).min(kept.len()));
             if !is_nothing {
                 reading.set(text(key), text(&value), original(start)..end, original(from)..end);

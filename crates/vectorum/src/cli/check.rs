@@ -1,6 +1,6 @@
 //! `check`: where the readers of an env file part, and what is wrong with it.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
@@ -8,7 +8,7 @@ use std::process::{Command, Stdio};
 
 use bytes::Bytes;
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::reader::{Effect, Reader, Seen, Surroundings, Views, common_spelling, detect, place, reader};
+use vectorum_core::reader::{Effect, Reader, Seen, Surroundings, USUAL, Views, common_spelling, detect, place, reader};
 use vectorum_core::{Name, Tint, Value, inert, judge};
 use vectorum_host::replace_file;
 
@@ -45,9 +45,6 @@ pub(crate) struct Args {
     json: bool,
 }
 
-/// Who reads plain `NAME=value` files most.
-const USUAL: [&str; 6] = ["sh", "systemd-environment-file", "pam-env-file", "container-env-file", "compose", "node-env-file"];
-
 /// What was found in a file.
 struct Found {
     path: PathBuf,
@@ -80,7 +77,9 @@ pub(crate) fn run(args: &Args) -> Answer {
         let bytes = read_file(path)?;
         let mut one = check(path, &bytes, &args.readers, &around);
         if args.fix && one.parting.iter().any(|p| p.spelling.is_ok()) {
-            let fixed = fixed(&bytes, &one);
+            let spellings: Vec<(Bytes, Vec<u8>)> =
+                one.parting.iter().filter_map(|p| Some((p.name.clone(), p.spelling.clone().ok()?))).collect();
+            let fixed = one.views.respelt(&bytes, &spellings);
             replace_file(path, &bytes, &fixed).map_err(|e| Failure::io(shown(path), &e).way_out("nothing was written"))?;
             let before = one.parting.len();
             one = check(path, &fixed, &args.readers, &around);
@@ -113,8 +112,7 @@ fn check(path: &Path, bytes: &[u8], wanted: &[String], around: &Surroundings) ->
         if !views.part(&name) {
             continue;
         }
-        // The value that is meant is the one that the first reader, or the one after it, sees.
-        let meant = (0..readers.len()).find_map(|at| if let Seen::Value(v) = views.seen(at, &name) { Some(v) } else { None });
+        let meant = views.meant(&name);
         let at = views.readings.iter().flat_map(|r| &r.entries).find(|e| e.name == name).map_or(0, |e| e.span.start);
         let spelling = match (Name::new(name.clone()), meant.and_then(Value::new)) {
             (Some(name), Some(value)) => common_spelling(&name, &value, &readers).map_err(|against| {
@@ -211,50 +209,6 @@ fn is_tracked(path: &Path) -> bool {
     git.arg(folder).args(["ls-files", "--error-unmatch", "--"]).arg(name);
     git.env("GIT_OPTIONAL_LOCKS", "0").stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
     git.status().is_ok_and(|status| status.success())
-}
-
-/// Returns the file with the entries that readers part over spelt so that they agree. A comment
-/// behind a value, which some of them take for a part of it, moves to a line of its own above.
-fn fixed(bytes: &[u8], found: &Found) -> Vec<u8> {
-    let mut edits: BTreeMap<usize, (usize, Vec<u8>)> = BTreeMap::new();
-    for parting in &found.parting {
-        let Ok(spelling) = &parting.spelling else { continue };
-        let of =
-            |r: &vectorum_core::reader::Reading| r.entries.iter().filter(|e| e.name == parting.name).cloned().collect::<Vec<_>>();
-        let entries: Vec<_> = found.views.readings.iter().map(of).filter(|e| !e.is_empty()).collect();
-        // One that is set twice is for the person to decide.
-        let Some(first) = entries.iter().map(Vec::as_slice).find_map(|e| if let [one] = e { Some(one) } else { None }) else {
-            continue;
-        };
-        let start = entries.iter().flatten().map(|e| e.span.start).min().unwrap_or(first.span.start);
-        let end = entries
-            .iter()
-            .flatten()
-            .filter(|e| e.span.start <= first.span.end)
-            .map(|e| e.span.end)
-            .max()
-            .unwrap_or(first.span.end);
-        if entries.iter().any(|e| e.len() > 1) || bytes.get(start..end).is_none_or(|text| text.contains(&b'\n')) {
-            continue;
-        }
-        let comment = bytes.get(first.span.end..end).unwrap_or_default().trim_ascii();
-        let mut text = spelling.clone();
-        if comment.first() == Some(&b'#') {
-            text = [comment, b"\n", spelling].concat();
-        }
-        edits.insert(start, (end, text));
-    }
-    let (mut out, mut from) = (Vec::with_capacity(bytes.len()), 0);
-    for (start, (end, text)) in edits {
-        if start < from {
-            continue;
-        }
-        out.extend_from_slice(bytes.get(from..start).unwrap_or_default());
-        out.extend_from_slice(&text);
-        from = end;
-    }
-    out.extend_from_slice(bytes.get(from..).unwrap_or_default());
-    out
 }
 
 /// Returns what a reader sees, in words.

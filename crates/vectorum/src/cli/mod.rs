@@ -46,6 +46,10 @@ struct Cli {
     #[command(flatten)]
     screen: tui::ScreenArgs,
 
+    /// Open an env file under all its readers; several by repeating it
+    #[arg(long, value_name = "FILE", conflicts_with = "recording")]
+    file: Vec<PathBuf>,
+
     /// Open a recording of `vectorum trace` instead of this host
     #[arg(long, value_name = "FILE")]
     recording: Option<PathBuf>,
@@ -97,7 +101,7 @@ pub fn main() -> ExitCode {
     let answer = match cli.command {
         None => match &cli.recording {
             Some(path) => tui::open_recording(&cli.screen, path),
-            None => tui::open_host(&cli.screen),
+            None => tui::open_host(&cli.screen, &cli.file),
         },
         Some(Command::Show(args)) => show::run(&args),
         Some(Command::Run(args)) => run::run(&args).map_err(|f| f.with_status_for_run()),

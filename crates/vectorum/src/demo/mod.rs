@@ -12,6 +12,7 @@ use vectorum_core::{Block, MemoryHost, Name, Process, ProcessId, Received, Refus
 
 use crate::cli::Failure;
 use crate::tui;
+use crate::tui::files::Source;
 
 /// Open the full-screen program on pier-4, a made-up host with troubles to find
 ///
@@ -41,6 +42,8 @@ pub(crate) struct Pier {
     pub(crate) world: World,
     /// What really running the scripts of the scenario gave.
     pub(crate) recording: &'static [u8],
+    /// The env files of ticket-gate.
+    pub(crate) project: Vec<Source>,
 }
 
 const DATA: &str = include_str!("pier-4.json");
@@ -143,8 +146,18 @@ impl Pier {
             files,
             world,
             recording: RECORDING,
+            project: project(),
         })
     }
+}
+
+fn project() -> Vec<Source> {
+    let files = [
+        ("ticket-gate/base.env", &include_bytes!("gate/base.env")[..]),
+        ("ticket-gate/rehearsal.env", include_bytes!("gate/rehearsal.env")),
+        ("ticket-gate/board.env", include_bytes!("gate/board.env")),
+    ];
+    files.map(|(title, bytes)| Source { title: title.to_owned(), path: None, bytes: bytes.to_vec() }).to_vec()
 }
 
 fn value(json: &serde_json::Value) -> Option<Value> {

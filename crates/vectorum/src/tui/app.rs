@@ -1,6 +1,8 @@
 //! The state of the interface and how messages change it. It has one owner, and nothing here
 //! waits, reads or draws: what takes time is handed out as an [`Effect`].
 
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::mpsc::Sender;
 
@@ -8,12 +10,14 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseEvent};
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 use tui_input::{Input, InputRequest};
+use vectorum_core::reader::Surroundings;
 use vectorum_core::{Block, Finding, Fingerprinter, Gloss, Limits, Name, Process, Value, World, inert};
 use vectorum_host::{Ending, Group, Keeper, RunError, Update};
 use vectorum_trace::recording::Fact;
 
 use super::compare::{Compare, Side};
 use super::draw::Areas;
+use super::files::{Files, Source};
 use super::keys::{Action, Place};
 use super::names::{NameRow, Names};
 use super::overlay::{Overlay, Reply, RunDialog};
@@ -29,6 +33,7 @@ use crate::recorded::Recorded;
 pub(crate) enum Screen {
     Processes,
     Compare,
+    Files,
 }
 
 /// Which pane has the keys.
@@ -75,6 +80,8 @@ pub(crate) enum Message {
     TraceStarted(Result<Tracing, String>),
     /// A trace that was started from here has ended.
     TraceEnded(u32, Result<Ending, RunError>),
+    /// A file was written, or not.
+    Replaced(PathBuf, Result<Vec<u8>, String>),
     /// A command that was run from here has ended.
     RunEnded(String),
     /// The system asks the program to end.
@@ -99,6 +106,12 @@ pub(crate) enum Effect {
     Trace {
         command: Vec<Vec<u8>>,
         block: Block,
+    },
+    /// Replace a file's content.
+    Replace {
+        path: PathBuf,
+        before: Vec<u8>,
+        after: Vec<u8>,
     },
     /// End what a trace runs, or do so by force.
     EndTrace(Group, bool),
@@ -135,6 +148,7 @@ pub(crate) struct App {
     pub(crate) names_folded: bool,
     pub(crate) processes: Processes,
     pub(crate) compare: Compare,
+    pub(crate) files: Files,
     pub(crate) overlay: Option<Overlay>,
     pub(crate) notice: Option<String>,
     pub(crate) progress: Option<(usize, usize)>,
@@ -161,6 +175,8 @@ pub(crate) struct Start {
     /// The title of the recording that is shown, where one is.
     pub(crate) recording: Option<String>,
     pub(crate) shipped: Option<&'static [u8]>,
+    /// Env files to look at.
+    pub(crate) files: Vec<Source>,
     pub(crate) limits: Limits,
     pub(crate) prints: Fingerprinter,
     pub(crate) theme: Theme,
@@ -187,13 +203,14 @@ impl App {
             limits: start.limits,
             prints: start.prints,
             theme: start.theme,
-            own_block: start.own_block,
+            own_block: start.own_block.clone(),
             reveal: false,
             screen: Screen::Processes,
             focus: Focus::Names,
             names: Names::default(),
             names_folded: false,
             processes: Processes::default(),
+            files: Files::new(start.files, &Surroundings { outer: start.own_block.clone(), ..Surroundings::default() }),
             compare: Compare::default(),
             overlay: None,
             notice: None,
@@ -259,6 +276,7 @@ impl App {
             }
             Message::TraceStarted(started) => self.trace_started(started),
             Message::TraceEnded(number, ended) => self.trace_ended(number, ended),
+            Message::Replaced(path, written) => self.replaced(&path, written),
             Message::RunEnded(text) => self.notice = Some(text),
             Message::Terminate => effects.push(Effect::Quit),
         }
@@ -293,6 +311,7 @@ impl App {
         self.detail_lines = match self.screen {
             Screen::Processes => super::detail::detail(self, columns),
             Screen::Compare => super::compare::detail(self, columns),
+            Screen::Files => super::files::detail(self, columns),
         };
         let count = self.detail_lines.len();
         let detail = self.detail_scroll();
@@ -309,6 +328,7 @@ impl App {
         match self.screen {
             Screen::Processes => &mut self.processes.detail,
             Screen::Compare => &mut self.compare.detail,
+            Screen::Files => &mut self.files.detail,
         }
     }
 
@@ -335,10 +355,11 @@ impl App {
                 };
                 self.compare.names(of)
             }
+            Screen::Files => self.files.names(),
             _ => known,
         };
         self.names.set(rows);
-        if self.screen == Screen::Compare && self.names.chosen_row().is_none() {
+        if self.screen != Screen::Processes && self.names.chosen_row().is_none() {
             self.names.scroll.go_to(0);
             self.names.choose_at_cursor();
         }
@@ -455,17 +476,18 @@ impl App {
             self.screen = screen;
             self.names.filter = Input::default();
             self.names_are_stale = true;
-            if screen == Screen::Compare && self.focus == Focus::Main {
+            if screen != Screen::Processes && self.focus == Focus::Main {
                 self.focus = Focus::Names;
             }
         }
-        self.names_are_stale |= screen == Screen::Compare;
+        self.names_are_stale |= screen != Screen::Processes;
     }
 
     fn place(&self) -> Place {
         match self.screen {
             Screen::Processes => Place::Processes,
             Screen::Compare => Place::Compare,
+            Screen::Files => Place::Files,
         }
     }
 
@@ -594,6 +616,12 @@ impl App {
             Action::ShowProcesses => self.show_scene(false),
             Action::ShowRecording => self.show_scene(true),
             Action::ShowCompare => self.open(Screen::Compare),
+            Action::ShowFiles => self.open(Screen::Files),
+            Action::NextFile | Action::PreviousFile => {
+                self.files.next(action == Action::PreviousFile);
+                self.names_are_stale = true;
+            }
+            Action::TakeFix => self.take_fix(effects),
             Action::FilterNames => {
                 self.names.is_typing = true;
                 self.focus = Focus::Names;
@@ -624,6 +652,7 @@ impl App {
                     self.compare.show_same = !self.compare.show_same;
                     self.names_are_stale = true;
                 }
+                Screen::Files => {}
             },
             Action::KernelThreads => {
                 self.processes.kernel_threads = !self.processes.kernel_threads;
@@ -683,7 +712,7 @@ impl App {
     fn page(&self) -> isize {
         match self.focus {
             Focus::Names => self.names.scroll.page(),
-            Focus::Main if self.screen == Screen::Compare => self.names.scroll.page(),
+            Focus::Main if self.screen != Screen::Processes => self.names.scroll.page(),
             Focus::Main => self.processes.scroll.page(),
             Focus::Detail => isize::try_from(self.areas.detail.height).unwrap_or(1),
         }
@@ -736,7 +765,7 @@ impl App {
         } else if !self.processes.filter.value().is_empty() || self.processes.only_changes {
             self.processes.filter = Input::default();
             self.processes.only_changes = false;
-        } else if self.screen == Screen::Compare {
+        } else if self.screen != Screen::Processes {
             self.open(Screen::Processes);
         } else {
             self.focus = Focus::Names;
@@ -799,10 +828,45 @@ impl App {
         }
     }
 
+    /// Opens the screen of files.
+    pub(crate) fn show_files(&mut self) {
+        self.open(Screen::Files);
+        self.settle();
+    }
+
+    /// Spells the chosen name so that all readers of the file agree.
+    fn take_fix(&mut self, effects: &mut Vec<Effect>) {
+        let Some(name) = self.names.chosen().cloned() else { return };
+        match self.files.take_fix(&name, &self.surroundings()) {
+            Ok(Some(effect)) => effects.push(effect),
+            Ok(None) => self.notice = Some(format!("{name} is spelt so that all agree, in this made-up file")),
+            Err(why) => self.notice = Some(why),
+        }
+        self.names_are_stale = true;
+    }
+
+    fn replaced(&mut self, path: &Path, written: Result<Vec<u8>, String>) {
+        self.notice = Some(match written {
+            Ok(bytes) => {
+                let title = inert(path.as_os_str().as_bytes()).into_owned();
+                let around = self.surroundings();
+                self.files.put(Source { title: title.clone(), path: Some(path.to_owned()), bytes }, &around);
+                self.names_are_stale = true;
+                format!("{title} is written")
+            }
+            Err(why) => format!("not written: {why}"),
+        });
+    }
+
+    fn surroundings(&self) -> Surroundings {
+        Surroundings { outer: self.own_block.clone(), ..Surroundings::default() }
+    }
+
     fn copy_value(&mut self, effects: &mut Vec<Effect>) {
         let block = match self.screen {
             Screen::Processes => self.selected().and_then(|p| p.received.block()),
             Screen::Compare => self.compare.right.as_ref().map(|s| &s.block),
+            Screen::Files => None,
         };
         let Some(name) = self.names.chosen() else { return };
         self.notice = Some(match block.and_then(|b| b.get(name.as_bytes())) {

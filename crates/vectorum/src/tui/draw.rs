@@ -12,7 +12,7 @@ use super::keys::{Action, BINDINGS, Place};
 use super::paint::{fit, pad, spans, width};
 use super::processes::View;
 use super::theme::Role;
-use super::{compare, processes};
+use super::{compare, files, processes};
 
 /// What a click on a place does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -48,7 +48,7 @@ impl Areas {
             10..18 => 4,
             18..26 => 7,
             // In a comparison the items of the chosen list are the larger part.
-            _ if app.screen == Screen::Compare => (body / 2).min(40),
+            _ if app.screen != Screen::Processes => (body / 2).min(40),
             _ => (body * 3 / 8).min(26),
         };
         let head_height = u16::from(detail_height > 0);
@@ -109,6 +109,7 @@ fn header(app: &App, columns: u16) -> Bar {
         (" 1 Processes ", shows(Screen::Processes, false), Action::ShowProcesses, has(false)),
         (" 2 Compare ", shows(Screen::Compare, false), Action::ShowCompare, true),
         (" 3 Recording ", shows(Screen::Processes, true), Action::ShowRecording, has(true)),
+        (" 4 Files ", shows(Screen::Files, false), Action::ShowFiles, !app.files.is_empty() || app.screen == Screen::Files),
     ] {
         if is_there {
             bar.push((Span::styled(title, if is_open { theme.style(Role::OpenTab) } else { quiet }), Some(Hit::Action(action))));
@@ -138,6 +139,11 @@ fn header(app: &App, columns: u16) -> Bar {
                 format!(" · {values} value{} · {lacking} lack it ", if values == 1 { "" } else { "s" }),
                 quiet,
             ));
+        }
+        (Screen::Files, _) => {
+            let (all, _) = app.names.counts();
+            let parting = app.names.troubled();
+            right.push(Span::styled(format!("{all} names · readers part over {parting} "), quiet));
         }
         (Screen::Compare, _) => {
             let (all, _) = app.names.counts();
@@ -174,6 +180,7 @@ fn footer(app: &App, columns: u16) -> Bar {
     let place = match app.screen {
         Screen::Processes => Place::Processes,
         Screen::Compare => Place::Compare,
+        Screen::Files => Place::Files,
     };
     let mut shown: Vec<_> =
         BINDINGS.iter().filter(|b| b.footer > 0 && (b.place == Place::Everywhere || b.place == place)).collect();
@@ -228,7 +235,7 @@ fn detail_head(app: &App, columns: u16) -> Bar {
         Screen::Processes => {
             app.selected().map(|p| if p.account.is_empty() { label(p) } else { format!("{} · {}", label(p), p.account) })
         }
-        Screen::Compare => app.names.chosen().map(ToString::to_string),
+        Screen::Compare | Screen::Files => app.names.chosen().map(ToString::to_string),
     };
     let style = theme.style(if app.focus == Focus::Detail { Role::Title } else { Role::Text });
     let focus_mark = if app.focus == Focus::Detail { "▌" } else { "─" };
@@ -254,7 +261,7 @@ fn detail_head(app: &App, columns: u16) -> Bar {
             bar.push((Span::raw(" "), None));
         }
     }
-    let scroll = if app.screen == Screen::Processes { app.processes.detail } else { app.compare.detail };
+    let scroll = detail_scroll(app);
     let below = scroll.count.saturating_sub(scroll.offset + scroll.height);
     let more = if below > 0 { format!(" {below} more below ") } else { String::new() };
     let rest = usize::from(columns).saturating_sub(used(&bar) + used(&tabs));
@@ -268,6 +275,14 @@ fn detail_head(app: &App, columns: u16) -> Bar {
     bar
 }
 
+fn detail_scroll(app: &App) -> super::scroll::Scroll {
+    match app.screen {
+        Screen::Processes => app.processes.detail,
+        Screen::Compare => app.compare.detail,
+        Screen::Files => app.files.detail,
+    }
+}
+
 /// Draws everything.
 pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
     let (areas, theme) = (&app.areas, app.theme);
@@ -279,7 +294,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
     }
     frame.render_widget(Paragraph::new(line_of(header(app, columns), columns)), areas.header);
     if areas.names.width > 0 {
-        let has_keys = app.focus == Focus::Names || (app.screen == Screen::Compare && app.focus == Focus::Main);
+        let has_keys = app.focus == Focus::Names || (app.screen != Screen::Processes && app.focus == Focus::Main);
         app.names.draw(frame, areas.names, theme, has_keys);
     }
     let rule = vec![Line::from(Span::styled("│", theme.style(Role::Border))); usize::from(areas.rule.height)];
@@ -288,11 +303,12 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
         match app.screen {
             Screen::Processes => processes::draw(app, frame, areas.main),
             Screen::Compare => compare::draw(app, frame, areas.main),
+            Screen::Files => files::draw(app, frame, areas.main),
         }
     }
     if areas.detail.height > 0 {
         frame.render_widget(Paragraph::new(line_of(detail_head(app, columns), columns)), areas.detail_head);
-        let scroll = if app.screen == Screen::Processes { app.processes.detail } else { app.compare.detail };
+        let scroll = detail_scroll(app);
         let lines: Vec<Line<'_>> =
             app.detail_lines.iter().skip(scroll.offset).take(usize::from(areas.detail.height)).cloned().collect();
         frame.render_widget(Paragraph::new(lines), areas.detail);

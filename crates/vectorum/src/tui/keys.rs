@@ -21,6 +21,10 @@ pub(crate) enum Action {
     ShowProcesses,
     ShowCompare,
     ShowRecording,
+    ShowFiles,
+    NextFile,
+    PreviousFile,
+    TakeFix,
     FilterNames,
     FilterProcesses,
     Fold,
@@ -57,6 +61,7 @@ pub(crate) enum Place {
     Everywhere,
     Processes,
     Compare,
+    Files,
 }
 
 /// One row of the table.
@@ -163,6 +168,10 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     ShowProcesses Everywhere 0 [Key::Char('1')] "processes" "Show the processes of this host";
     ShowCompare Everywhere 0 [Key::Char('2')] "compare" "Show the comparison of two blocks";
     ShowRecording Everywhere 0 [Key::Char('3')] "recording" "Show the recording that is open, or the trace that was started from here";
+    ShowFiles Everywhere 0 [Key::Char('4')] "files" "Show an env file under its readers";
+    NextFile Files 6 [Key::Char(']')] "next file" "Show the next file";
+    PreviousFile Files 0 [Key::Char('[')] "file before" "Show the file before";
+    TakeFix Files 5 [Key::Char('f')] "fix" "Spell the chosen name so that all readers agree, where that can be done";
     Rescan Everywhere 0 [Key::Char('r')] "read again" "Read the processes again at once";
     Redraw Everywhere 0 [Key::Ctrl('l')] "redraw" "Draw the screen anew";
     Suspend Everywhere 0 [Key::Ctrl('z')] "suspend" "Leave to the shell for a while; fg comes back";

@@ -4,6 +4,7 @@ pub(crate) mod app;
 mod compare;
 mod detail;
 pub(crate) mod draw;
+pub(crate) mod files;
 mod keys;
 mod mouse;
 mod names;
@@ -32,7 +33,7 @@ use signal_hook::consts::{SIGHUP, SIGTERM};
 use signal_hook::iterator::Signals;
 use terminal_colorsaurus::{QueryOptions, ThemeMode, theme_mode};
 use vectorum_core::{Block, HostView, World, inert};
-use vectorum_host::{Accounts, Ending, LiveHost, kernel_limits, run_to_end};
+use vectorum_host::{Accounts, Ending, LiveHost, kernel_limits, replace_file, run_to_end};
 
 use crate::cli::{Failure, fingerprinter, own_block};
 use crate::demo::Pier;
@@ -50,7 +51,7 @@ pub(crate) struct ScreenArgs {
 }
 
 /// Opens the program on this host.
-pub(crate) fn open_host(args: &ScreenArgs) -> Result<u8, Failure> {
+pub(crate) fn open_host(args: &ScreenArgs, paths: &[PathBuf]) -> Result<u8, Failure> {
     if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
         return Err(Failure::new("the full-screen program needs a terminal")
             .way_out("vectorum show, run and compare work without one; vectorum --help lists all"));
@@ -67,8 +68,19 @@ pub(crate) fn open_host(args: &ScreenArgs) -> Result<u8, Failure> {
         choose,
         select: None,
         shipped: None,
+        open: read_files(paths)?,
     };
     open(args, setup, own)
+}
+
+/// Reads env files to be looked at.
+fn read_files(paths: &[PathBuf]) -> Result<Vec<files::Source>, Failure> {
+    let one = |path: &PathBuf| {
+        let title = inert(std::os::unix::ffi::OsStrExt::as_bytes(path.as_os_str())).into_owned();
+        let bytes = std::fs::read(path).map_err(|e| Failure::io(&title, &e).way_out("name a file that this account may read"))?;
+        Ok(files::Source { title, path: Some(path.clone()), bytes })
+    };
+    paths.iter().map(one).collect()
 }
 
 /// Opens the program on a recording.
@@ -91,6 +103,7 @@ pub(crate) fn open_recording(args: &ScreenArgs, path: &Path) -> Result<u8, Failu
         choose: vectorum_core::Name::new("PATH"),
         select: None,
         shipped: None,
+        open: Vec::new(),
     };
     open(args, setup, own_block())
 }
@@ -106,6 +119,7 @@ pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
         choose: Some(pier.choose),
         select: Some(pier.select),
         shipped: Some(pier.recording),
+        open: pier.project,
     };
     open(args, setup, own_block())
 }
@@ -126,6 +140,7 @@ struct Setup {
     choose: Option<vectorum_core::Name>,
     select: Option<i32>,
     shipped: Option<&'static [u8]>,
+    open: Vec<files::Source>,
 }
 
 fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
@@ -137,6 +152,7 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
     let size = screen.terminal.size().map_err(failed)?;
     let limits = kernel_limits();
     let theme = args.theme.settled();
+    let opens_files = matches!(setup.source, Source::Host) && !setup.open.is_empty();
     let mut app = App::new(Start {
         host: setup.host,
         account: setup.account.clone(),
@@ -148,6 +164,7 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         world: setup.world,
         recording: matches!(setup.source, Source::Recording(_)).then(|| setup.account.clone()),
         shipped: setup.shipped,
+        files: setup.open,
         limits,
         prints: prints.clone(),
         theme: theme.unwrap_or(Theme::Dark),
@@ -156,6 +173,9 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         select: setup.select,
         size: (size.width, size.height),
     });
+    if opens_files {
+        app.show_files();
+    }
     screen.draw(&app).map_err(failed)?;
     // Asked after the first picture, and before keys are read: the answer comes as input.
     if theme.is_none() {
@@ -264,6 +284,10 @@ impl Outside {
                 if let Some(path) = path {
                     self.reader = Some(work::reader(self.to.clone(), path, self.traces));
                 }
+            }
+            Effect::Replace { path, before, after } => {
+                let written = replace_file(&path, &before, &after).map(|()| after).map_err(|e| e.to_string());
+                let _ = self.to.send(Message::Replaced(path, written));
             }
             Effect::EndTrace(group, by_force) => group.end(by_force),
             Effect::Run { command, block } => {

@@ -25,7 +25,7 @@ impl App {
             if self.areas.detail.contains(at) {
                 let detail = self.detail_scroll();
                 detail.offset = detail.offset.saturating_add_signed(rows).min(detail.count.saturating_sub(detail.height));
-            } else if self.areas.names.contains(at) || self.screen == Screen::Compare {
+            } else if self.areas.names.contains(at) || self.screen != Screen::Processes {
                 self.names.scroll.roll(rows);
                 self.choose_at_cursor();
             } else if self.areas.main.contains(at) {

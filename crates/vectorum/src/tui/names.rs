@@ -107,6 +107,11 @@ impl Names {
         (self.all.len(), self.shown.len())
     }
 
+    /// Returns how many names have trouble.
+    pub(crate) fn troubled(&self) -> usize {
+        self.all.iter().filter(|r| r.is_troubled).count()
+    }
+
     /// Returns the shown rows from the first visible one on.
     pub(crate) fn visible(&self) -> impl Iterator<Item = &NameRow> {
         self.shown.iter().skip(self.scroll.offset).filter_map(|(at, _)| self.all.get(*at))

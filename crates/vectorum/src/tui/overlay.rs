@@ -230,6 +230,7 @@ fn app_place(app: &App) -> Place {
     match app.screen {
         super::app::Screen::Processes => Place::Processes,
         super::app::Screen::Compare => Place::Compare,
+        super::app::Screen::Files => Place::Files,
     }
 }
 
@@ -387,7 +388,9 @@ fn help_lines(theme: Theme, columns: usize) -> Vec<Line<'static>> {
     for (sign, meaning) in LEGEND {
         row((*sign).to_owned(), meaning, Role::Label);
     }
-    for (title, place) in [("Everywhere", Place::Everywhere), ("Processes", Place::Processes), ("Compare", Place::Compare)] {
+    for (title, place) in
+        [("Everywhere", Place::Everywhere), ("Processes", Place::Processes), ("Compare", Place::Compare), ("Files", Place::Files)]
+    {
         row(String::new(), "", Role::Text);
         row(title.to_owned(), "", Role::Title);
         for binding in BINDINGS.iter().filter(|b| b.place == place) {

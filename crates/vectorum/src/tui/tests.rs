@@ -30,6 +30,7 @@ impl Rig {
             world: pier.world.clone(),
             recording: None,
             shipped: Some(pier.recording),
+            files: pier.project.clone(),
             limits: Limits::default(),
             prints: Fingerprinter::new([4; 32]),
             theme: Theme::Dark,
@@ -102,6 +103,9 @@ fn screens_at_several_sizes() {
         ("no-match", 80, 24, "/ z z z z"),
         ("recording", 142, 42, "3 n n n n n"),
         ("recording-small", 80, 24, "3 Tab"),
+        ("files", 142, 42, "4 ]"),
+        ("files-small", 80, 24, "4 ] ] j j"),
+        ("files-fixed", 142, 42, "4 ] ] j j j f"),
     ] {
         let mut rig = Rig::new(columns, rows);
         rig.press(keys);

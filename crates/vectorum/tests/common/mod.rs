@@ -46,6 +46,16 @@ pub fn command(who: Who, program: impl AsRef<OsStr>) -> Command {
     }
 }
 
+/// Returns the words of a shell's command line that run Vectorum as the given account.
+pub fn vectorum_words(who: Who) -> String {
+    let prefix = match (who, am_root()) {
+        (Who::Root, true) | (Who::Ordinary, false) => "",
+        (Who::Ordinary, true) => "setpriv --reuid=65534 --regid=65534 --clear-groups ",
+        (Who::Root, false) => "sudo -n ",
+    };
+    format!("{prefix}{}", vectorum().display())
+}
+
 /// A folder that every account may enter, with copies of what the tests run.
 pub struct Bench {
     folder: tempfile::TempDir,
