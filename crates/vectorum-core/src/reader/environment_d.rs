@@ -1,5 +1,7 @@
 //! `environment.d` (systemd 252): the grammar of `EnvironmentFile=`, with references expanded.
 
+use std::collections::HashMap;
+
 use super::expand::expand;
 use super::systemd::{assignment, assignments, complain_about_names, portable, quoted, utf8};
 use super::{Reader, Reading, Refusal, Surroundings, is_plain_utf8, is_portable};
@@ -15,7 +17,7 @@ pub fn read_folder(files: &[(&[u8], &[u8])], around: &Surroundings) -> Vec<(usiz
         .filter(|at| files.get(*at).is_some_and(|(name, _)| name.ends_with(b".conf") && !name.starts_with(b".")))
         .collect();
     order.sort_by_key(|at| files.get(*at).map(|(name, _)| *name));
-    let mut so_far: Vec<(Vec<u8>, Vec<u8>)> = Vec::new();
+    let mut so_far = HashMap::new();
     let mut out = Vec::new();
     for at in order {
         let Some((_, file)) = files.get(at) else { continue };
@@ -32,7 +34,7 @@ pub fn read_folder(files: &[(&[u8], &[u8])], around: &Surroundings) -> Vec<(usiz
 }
 
 /// Reads a file after others.
-fn read_after(file: &[u8], around: &Surroundings, so_far: &mut Vec<(Vec<u8>, Vec<u8>)>) -> Reading {
+fn read_after(file: &[u8], around: &Surroundings, so_far: &mut HashMap<Vec<u8>, Vec<u8>>) -> Reading {
     let mut reading = Reading::default();
     if let Some(at) = memchr::memchr(0, file) {
         reading.complain(at, "a NUL byte: nothing of the file is read", "leave it out; no block can carry it");
@@ -52,20 +54,14 @@ fn read_after(file: &[u8], around: &Surroundings, so_far: &mut Vec<(Vec<u8>, Vec
             );
             return reading;
         }
-        let get = |name: &[u8]| {
-            let earlier = so_far.iter().rev().find(|(n, _)| n == name).map(|(_, v)| v.clone());
-            earlier.or_else(|| around.outer.get(name).map(<[u8]>::to_vec))
-        };
+        let get = |name: &[u8]| so_far.get(name).cloned().or_else(|| around.outer.get(name).map(<[u8]>::to_vec));
         if raw.value.is_empty() {
             let (what, way_out) = ("an empty value: the line is ignored, and unsets nothing", "refer to a name that is not set");
             reading.complain(raw.span.start, what, way_out);
             continue;
         }
         let value = expand(&raw.value, &get);
-        match so_far.iter_mut().find(|(name, _)| *name == raw.key) {
-            Some((_, old)) => old.clone_from(&value),
-            None => so_far.push((raw.key.clone(), value.clone())),
-        }
+        so_far.insert(raw.key.clone(), value.clone());
         reading.set(raw.key, visible(&value), raw.span, raw.value_span);
     }
     if let Some(at) = open_quote {
@@ -107,7 +103,7 @@ impl Reader for EnvironmentD {
     }
 
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
-        read_after(file, around, &mut Vec::new())
+        read_after(file, around, &mut HashMap::new())
     }
 
     fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {

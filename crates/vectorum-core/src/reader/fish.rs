@@ -462,8 +462,8 @@ fn command(
         lists.insert(name.text.clone())
     };
     let joined = values.join(if is_list { &b":"[..] } else { b" " });
-    let was_exported = around.outer.get(&name.text).is_some() || reading.entries.iter().any(|e| e.name == name.text);
     if !exports {
+        let was_exported = around.outer.get(&name.text).is_some() || reading.entries.iter().any(|e| e.name == name.text);
         if is_global || was_exported {
             return open("whether it is exported depends on what was before");
         }
