@@ -174,9 +174,9 @@ fn json_object(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {
     Ok(printed(&object(&whole_text(pairs)?)))
 }
 
-/// A double-quoted YAML scalar: JSON's, with what YAML does not take raw written as escapes
-/// (YAML 1.2.2, section 5.7).
-fn scalar(text: &str) -> String {
+/// Returns a text in double quotes with the escapes that JSON, YAML and TOML share; `odd` says which
+/// other characters want `\uXXXX`.
+fn quoted(text: &str, odd: impl Fn(char) -> bool) -> String {
     let mut out = String::from("\"");
     for c in text.chars() {
         match c {
@@ -184,14 +184,17 @@ fn scalar(text: &str) -> String {
             '\n' => out.push_str("\\n"),
             '\t' => out.push_str("\\t"),
             '\r' => out.push_str("\\r"),
-            c if c.is_control() || matches!(c, '\u{feff}' | '\u{2028}' | '\u{2029}' | '\u{fffe}' | '\u{ffff}') => {
-                out.push_str(&format!("\\u{:04x}", c as u32));
-            }
+            c if c.is_control() || odd(c) => out.push_str(&format!("\\u{:04X}", c as u32)),
             c => out.push(c),
         }
     }
     out.push('"');
     out
+}
+
+/// A double-quoted YAML scalar (YAML 1.2.2, section 5.7).
+fn scalar(text: &str) -> String {
+    quoted(text, |c| matches!(c, '\u{feff}' | '\u{2028}' | '\u{2029}' | '\u{fffe}' | '\u{ffff}'))
 }
 
 fn mapping(pairs: &[(&str, &str)], indent: &str, value: impl Fn(&str) -> String) -> String {
@@ -206,23 +209,10 @@ fn yaml(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {
 }
 
 fn toml(name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
-    let spelt = |text: &str| {
-        let mut out = String::from("\"");
-        for c in text.chars() {
-            match c {
-                '"' | '\\' => out.extend(['\\', c]),
-                '\n' => out.push_str("\\n"),
-                '\t' => out.push_str("\\t"),
-                '\r' => out.push_str("\\r"),
-                c if c.is_control() => out.push_str(&format!("\\u{:04X}", c as u32)),
-                c => out.push(c),
-            }
-        }
-        out + "\""
-    };
     let bare = name.as_bytes().iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-'));
     let key = name_text(name)?;
-    Ok(format!("{} = {}\n", if bare { key.to_owned() } else { spelt(key) }, spelt(text(value)?)).into_bytes())
+    Ok(format!("{} = {}\n", if bare { key.to_owned() } else { quoted(key, |_| false) }, quoted(text(value)?, |_| false))
+        .into_bytes())
 }
 
 fn csv(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {

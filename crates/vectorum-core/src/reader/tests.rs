@@ -108,3 +108,60 @@ fn the_table_is_sound() {
         assert!(reader(one.id()).is_some());
     }
 }
+
+/// What is complained about, where, and what becomes of the file.
+#[test]
+fn complaints_name_their_places() {
+    // Reader, file, line and column of the first complaint, a part of it, names that are left.
+    let cases: &[(&str, &str, (usize, usize), &str, &[&str])] = &[
+        ("container-env-file", "A=1\nexport B=2\n", (2, 1), "a blank in a name: the file is refused", &[]),
+        ("container-env-file", "A=1\n=x\n", (2, 1), "without a name", &[]),
+        ("podman-env-file", "export A=1\n=x\n", (2, 1), "without a name", &[]),
+        ("systemd-environment-file", "A=1\nA-B=2\nC=3\n", (2, 1), "the line is dropped", &["A", "C"]),
+        ("systemd-environment-file", "export A=1\n", (1, 1), "`export` is no word of this grammar", &[]),
+        ("systemd-environment-file", "A=1\nB='x\nC=3\n", (2, 3), "never closed", &["A", "B"]),
+        ("environment-d", "A=1\nB=\n", (2, 1), "an empty value", &["A"]),
+        ("systemd-environment", "Environment=A=1 B\n", (1, 1), "no assignment", &["A"]),
+        ("systemd-environment", "Environment=A=1 B=\\q C=2\n", (1, 1), "an escape that is none", &["A"]),
+        ("pam-env-file", "A=1\n  B =2\n", (2, 1), "the line is ignored", &["A"]),
+        ("pam-env-conf", "A DEFAULT=1\nB DEFAULT=${A\nC DEFAULT=2\n", (2, 1), "never closed", &["A"]),
+        ("crontab", "A=1\nB=\n", (2, 1), "cron ignores the whole file", &[]),
+        ("ssh-environment", "A=1\n\nnothing\n", (3, 1), "without `=`", &["A"]),
+        ("sudo-env-file", "A=1\nPATH=/x\n", (2, 1), "keeps its own value", &["A"]),
+        ("node-env-file", "A=1\nword\nB=2\n", (2, 1), "a part of the next name", &["A", "word\nB"]),
+        ("make-include", "A=1\nword\n", (2, 1), "neither an assignment nor a rule", &[]),
+        ("make-include", "A=$(A)\n", (1, 1), "refers to itself", &[]),
+        ("compose", "A=1\nB=\"x\n", (2, 3), "never closed", &[]),
+        ("fish", "set -gx A 1\nB=2\n", (2, 1), "no command in fish", &[]),
+    ];
+    for (id, file, (line, column), told, names) in cases {
+        let reading = reader(id).unwrap().read(file.as_bytes(), &around());
+        let first = reading.complaints.first().unwrap_or_else(|| panic!("{id} says nothing of {file:?}"));
+        assert_eq!(place(file.as_bytes(), first.at), (*line, *column), "{id}: {file:?}: {}", first.what);
+        assert!(first.what.contains(told) && !first.way_out.is_empty(), "{id}: {}", first.what);
+        let left: Vec<_> = reading.entries.iter().map(|e| String::from_utf8_lossy(&e.name).into_owned()).collect();
+        assert_eq!(left, *names, "{id}: {file:?}");
+    }
+}
+
+/// Where a file would have to be run, the place is told and nothing is guessed.
+#[test]
+fn programs_are_open_where_they_must_be() {
+    for (id, file, at) in [
+        ("sh", "A=1\nB=$(hostname)\n", 6),
+        ("bash", "if true; then A=1; fi\n", 0),
+        ("zsh", "A==ls\n", 2),
+        ("ksh", "A.B=1\n", 0),
+        ("mksh", "A='x\n", 2),
+        ("fish", "set -gx A (hostname)\n", 10),
+        ("make-include", "A := $(shell hostname)\n", 0),
+    ] {
+        let reading = reader(id).unwrap().read(file.as_bytes(), &around());
+        assert_eq!(reading.open.map(|(at, _)| at), Some(at), "{id}: {file:?}");
+        assert!(!reading.is_known());
+    }
+    for (id, file) in [("sh", "A='a b' B=\"$OUTER\"x; export C=1\nno-such --option\n"), ("fish", "set -gx A 'x y' $OUTER # c\n")]
+    {
+        assert!(reader(id).unwrap().read(file.as_bytes(), &around()).is_known(), "{id}: {file:?}");
+    }
+}
