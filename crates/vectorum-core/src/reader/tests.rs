@@ -109,11 +109,13 @@ fn the_table_is_sound() {
     }
 }
 
+/// A reader, a file, line and column of the first complaint, a part of it, the names that are left.
+type Case = (&'static str, &'static str, (usize, usize), &'static str, &'static [&'static str]);
+
 /// What is complained about, where, and what becomes of the file.
 #[test]
 fn complaints_name_their_places() {
-    // Reader, file, line and column of the first complaint, a part of it, names that are left.
-    let cases: &[(&str, &str, (usize, usize), &str, &[&str])] = &[
+    let cases: &[Case] = &[
         ("container-env-file", "A=1\nexport B=2\n", (2, 1), "a blank in a name: the file is refused", &[]),
         ("container-env-file", "A=1\n=x\n", (2, 1), "without a name", &[]),
         ("podman-env-file", "export A=1\n=x\n", (2, 1), "without a name", &[]),
