@@ -60,9 +60,9 @@ fn read_after(file: &[u8], around: &Surroundings, so_far: &mut HashMap<Vec<u8>, 
             reading.complain(raw.span.start, what, way_out);
             continue;
         }
-        let value = expand(&raw.value, &get);
+        let value = if raw.value.contains(&b'$') { expand(&raw.value, &get) } else { raw.value };
         so_far.insert(raw.key.clone(), value.clone());
-        reading.set(raw.key, visible(&value), raw.span, raw.value_span);
+        reading.set(raw.key, visible(value), raw.span, raw.value_span);
     }
     if let Some(at) = open_quote {
         reading.complain(at, "a quote is never closed: it takes the rest of the file", "close it, or write \\ before it");
@@ -71,9 +71,12 @@ fn read_after(file: &[u8], around: &Surroundings, so_far: &mut HashMap<Vec<u8>, 
 }
 
 /// Control bytes arrive as text that tells of them (measured with whole user managers).
-fn visible(value: &[u8]) -> Vec<u8> {
+fn visible(value: Vec<u8>) -> Vec<u8> {
+    if !value.iter().any(u8::is_ascii_control) {
+        return value;
+    }
     let mut out = Vec::with_capacity(value.len());
-    for byte in value {
+    for byte in &value {
         match byte {
             7 => out.extend(b"\\a"),
             8 => out.extend(b"\\b"),

@@ -72,8 +72,11 @@ pub(super) fn assignments(file: &[u8]) -> (Vec<Raw>, Option<usize>) {
             }
             State::Key if byte == b'=' => (state, value_start) = (State::PreValue, at + 1),
             State::Key => {
-                // Most keys end soon.
-                key.push(byte);
+                let rest = file.get(at..).unwrap_or_default();
+                let length = rest.iter().position(|b| matches!(b, b'=' | b'\n' | b'\r')).unwrap_or(rest.len());
+                key.extend_from_slice(rest.get(..length).unwrap_or_default());
+                at += length;
+                continue;
             }
             State::PreValue if is_newline(byte) => {
                 push(&mut key, &mut value, None, start..at, value_start);

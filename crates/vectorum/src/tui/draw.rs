@@ -189,7 +189,7 @@ fn footer(app: &App, columns: u16) -> Bar {
     let part = |key: String, short: &str| (format!(" {key}"), format!(" {short} "));
     let parts: Vec<(String, String, Action)> = shown
         .iter()
-        .filter(|b| b.action != Action::Down)
+        .filter(|b| b.action != Action::Down && (b.action != Action::OnlyChanges || app.screen != Screen::Files))
         .map(|b| {
             let key =
                 if b.action == Action::Up { "↑↓".to_owned() } else { b.keys.first().map(|k| k.name()).unwrap_or_default() };
