@@ -92,3 +92,30 @@ pub fn replace_file(path: &Path, before: &[u8], after: &[u8]) -> io::Result<()> 
 fn owner_of(file: &std::fs::File) -> io::Result<(u32, u32)> {
     file.metadata().map(|m| (m.uid(), m.gid()))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_file_is_replaced_whole_or_not_at_all() {
+        let folder = tempfile::tempdir().unwrap();
+        let (real, link) = (folder.path().join("gate.env"), folder.path().join("link.env"));
+        std::fs::write(&real, "A=1\n").unwrap();
+        std::fs::set_permissions(&real, std::fs::Permissions::from_mode(0o640)).unwrap();
+        std::os::unix::fs::symlink("gate.env", &link).unwrap();
+        let owner = std::fs::metadata(&real).unwrap().uid();
+
+        replace_file(&link, b"A=1\n", b"A=2\n").unwrap();
+        assert!(std::fs::symlink_metadata(&link).unwrap().is_symlink(), "the link stays");
+        let meta = std::fs::metadata(&real).unwrap();
+        assert_eq!((meta.mode() & 0o7777, meta.uid()), (0o640, owner));
+        assert_eq!(std::fs::read(&real).unwrap(), b"A=2\n");
+
+        let refused = replace_file(&real, b"A=1\n", b"A=3\n").unwrap_err();
+        assert_eq!(refused.to_string(), "it was changed meanwhile");
+        assert_eq!(std::fs::read(&real).unwrap(), b"A=2\n");
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2, "nothing is left beside it");
+        assert!(replace_file(&folder.path().join("none"), b"", b"A=1\n").is_err());
+    }
+}

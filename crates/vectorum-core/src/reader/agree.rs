@@ -118,6 +118,22 @@ impl Views {
         (0..self.readers.len()).find_map(|at| if let Seen::Value(value) = self.seen(at, name) { Some(value) } else { None })
     }
 
+    /// Returns the line that all readers take for what is meant by a name.
+    ///
+    /// # Errors
+    /// A clause that says why there is none.
+    pub fn agreed(&self, name: &[u8]) -> Result<Vec<u8>, String> {
+        let meant = self.meant(name).and_then(Value::new).zip(Name::new(name.to_vec()));
+        let (value, name) = meant.ok_or("what is meant cannot be told")?;
+        common_spelling(&name, &value, &self.readers).map_err(|against| {
+            let one = |(id, refusal): &(&str, Option<Refusal>)| match refusal {
+                Some(refusal) => format!("{id}: {}", refusal.what),
+                None => format!("{id} takes none that the others do"),
+            };
+            against.iter().map(one).collect::<Vec<_>>().join("; ")
+        })
+    }
+
     /// Whether readers that can tell see different things.
     pub fn part(&self, name: &[u8]) -> bool {
         self.groups(name).iter().filter(|(seen, _)| *seen != Seen::Unknown).count() > 1
@@ -193,6 +209,16 @@ mod tests {
         assert_eq!(groups[0], (Seen::Value("two words".into()), vec![0, 1, 3]));
         assert_eq!(groups[1], (Seen::Value("\"two words\"".into()), vec![2]));
         assert_eq!(views.groups(b"C").len(), 3);
+
+        // What no spelling suits is told, and what is meant stays as it is until it does.
+        assert!(views.agreed(b"B").unwrap_err().contains("takes none that the others do"));
+        assert_eq!(views.agreed(b"A").unwrap(), b"A=plain");
+        assert_eq!(views.agreed(b"NOT_THERE").unwrap_err(), "what is meant cannot be told");
+        let two = Views::new(b"# top\nB=\"two words\" # why\nD=1\nD=2\n", &four[..2], &Surroundings::default());
+        let spelling = (Bytes::from("B"), two.agreed(b"B").unwrap());
+        let file = b"# top\nB=\"two words\" # why\nD=1\nD=2\n";
+        assert_eq!(two.respelt(file, &[spelling]), b"# top\n# why\nB='two words'\nD=1\nD=2\n");
+        assert_eq!(two.respelt(file, &[("D".into(), b"D=3".to_vec())]), file, "set twice: that is for a person");
 
         let (name, value) = (Name::new("B").unwrap(), Value::new("two words").unwrap());
         assert_eq!(common_spelling(&name, &value, &four[..2]).unwrap(), b"B='two words'");

@@ -36,9 +36,8 @@ impl Reader for Crontab {
                 continue;
             }
             match parse(bare) {
-                Some((name, value)) if name == b"LOGNAME" => {
+                Some((name, _)) if name == b"LOGNAME" => {
                     reading.complain(line.start, "LOGNAME cannot be set: the line is ignored", "leave it out");
-                    drop(value);
                 }
                 Some((name, value)) => {
                     let span = line.span(bare);

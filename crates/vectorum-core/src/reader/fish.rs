@@ -312,7 +312,6 @@ fn is_kept(name: &[u8]) -> bool {
         "last_pid",
         "dirprev",
         "dirnext",
-        "__fish",
     ];
     let is_own = |n: &str| n.to_ascii_lowercase().starts_with("fish") || n.starts_with("__fish");
     std::str::from_utf8(name).is_ok_and(|n| KEPT.contains(&n) || is_own(n))
@@ -371,22 +370,7 @@ impl Reader for Fish {
 
     fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
         super::systemd::portable(name)?;
-        const KEPT: &[&str] = &[
-            "PWD",
-            "SHLVL",
-            "status",
-            "version",
-            "history",
-            "hostname",
-            "pipestatus",
-            "argv",
-            "_",
-            "umask",
-            "COLUMNS",
-            "LINES",
-            "HOME_",
-        ];
-        if std::str::from_utf8(name.as_bytes()).is_ok_and(|n| KEPT.contains(&n) || n.to_ascii_lowercase().starts_with("fish")) {
+        if is_kept(name.as_bytes()) {
             return Err(Refusal::new("this name means something to fish itself", "set it where fish is started"));
         }
         let mut out = [b"set -gx ", name.as_bytes(), b" '"].concat();

@@ -8,8 +8,8 @@ use std::process::{Command, Stdio};
 
 use bytes::Bytes;
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::reader::{Effect, Reader, Seen, Surroundings, USUAL, Views, common_spelling, detect, place, reader};
-use vectorum_core::{Name, Tint, Value, inert, judge};
+use vectorum_core::reader::{Effect, Reader, Seen, Surroundings, USUAL, Views, detect, place, reader};
+use vectorum_core::{Tint, inert, judge};
 use vectorum_host::replace_file;
 
 use super::read::{ids, read_file, readers_help, shown, surroundings};
@@ -112,18 +112,8 @@ fn check(path: &Path, bytes: &[u8], wanted: &[String], around: &Surroundings) ->
         if !views.part(&name) {
             continue;
         }
-        let meant = views.meant(&name);
         let at = views.readings.iter().flat_map(|r| &r.entries).find(|e| e.name == name).map_or(0, |e| e.span.start);
-        let spelling = match (Name::new(name.clone()), meant.and_then(Value::new)) {
-            (Some(name), Some(value)) => common_spelling(&name, &value, &readers).map_err(|against| {
-                let one = |(id, refusal): &(&str, Option<vectorum_core::reader::Refusal>)| match refusal {
-                    Some(refusal) => format!("{id}: {}", refusal.what),
-                    None => format!("{id} takes none that the others do"),
-                };
-                against.iter().map(one).collect::<Vec<_>>().join("; ")
-            }),
-            _ => Err("what is meant cannot be told".to_owned()),
-        };
+        let spelling = views.agreed(&name);
         parting.push(Parting { line: place(bytes, at).0, groups: views.groups(&name), name, spelling });
     }
     let troubles = troubles(path, bytes, &views);

@@ -45,12 +45,12 @@ pub(crate) fn run(typed: &Args) -> Answer {
     })?;
     // Which values went in is not told by the template alone: any secret among them makes it one.
     let used: Vec<(vectorum_core::Name, vectorum_core::Value)> =
-        named.block.vars().filter(|(n, _)| only.takes(n.as_bytes()) && memchr_name(&template, n.as_bytes())).collect();
+        named.block.vars().filter(|(n, _)| only.takes(n.as_bytes()) && refers_to(&template, n.as_bytes())).collect();
     output::deliver(typed.output.as_deref(), &filled, &Block::from_vars(used.iter().map(|(n, v)| (n.as_bytes(), v.as_bytes()))))
 }
 
 /// Whether a template refers to a name.
-fn memchr_name(template: &[u8], name: &[u8]) -> bool {
+fn refers_to(template: &[u8], name: &[u8]) -> bool {
     let reference = [b"${", name, b"}"].concat();
     template.windows(reference.len()).any(|w| w == reference)
 }

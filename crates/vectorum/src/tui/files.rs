@@ -9,8 +9,8 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use vectorum_core::reader::{Seen, Surroundings, USUAL, Views, common_spelling, detect, reader};
-use vectorum_core::{Name, Tint, Value, inert, judge, masked_entry, masked_start};
+use vectorum_core::reader::{Seen, Surroundings, USUAL, Views, detect, reader};
+use vectorum_core::{Name, Tint, inert, judge, masked_entry, masked_start};
 
 use super::app::{App, Effect, Focus};
 use super::names::NameRow;
@@ -86,18 +86,6 @@ impl OpenFile {
         }
         OpenFile { source, views, letters, lines }
     }
-
-    /// Returns the line that all readers take for a name, where there is one.
-    fn agreed(&self, name: &Name) -> Result<Vec<u8>, String> {
-        let meant = self.views.meant(name.as_bytes()).and_then(Value::new).ok_or("what is meant cannot be told")?;
-        common_spelling(name, &meant, &self.views.readers).map_err(|against| {
-            let one = |(id, refusal): &(&str, Option<vectorum_core::reader::Refusal>)| match refusal {
-                Some(refusal) => format!("{id}: {}", refusal.what),
-                None => format!("{id} takes none that the others do"),
-            };
-            against.iter().map(one).collect::<Vec<_>>().join("; ")
-        })
-    }
 }
 
 impl Files {
@@ -152,7 +140,7 @@ impl Files {
         if !file.views.part(name.as_bytes()) {
             return Err(format!("the readers agree on {name} already"));
         }
-        let line = file.agreed(name).map_err(|why| format!("no spelling suits all: {why}"))?;
+        let line = file.views.agreed(name.as_bytes()).map_err(|why| format!("no spelling suits all: {why}"))?;
         let after = file.views.respelt(&file.source.bytes, &[(Bytes::copy_from_slice(name.as_bytes()), line)]);
         if after == file.source.bytes {
             return Err(format!("{name} is set twice, or over several lines: that is yours to decide"));
@@ -284,7 +272,7 @@ pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
     }
     if parts {
         lines.push(Vec::new());
-        lines.push(match file.agreed(name) {
+        lines.push(match file.views.agreed(name.as_bytes()) {
             Ok(spelling) => {
                 let mut line = vec![Span::styled("f writes what all of them take: ", theme.style(Role::Label))];
                 line.extend(spans(&masked_entry(&spelling, &app.prints, app.reveal, 4096), theme));
