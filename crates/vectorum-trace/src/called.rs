@@ -21,15 +21,17 @@ const MOST: usize = 8 << 20;
 
 /// Reads the arguments of a call; `None` if the memory may not be read or a pointer leads nowhere
 /// (then the kernel refuses the call, too).
-pub(crate) fn read(notice: &Notice, call: Call, pointer: usize) -> Option<Called> {
-    let mut memory = Pages { pid: notice.tid, places: Vec::new(), bytes: Vec::new(), next: 0 };
+pub(crate) fn read(memory: &mut Pages, notice: &Notice, call: Call, pointer: usize) -> Option<Called> {
+    memory.begin(notice.tid);
     let [first, second, third, fourth, _, _] = notice.arguments;
     let (folder, path, argv, envp) = match call {
         Call::Exec => (None, first, second, third),
         Call::ExecAt => (Some(first as i32), second, third, fourth),
         Call::Exit => return None,
     };
-    memory.fetch(&[path, argv, envp]);
+    let likely = std::mem::take(&mut memory.lately);
+    memory.fetch([path, argv, envp].iter().chain(&likely));
+    memory.lately = likely;
     let path = memory.text(path)?;
     let path = match folder {
         // An empty path names the descriptor itself, a relative one begins at it.
@@ -41,20 +43,27 @@ pub(crate) fn read(notice: &Notice, call: Call, pointer: usize) -> Option<Called
         _ => path,
     };
     let (argv, envp) = (memory.pointers(argv, pointer)?, memory.pointers(envp, pointer)?);
-    memory.fetch(&[&argv[..], &envp].concat());
+    memory.fetch(argv.iter().chain(&envp));
     let argv = Bytes::from(memory.texts(&argv)?);
     let block = Block::parse(memory.texts(&envp)?);
     Some(Called { path: path.into(), argv, block })
 }
 
-/// Memory read by the page. A few pages are kept: lists and strings lie in turn in the same ones.
-struct Pages {
+/// Memory of a caller, read by the page. A few pages are kept: lists and strings lie in turn in the
+/// same ones.
+#[derive(Default)]
+pub(crate) struct Pages {
     pid: i32,
     /// What each kept page's address is.
     places: Vec<u64>,
     bytes: Vec<u8>,
     /// The page that gives way next.
     next: usize,
+    /// Which of the kept pages were of use, as bits.
+    used: u32,
+    /// The pages that the caller before was read from: one program's children have theirs in the
+    /// same places.
+    lately: Vec<u64>,
 }
 
 impl Pages {
@@ -65,23 +74,38 @@ impl Pages {
         at - at % Self::SIZE as u64
     }
 
+    /// Forgets one caller's memory for another's.
+    fn begin(&mut self, pid: i32) {
+        self.pid = pid;
+        self.lately.clear();
+        self.lately.extend(self.places.iter().enumerate().filter(|(n, _)| self.used >> n & 1 == 1).map(|(_, page)| page));
+        self.places.clear();
+        (self.used, self.next) = (0, 0);
+    }
+
     /// Reads the pages of some addresses with one call where they can be read. One that cannot is
     /// noticed when it is needed.
-    fn fetch(&mut self, addresses: &[u64]) {
-        let mut wanted = Vec::new();
-        for page in addresses.iter().map(|at| Self::page(*at)) {
-            if wanted.len() + self.places.len() >= Self::KEPT {
+    fn fetch<'a>(&mut self, addresses: impl IntoIterator<Item = &'a u64>) {
+        let mut wanted = [0; Self::KEPT];
+        let mut count = 0;
+        for page in addresses.into_iter().map(|at| Self::page(*at)) {
+            if count + self.places.len() >= Self::KEPT {
                 break;
             }
-            if page != 0 && !self.places.contains(&page) && !wanted.contains(&page) {
-                wanted.push(page);
+            if page != 0
+                && !self.places.contains(&page)
+                && !wanted.contains(&page)
+                && let Some(place) = wanted.get_mut(count)
+            {
+                *place = page;
+                count += 1;
             }
         }
-        let from = self.bytes.len();
-        self.bytes.resize(from + wanted.len() * Self::SIZE, 0);
-        let read = read_pages(self.pid, &wanted, Self::SIZE, self.bytes.get_mut(from..).unwrap_or_default());
+        let wanted = wanted.get(..count).unwrap_or_default();
+        self.bytes.resize(Self::KEPT * Self::SIZE, 0);
+        let room = self.bytes.get_mut(self.places.len() * Self::SIZE..).unwrap_or_default();
+        let read = read_pages(self.pid, wanted, Self::SIZE, room);
         self.places.extend(wanted.iter().take(read));
-        self.bytes.truncate(self.places.len() * Self::SIZE);
     }
 
     /// Returns the memory from an address to its page's end.
@@ -91,7 +115,7 @@ impl Pages {
             Some(index) => index,
             None if self.places.len() < Self::KEPT => {
                 // Mappings begin and end at pages: a page can be read whole or not at all.
-                self.fetch(&[at]);
+                self.fetch([&at]);
                 self.places.iter().position(|p| *p == page)?
             }
             None => {
@@ -104,6 +128,7 @@ impl Pages {
                 index
             }
         };
+        self.used |= 1 << index;
         self.bytes.get(index * Self::SIZE + (at - page) as usize..(index + 1) * Self::SIZE)
     }
 

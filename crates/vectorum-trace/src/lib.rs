@@ -9,6 +9,7 @@ mod called;
 mod filter;
 mod follow;
 mod launch;
+mod pace;
 pub mod recording;
 mod sys;
 mod watch;

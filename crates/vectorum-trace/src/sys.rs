@@ -46,9 +46,16 @@ pub(crate) fn listen() -> io::Result<OwnedFd> {
     };
     // SAFETY: the kernel has just made this descriptor for us alone.
     let listener = unsafe { OwnedFd::from_raw_fd(fd as c_int) };
-    // SAFETY: takes a number by value; where the kernel does not know it, nothing happens.
-    unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_SET_FLAGS, SYNC_WAKE_UP) };
+    wake_in_place(&listener, true);
     Ok(listener)
+}
+
+/// Says whether the two sides wake each other on the processor that they run on, or wherever the
+/// scheduler likes.
+pub(crate) fn wake_in_place(listener: &OwnedFd, is_wanted: bool) {
+    let flags = if is_wanted { SYNC_WAKE_UP } else { 0 };
+    // SAFETY: takes a number by value; where the kernel does not know it, nothing happens.
+    unsafe { libc::ioctl(listener.as_raw_fd(), libc::SECCOMP_IOCTL_NOTIF_SET_FLAGS, flags) };
 }
 
 /// A call that waits for an answer.
@@ -183,6 +190,15 @@ pub(crate) fn read_pages(pid: i32, pages: &[u64], size: usize, into: &mut [u8]) 
     // `into` has room for and which we hold exclusively.
     let read = unsafe { libc::process_vm_readv(pid, &raw const local, 1, remote.as_ptr(), count as libc::c_ulong, 0) };
     usize::try_from(read).unwrap_or(0) / size
+}
+
+/// Returns where a thread has its list of robust locks (get_robust_list(2)). The kernel forgets it
+/// at an `execve`, and the next program's library sets its own, at an address drawn at random.
+pub(crate) fn robust_list(tid: i32) -> Option<usize> {
+    let (mut head, mut length) = (0_usize, 0_usize);
+    // SAFETY: the kernel writes one word to each of the two places.
+    let result = unsafe { libc::syscall(libc::SYS_get_robust_list, tid, &raw mut head, &raw mut length) };
+    (result == 0).then_some(head)
 }
 
 /// `struct pidfd_info` of Linux 6.13 to 6.15, which later ones extend.

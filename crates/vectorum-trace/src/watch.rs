@@ -6,10 +6,11 @@
 //! gets a receipt, with the block that the kernel laid out for it. One that is never seen again
 //! was ended by a signal; what it called for is written as called.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, VecDeque};
 use std::fs::File;
 use std::io::{self, BufWriter};
 use std::os::fd::{AsFd, OwnedFd};
+use std::sync::Arc;
 use std::time::{Duration, Instant as Clock};
 
 use bytes::Bytes;
@@ -18,17 +19,15 @@ use nix::sys::epoll::{Epoll, EpollCreateFlags, EpollEvent, EpollFlags, EpollTime
 use vectorum_core::{Block, Certainty, Exit, Received, split_arguments};
 use vectorum_host::{Instance, Observed, ProcFolder};
 
-use crate::called::{self, Called};
+use crate::called::{self, Called, Pages};
 use crate::filter::{self, Call};
+use crate::pace::Pace;
 use crate::recording::{NewReceipt, Writer};
-use crate::sys::{Notice, SharedNotice, let_go, parent, pidfd};
+use crate::sys::{Notice, SharedNotice, let_go, parent, pidfd, robust_list, wake_in_place};
 
 /// A call whose outcome nobody has seen yet.
 struct Pending {
-    /// The program that called, by its path and by what tells two starts of it apart. The second
-    /// is left out where the first will do.
-    exe: Option<Bytes>,
-    before: Option<Instance>,
+    caller: Caller,
     ppid: i32,
     called: Option<Called>,
     at_ms: u64,
@@ -36,12 +35,47 @@ struct Pending {
     next_look: Clock,
 }
 
+/// What is known of the program that called, to tell whether another runs afterwards.
+enum Caller {
+    /// Its path, and what tells two starts of it apart. The second is left out where the first will
+    /// do.
+    Seen(Option<Bytes>, Option<Instance>),
+    /// All programs that it can be, and where it has its list of robust locks. Nothing had to be
+    /// looked up.
+    OneOf(Arc<Vec<Bytes>>, Option<usize>),
+}
+
+impl Caller {
+    fn instance(&self) -> Option<&Instance> {
+        match self {
+            Caller::Seen(_, instance) => instance.as_ref(),
+            Caller::OneOf(..) => None,
+        }
+    }
+
+    /// Whether a process that now runs `exe` has become another program.
+    fn is_not(&self, pid: i32, exe: &Bytes) -> bool {
+        match self {
+            Caller::Seen(before, _) => before.as_ref() != Some(exe),
+            // The parent need not be what the process is a copy of (a daemon's; clone(2),
+            // CLONE_PARENT): it may be another program than those.
+            Caller::OneOf(programs, locks) => !programs.contains(exe) && locks.is_some() && robust_list(pid) != *locks,
+        }
+    }
+}
+
 /// A process that has called.
 struct Known {
     pidfd: OwnedFd,
     /// The receipt of the program that it runs.
     receipt: Option<u64>,
+    /// All programs that it has run since it was a copy of the first one known: what a copy of it
+    /// can be. `None` if that is not known.
+    programs: Option<Arc<Vec<Bytes>>>,
 }
+
+/// More programs in one process's past are not kept in mind.
+const MOST_PROGRAMS: usize = 32;
 
 /// What is known and not written yet: a caller is let go on before its past is put down.
 enum Fact {
@@ -80,7 +114,8 @@ pub(crate) struct Watcher<'a> {
     /// that they led to.
     plain: HashMap<Bytes, Bytes>,
     done_with: Vec<Known>,
-    facts: Vec<Fact>,
+    facts: VecDeque<Fact>,
+    memory: Pages,
     /// How many of the facts are receipts.
     unwritten: u64,
 }
@@ -92,6 +127,9 @@ const REST: Duration = Duration::from_millis(3);
 /// How much may wait to be written, and how long.
 const MOST_FACTS: usize = 64;
 const LONGEST_BURST: Duration = Duration::from_millis(20);
+
+/// How often the processor is told to wait between two looks: some microseconds in all.
+const PAUSES: u32 = 64;
 
 /// When pending calls are looked at by the clock, in milliseconds after the call.
 const LOOKS: [u64; 7] = [1, 4, 16, 60, 250, 1000, 4000];
@@ -120,7 +158,8 @@ impl<'a> Watcher<'a> {
             fresh: Vec::new(),
             plain: HashMap::new(),
             done_with: Vec::new(),
-            facts: Vec::new(),
+            facts: VecDeque::new(),
+            memory: Pages::default(),
             unwritten: 0,
         })
     }
@@ -144,7 +183,12 @@ impl<'a> Watcher<'a> {
     pub(crate) fn run(mut self, renew: impl Fn(&Self)) -> io::Result<(Writer<BufWriter<File>>, u64)> {
         let mut events = [EpollEvent::empty(); 64];
         let mut tidied = Clock::now();
+        let mut pace = Pace::new(tidied, std::thread::available_parallelism().map_or(1, usize::from));
         loop {
+            if pace.is_awake() && !self.keep_awake(&mut pace)? {
+                // Nothing came.
+                wake_in_place(self.listener, true);
+            }
             let next = self.pending.values().map(|p| p.next_look).min();
             let wait = next.map(|at| at.saturating_duration_since(Clock::now()) + Duration::from_micros(999));
             let wait = if self.is_tidy() { wait } else { Some(wait.map_or(REST, |wait| wait.min(REST))) };
@@ -165,6 +209,11 @@ impl<'a> Watcher<'a> {
                 let was_there = let_go(self.listener.as_fd(), notice.id)?;
                 if let (Some(pid), false) = (noted?, was_there) {
                     self.pending.remove(&pid);
+                }
+                let was_awake = pace.is_awake();
+                pace.answered(Clock::now());
+                if pace.is_awake() && !was_awake {
+                    wake_in_place(self.listener, false);
                 }
                 self.done_with.clear();
                 // In a burst, the callers come first.
@@ -192,27 +241,43 @@ impl<'a> Watcher<'a> {
         }
     }
 
-    /// Writes the facts down.
-    fn write(&mut self) -> io::Result<()> {
-        self.unwritten = 0;
-        for fact in self.facts.drain(..) {
-            match fact {
-                Fact::Receipt(receipt) => {
-                    let OwnReceipt { pid, ppid, at_ms, exe, path, arguments, certainty, block } = &*receipt;
-                    self.writer.receipt(&NewReceipt {
-                        pid: *pid,
-                        ppid: *ppid,
-                        at_ms: *at_ms,
-                        exe,
-                        path,
-                        argv: &split_arguments(arguments),
-                        certainty: *certainty,
-                        block,
-                    })?;
-                }
-                Fact::Exit(seq, exit, at_ms) => self.writer.exit(seq, exit, at_ms)?,
+    /// Waits for the next notice without sleeping, and meanwhile does what was put off. Returns
+    /// whether it is there.
+    fn keep_awake(&mut self, pace: &mut Pace) -> io::Result<bool> {
+        while pace.is_awake() {
+            let begun = Clock::now();
+            let mut fds = [PollFd::new(self.listener.as_fd(), PollFlags::POLLIN)];
+            if poll(&mut fds, PollTimeout::ZERO).is_ok_and(|ready| ready > 0) {
+                return Ok(true);
+            }
+            pace.found_nothing(begun, Clock::now());
+            match self.facts.pop_front() {
+                Some(fact) => self.put_down(fact)?,
+                // The other thread of this core may be the caller's.
+                None => (0..PAUSES).for_each(|_| std::hint::spin_loop()),
             }
         }
+        Ok(false)
+    }
+
+    /// Writes the facts down.
+    fn write(&mut self) -> io::Result<()> {
+        while let Some(fact) = self.facts.pop_front() {
+            self.put_down(fact)?;
+        }
+        Ok(())
+    }
+
+    fn put_down(&mut self, fact: Fact) -> io::Result<()> {
+        let receipt = match fact {
+            Fact::Receipt(receipt) => receipt,
+            Fact::Exit(seq, exit, at_ms) => return self.writer.exit(seq, exit, at_ms),
+        };
+        self.unwritten -= 1;
+        let OwnReceipt { pid, ppid, at_ms, exe, path, arguments, certainty, block } = *receipt;
+        let argv = split_arguments(&arguments);
+        let (exe, path) = (&exe, &path);
+        self.writer.receipt(&NewReceipt { pid, ppid, at_ms, exe, path, argv: &argv, certainty, block: &block })?;
         Ok(())
     }
 
@@ -254,7 +319,7 @@ impl<'a> Watcher<'a> {
             // Closing takes its time: not while the caller waits.
             self.done_with.extend(known);
             if let Some(seq) = receipt {
-                self.facts.push(Fact::Exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32), self.at_ms()));
+                self.facts.push_back(Fact::Exit(seq, Exit::Status((notice.arguments[0] & 0xff) as i32), self.at_ms()));
             }
             // Whoever waits for the command finds its receipts written.
             if pid == self.root {
@@ -263,24 +328,45 @@ impl<'a> Watcher<'a> {
             }
             return Ok(None);
         }
-        let called = called::read(notice, call, pointer);
-        let exe = self.proc.exe(pid);
-        let leads_to = called.as_ref().and_then(|c| self.plain.get(&c.path));
-        let differs = leads_to.is_some_and(|to| exe.as_ref().is_some_and(|exe| exe != to));
+        let called = called::read(&mut self.memory, notice, call, pointer);
         let parent = self.known.get(&pid).and_then(|k| parent(k.pidfd.as_fd()));
-        let (before, ppid) = match parent.filter(|_| differs) {
-            Some(parent) => (None, parent),
-            None => match self.proc.instance(pid) {
-                Ok((instance, parent)) => (Some(instance), parent),
-                Err(_) => (None, parent.unwrap_or(0)),
-            },
-        };
         // A parent's receipt comes before its child's.
-        self.settle(ppid, false)?;
+        if let Some(parent) = parent {
+            self.settle(parent, false)?;
+        }
+        let (caller, ppid) = self.caller(pid, parent, called.as_ref());
+        if parent.is_none() {
+            self.settle(ppid, false)?;
+        }
         let next_look = Clock::now() + Duration::from_millis(LOOKS[0]);
         let at_ms = self.at_ms();
-        self.pending.insert(pid, Pending { exe, before, ppid, called, at_ms, looks: 0, next_look });
+        self.pending.insert(pid, Pending { caller, ppid, called, at_ms, looks: 0, next_look });
         Ok(Some(pid))
+    }
+
+    /// Notes what will tell whether a call has succeeded. Returns it with the process's parent.
+    fn caller(&mut self, pid: i32, parent: Option<i32>, called: Option<&Called>) -> (Caller, i32) {
+        // A copy that has run nothing yet can be whatever its parent has been.
+        let own = self.known.get(&pid).and_then(|k| k.programs.clone());
+        let programs = own.or_else(|| self.known.get(&parent?)?.programs.clone());
+        if let Some(known) = self.known.get_mut(&pid) {
+            known.programs.clone_from(&programs);
+        }
+        let leads_to = called.and_then(|c| self.plain.get(&c.path));
+        if let (Some(parent), Some(to), Some(programs)) = (parent, leads_to, programs)
+            && !programs.contains(to)
+        {
+            return (Caller::OneOf(programs, robust_list(pid)), parent);
+        }
+        let exe = self.proc.exe(pid);
+        let differs = leads_to.is_some_and(|to| exe.as_ref().is_some_and(|exe| exe != to));
+        match parent.filter(|_| differs) {
+            Some(parent) => (Caller::Seen(exe, None), parent),
+            None => match self.proc.instance(pid) {
+                Ok((instance, parent)) => (Caller::Seen(exe, Some(instance)), parent),
+                Err(_) => (Caller::Seen(exe, None), parent.unwrap_or(0)),
+            },
+        }
     }
 
     /// Whether nothing waits for a quiet moment.
@@ -314,7 +400,7 @@ impl<'a> Watcher<'a> {
                 (pid, pidfd(pid).ok()?)
             }
         };
-        self.known.insert(pid, Known { pidfd, receipt: None });
+        self.known.insert(pid, Known { pidfd, receipt: None, programs: None });
         self.fresh.push(pid);
         Some(pid)
     }
@@ -366,12 +452,21 @@ impl<'a> Watcher<'a> {
                 None => return Ok(()),
             },
         };
-        self.facts.push(Fact::Receipt(Box::new(OwnReceipt { pid, ppid, at_ms, exe, path, arguments, certainty, block })));
         let seq = self.next();
-        self.unwritten += 1;
         if let Some(known) = self.known.get_mut(&pid) {
             known.receipt = Some(seq);
+            // The first receipt of the tree begins the list; a later one's past is unknown if its
+            // parent's was.
+            let programs = known.programs.take().or_else(|| (pid == self.root).then(Arc::default));
+            known.programs = programs.filter(|p| p.len() < MOST_PROGRAMS).map(|mut programs| {
+                if !programs.contains(&exe) {
+                    Arc::make_mut(&mut programs).push(exe.clone());
+                }
+                programs
+            });
         }
+        self.facts.push_back(Fact::Receipt(Box::new(OwnReceipt { pid, ppid, at_ms, exe, path, arguments, certainty, block })));
+        self.unwritten += 1;
         Ok(())
     }
 
@@ -380,7 +475,7 @@ impl<'a> Watcher<'a> {
         let Some(pending) = self.pending.get(&pid) else { return Outcome::Gone };
         let asked = pending.called.as_ref();
         let exe = self.proc.exe(pid);
-        let has_changed = exe.is_some() && exe != pending.exe;
+        let has_changed = exe.as_ref().is_some_and(|exe| pending.caller.is_not(pid, exe));
         // Another program than before, where this path has led to so far, with the block that was
         // asked for: nothing else needs to be looked at.
         let is_usual = |path: &Bytes| has_changed && exe.as_ref().is_some_and(|exe| self.plain.get(path) == Some(exe));
@@ -391,7 +486,7 @@ impl<'a> Watcher<'a> {
                 exe: exe.clone(),
             });
         }
-        let seen = match self.proc.observe(pid, pending.before.as_ref(), asked.map(|c| &c.block)) {
+        let seen = match self.proc.observe(pid, pending.caller.instance(), asked.map(|c| &c.block)) {
             Ok(Some(seen)) => seen,
             Ok(None) => return Outcome::Failed,
             Err(_) => return Outcome::Gone,
@@ -399,7 +494,7 @@ impl<'a> Watcher<'a> {
         let as_asked = asked.is_some_and(|asked| seen.received.block() == Some(&asked.block) && asked.argv == seen.arguments);
         // Nothing was noted that tells two starts of one program apart: then only one that has all
         // that was asked for is taken for another.
-        if pending.before.is_none() && !has_changed && !as_asked {
+        if pending.caller.instance().is_none() && !has_changed && !as_asked {
             return Outcome::Failed;
         }
         if let Some(asked) = asked.filter(|_| as_asked && self.plain.len() < 4096) {
@@ -411,7 +506,7 @@ impl<'a> Watcher<'a> {
     fn ended(&mut self, pid: i32) -> io::Result<()> {
         self.settle(pid, true)?;
         self.pending.remove(&pid);
-        let Some(Known { pidfd, receipt }) = self.known.get(&pid) else { return Ok(()) };
+        let Some(Known { pidfd, receipt, .. }) = self.known.get(&pid) else { return Ok(()) };
         let Some(seq) = receipt else {
             self.known.remove(&pid);
             return Ok(());
@@ -420,7 +515,7 @@ impl<'a> Watcher<'a> {
         match exit_of(pidfd) {
             ExitInfo::Known(exit) => {
                 let at_ms = self.begun.elapsed().as_millis() as u64;
-                self.facts.push(Fact::Exit(*seq, exit, at_ms));
+                self.facts.push_back(Fact::Exit(*seq, exit, at_ms));
                 self.known.remove(&pid);
             }
             ExitInfo::NotYet => {}
