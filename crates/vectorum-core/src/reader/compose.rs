@@ -1,6 +1,7 @@
 //! The env-file grammar of the Compose specification, section "env_file". Not measured.
 
 use super::cursor::{is_space, trim_end, trim_start};
+use super::plain::{Form, Known, PlainLines};
 use super::systemd::assignment;
 use super::{Effect, Reader, Reading, Refusal, Surroundings};
 use crate::block::{Name, Value};
@@ -24,7 +25,15 @@ impl Reader for Compose {
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
         let mut reading = Reading::default();
         let mut at = if file.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
+        let mut lines = PlainLines::new(file, &Form::ASSIGNMENT);
+        let mut known = Known::default();
         while at < file.len() {
+            if let Some(line) = lines.at(at) {
+                at = line.next();
+                reading.entries.push(lines.entry(line));
+                continue;
+            }
+            known.catch_up(&reading.entries);
             let rest = file.get(at..).unwrap_or_default();
             let line_length = memchr::memchr(b'\n', rest).unwrap_or(rest.len());
             let line = rest.get(..line_length).unwrap_or_default();
@@ -55,7 +64,7 @@ impl Reader for Compose {
             let (value, length) = match rest.first() {
                 Some(quote @ (b'\'' | b'"')) => match quoted(rest, *quote) {
                     Some((inner, length)) => {
-                        let value = if *quote == b'"' { interpolated(&inner, &reading, around) } else { Some(plain(&inner)) };
+                        let value = if *quote == b'"' { interpolated(&inner, &known, around) } else { Some(plain(&inner)) };
                         (value, length)
                     }
                     None => {
@@ -69,7 +78,7 @@ impl Reader for Compose {
                     let comment = line.windows(2).position(|w| is_space(w[0]) && w[1] == b'#');
                     let bare = trim_end(line.get(..comment.unwrap_or(length)).unwrap_or_default(), is_space);
                     let marked: Vec<(u8, bool)> = bare.iter().map(|b| (*b, true)).collect();
-                    (interpolated(&marked, &reading, around), length)
+                    (interpolated(&marked, &known, around), length)
                 }
             };
             let span = start..from + length;
@@ -134,14 +143,9 @@ fn plain(marked: &Marked) -> Vec<u8> {
 }
 
 /// Expands references; `None` where one may fail.
-fn interpolated(marked: &Marked, reading: &Reading, around: &Surroundings) -> Option<Vec<u8>> {
-    let get = |name: &[u8]| {
-        let earlier = reading.entries.iter().rev().find(|e| e.name == name);
-        match earlier.map(|e| &e.effect) {
-            Some(Effect::Set(value)) => Some(value.to_vec()),
-            _ => around.outer.get(name).map(<[u8]>::to_vec),
-        }
-    };
+fn interpolated(marked: &Marked, known: &Known, around: &Surroundings) -> Option<Vec<u8>> {
+    let known = |name: &[u8]| known.get(name).flatten().map(|v| v.to_vec());
+    let get = |name: &[u8]| known(name).or_else(|| around.outer.get(name).map(<[u8]>::to_vec));
     let text = plain(marked);
     let mut out = Vec::new();
     let mut at = 0;

@@ -1,8 +1,7 @@
 //! `environment.d` (systemd 252): the grammar of `EnvironmentFile=`, with references expanded.
 
-use std::collections::HashMap;
-
 use super::expand::expand;
+use super::plain::Known;
 use super::systemd::{assignment, assignments, complain_about_names, portable, quoted, utf8};
 use super::{Reader, Reading, Refusal, Surroundings, is_plain_utf8, is_portable};
 use crate::block::{Name, Value};
@@ -17,11 +16,13 @@ pub fn read_folder(files: &[(&[u8], &[u8])], around: &Surroundings) -> Vec<(usiz
         .filter(|at| files.get(*at).is_some_and(|(name, _)| name.ends_with(b".conf") && !name.starts_with(b".")))
         .collect();
     order.sort_by_key(|at| files.get(*at).map(|(name, _)| *name));
-    let mut so_far = HashMap::new();
+    let mut so_far = Known::default();
     let mut out = Vec::new();
     for at in order {
         let Some((_, file)) = files.get(at) else { continue };
         let reading = read_after(file, around, &mut so_far);
+        so_far.catch_up(&reading.entries);
+        so_far.next_file();
         out.push((at, reading));
     }
     // One file that cannot be read takes the others with it.
@@ -34,7 +35,7 @@ pub fn read_folder(files: &[(&[u8], &[u8])], around: &Surroundings) -> Vec<(usiz
 }
 
 /// Reads a file after others.
-fn read_after(file: &[u8], around: &Surroundings, so_far: &mut HashMap<Vec<u8>, Vec<u8>>) -> Reading {
+fn read_after(file: &[u8], around: &Surroundings, so_far: &mut Known) -> Reading {
     let mut reading = Reading::default();
     if let Some(at) = memchr::memchr(0, file) {
         reading.complain(at, "a NUL byte: nothing of the file is read", "leave it out; no block can carry it");
@@ -42,6 +43,10 @@ fn read_after(file: &[u8], around: &Surroundings, so_far: &mut HashMap<Vec<u8>, 
     }
     let (raws, open_quote) = assignments(file);
     for raw in raws {
+        if raw.is_plain {
+            reading.set(raw.key, raw.value, raw.span, raw.value_span);
+            continue;
+        }
         if !is_portable(&raw.key) {
             complain_about_names(&mut reading, &raw);
             continue;
@@ -54,15 +59,22 @@ fn read_after(file: &[u8], around: &Surroundings, so_far: &mut HashMap<Vec<u8>, 
             );
             return reading;
         }
-        let get = |name: &[u8]| so_far.get(name).cloned().or_else(|| around.outer.get(name).map(<[u8]>::to_vec));
         if raw.value.is_empty() {
             let (what, way_out) = ("an empty value: the line is ignored, and unsets nothing", "refer to a name that is not set");
             reading.complain(raw.span.start, what, way_out);
             continue;
         }
-        let value = if raw.value.contains(&b'$') { expand(&raw.value, &get) } else { raw.value };
-        so_far.insert(raw.key.clone(), value.clone());
-        reading.set(raw.key, visible(value), raw.span, raw.value_span);
+        // What is handed on may differ from what later lines see.
+        so_far.catch_up(&reading.entries);
+        let value = if raw.value.contains(&b'$') {
+            let so_far = |name: &[u8]| so_far.get(name).flatten().map(|v| v.to_vec());
+            expand(&raw.value, &|name| so_far(name).or_else(|| around.outer.get(name).map(<[u8]>::to_vec)))
+        } else {
+            raw.value.to_vec()
+        };
+        reading.set(raw.key.clone(), visible(value.clone()), raw.span, raw.value_span);
+        so_far.catch_up(&reading.entries);
+        so_far.set(raw.key.into(), Some(value));
     }
     if let Some(at) = open_quote {
         reading.complain(at, "a quote is never closed: it takes the rest of the file", "close it, or write \\ before it");
@@ -106,7 +118,7 @@ impl Reader for EnvironmentD {
     }
 
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
-        read_after(file, around, &mut HashMap::new())
+        read_after(file, around, &mut Known::default())
     }
 
     fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {

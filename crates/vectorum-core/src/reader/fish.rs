@@ -1,9 +1,13 @@
 //! The plain part of fish files (fish 3.6.0): `set` with quoted words, comments.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 
+use super::plain::{Form, Known, PlainLines, letters_and};
 use super::{Reader, Reading, Refusal, Surroundings, is_word};
 use crate::block::{Name, Value};
+
+/// `%` can begin an expansion.
+static PLAIN: Form = Form { before: b"set -gx ", between: b" ", bytes: letters_and(b"_,-./:@+=") };
 
 /// The reader.
 pub(super) struct Fish;
@@ -195,126 +199,130 @@ impl Parser<'_> {
 
 /// Words that fish takes itself.
 fn is_inner(word: &[u8]) -> bool {
-    const INNER: &[&str] = &[
-        ".",
-        ":",
-        "[",
-        "!",
-        "_",
-        "abbr",
-        "alias",
-        "and",
-        "argparse",
-        "begin",
-        "bg",
-        "bind",
-        "block",
-        "break",
-        "breakpoint",
-        "builtin",
-        "case",
-        "cd",
-        "cdh",
-        "command",
-        "commandline",
-        "complete",
-        "contains",
-        "continue",
-        "count",
-        "dirh",
-        "dirs",
-        "disown",
-        "else",
-        "emit",
-        "end",
-        "eval",
-        "exec",
-        "exit",
-        "false",
-        "fg",
-        "for",
-        "function",
-        "functions",
-        "funced",
-        "funcsave",
-        "help",
-        "history",
-        "if",
-        "isatty",
-        "jobs",
-        "math",
-        "nextd",
-        "not",
-        "open",
-        "or",
-        "path",
-        "popd",
-        "prevd",
-        "printf",
-        "prompt_pwd",
-        "psub",
-        "pushd",
-        "pwd",
-        "random",
-        "read",
-        "realpath",
-        "return",
-        "set_color",
-        "source",
-        "status",
-        "string",
-        "suspend",
-        "switch",
-        "test",
-        "time",
-        "trap",
-        "true",
-        "type",
-        "ulimit",
-        "umask",
-        "vared",
-        "wait",
-        "while",
-        "fish_add_path",
-        "fish_config",
-        "la",
-        "ll",
-        "ls",
-        "grep",
-        "man",
-        "N_",
-        "seq",
-        "export",
-        "set",
-        "setenv",
-        "echo",
-    ];
-    std::str::from_utf8(word).is_ok_and(|w| INNER.contains(&w) || w.starts_with("fish") || w.starts_with("__"))
+    std::str::from_utf8(word).is_ok_and(|w| {
+        matches!(
+            w,
+            "." | ":"
+                | "["
+                | "!"
+                | "_"
+                | "abbr"
+                | "alias"
+                | "and"
+                | "argparse"
+                | "begin"
+                | "bg"
+                | "bind"
+                | "block"
+                | "break"
+                | "breakpoint"
+                | "builtin"
+                | "case"
+                | "cd"
+                | "cdh"
+                | "command"
+                | "commandline"
+                | "complete"
+                | "contains"
+                | "continue"
+                | "count"
+                | "dirh"
+                | "dirs"
+                | "disown"
+                | "else"
+                | "emit"
+                | "end"
+                | "eval"
+                | "exec"
+                | "exit"
+                | "false"
+                | "fg"
+                | "for"
+                | "function"
+                | "functions"
+                | "funced"
+                | "funcsave"
+                | "help"
+                | "history"
+                | "if"
+                | "isatty"
+                | "jobs"
+                | "math"
+                | "nextd"
+                | "not"
+                | "open"
+                | "or"
+                | "path"
+                | "popd"
+                | "prevd"
+                | "printf"
+                | "prompt_pwd"
+                | "psub"
+                | "pushd"
+                | "pwd"
+                | "random"
+                | "read"
+                | "realpath"
+                | "return"
+                | "set_color"
+                | "source"
+                | "status"
+                | "string"
+                | "suspend"
+                | "switch"
+                | "test"
+                | "time"
+                | "trap"
+                | "true"
+                | "type"
+                | "ulimit"
+                | "umask"
+                | "vared"
+                | "wait"
+                | "while"
+                | "fish_add_path"
+                | "fish_config"
+                | "la"
+                | "ll"
+                | "ls"
+                | "grep"
+                | "man"
+                | "N_"
+                | "seq"
+                | "export"
+                | "set"
+                | "setenv"
+                | "echo"
+        ) || w.starts_with("fish")
+            || w.starts_with("__")
+    })
 }
 
 /// Variables that fish itself keeps (fish 3.6 documentation, "Special variables").
 fn is_kept(name: &[u8]) -> bool {
-    const KEPT: &[&str] = &[
-        "PWD",
-        "SHLVL",
-        "status",
-        "version",
-        "history",
-        "hostname",
-        "pipestatus",
-        "argv",
-        "_",
-        "umask",
-        "COLUMNS",
-        "LINES",
-        "CMD_DURATION",
-        "EUID",
-        "last_pid",
-        "dirprev",
-        "dirnext",
-    ];
-    let is_own = |n: &str| n.to_ascii_lowercase().starts_with("fish") || n.starts_with("__fish");
-    std::str::from_utf8(name).is_ok_and(|n| KEPT.contains(&n) || is_own(n))
+    let is_own = |n: &str| n.as_bytes().get(..4).is_some_and(|n| n.eq_ignore_ascii_case(b"fish")) || n.starts_with("__fish");
+    std::str::from_utf8(name).is_ok_and(|n| {
+        matches!(
+            n,
+            "PWD"
+                | "SHLVL"
+                | "status"
+                | "version"
+                | "history"
+                | "hostname"
+                | "pipestatus"
+                | "argv"
+                | "_"
+                | "umask"
+                | "COLUMNS"
+                | "LINES"
+                | "CMD_DURATION"
+                | "EUID"
+                | "last_pid"
+                | "dirprev"
+                | "dirnext"
+        ) || is_own(n)
+    })
 }
 
 impl Reader for Fish {
@@ -334,11 +342,24 @@ impl Reader for Fish {
         let mut reading = Reading::default();
         let bom = if file.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
         let mut parser = Parser { file, at: bom, lists: HashSet::new() };
-        let mut known: HashMap<Vec<u8>, Option<Vec<u8>>> = HashMap::new();
+        let mut known = Known::default();
+        let mut lines = PlainLines::new(file, &PLAIN);
         let mut wrong = None;
         while parser.at < file.len() && wrong.is_none() {
+            if let Some(line) = lines.at(parser.at)
+                && let (Some(name), Some(value)) = (file.get(line.name.clone()), file.get(line.value.clone()))
+                && parser.lists.is_empty()
+                && !value.starts_with(b"-")
+                && !name.ends_with(b"PATH")
+                && !is_kept(name)
+            {
+                parser.at = line.next();
+                reading.entries.push(lines.entry(line));
+                continue;
+            }
+            known.catch_up(&reading.entries);
             let get = |name: &[u8]| match known.get(name) {
-                Some(value) => value.clone(),
+                Some(value) => value.map(|v| v.to_vec()),
                 None => around.outer.get(name).map(<[u8]>::to_vec),
             };
             let mut words: Vec<Word> = Vec::new();
@@ -388,7 +409,7 @@ impl Reader for Fish {
 fn command(
     words: &[Word],
     reading: &mut Reading,
-    known: &mut HashMap<Vec<u8>, Option<Vec<u8>>>,
+    known: &mut Known,
     lists: &mut HashSet<Vec<u8>>,
     around: &Surroundings,
 ) -> Result<(), Wrong> {
@@ -451,10 +472,9 @@ fn command(
         if is_global || was_exported {
             return open("whether it is exported depends on what was before");
         }
-        known.insert(name.text.clone(), Some(joined));
+        known.set(name.text.clone(), Some(joined));
         return Ok(());
     }
-    known.insert(name.text.clone(), Some(joined.clone()));
     let last = rest.last().map_or(name.end, |w| w.end);
     let from = rest.get(at + 1).map_or(last, |w| w.start);
     reading.set(name.text.clone(), joined, first.start..last, from..last);

@@ -1,9 +1,13 @@
 //! A makefile's `include` with a bare `export` (GNU make 4.3).
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::ops::Range;
 
 use super::cursor::{is_blank, is_space, trim_end, trim_start};
+use bytes::Bytes;
+
+use super::plain::{Form, PlainLines};
 use super::systemd::portable;
 use super::{Effect, Reader, Reading, Refusal, Surroundings};
 use crate::block::{Name, Value};
@@ -13,13 +17,46 @@ pub(super) struct Make;
 
 const UNKNOWN: &str = "a function of make would have to be run";
 
-/// An entry's span and its value's.
-type Place = (Range<usize>, Range<usize>);
-
+#[derive(Clone)]
 struct Variable {
-    text: Vec<u8>,
+    text: Bytes,
     /// Expanded when it is used, not when it is set.
     is_late: bool,
+}
+
+/// A name as one line sets or exports it.
+struct Item {
+    name: Bytes,
+    /// What the line sets it to; `None` if it only exports what was set before.
+    held: Option<Variable>,
+    /// Whether it is exported by a word of its own.
+    is_export: bool,
+    span: Range<usize>,
+    value_span: Range<usize>,
+}
+
+/// What the lines so far say.
+#[derive(Default)]
+struct Variables {
+    items: Vec<Item>,
+    /// The last item that sets each name. Put in order when the first name is asked for.
+    places: HashMap<Bytes, usize>,
+    upto: usize,
+}
+
+impl Variables {
+    fn catch_up(&mut self) {
+        for (at, item) in self.items.iter().enumerate().skip(self.upto) {
+            if item.held.is_some() {
+                self.places.insert(item.name.clone(), at);
+            }
+        }
+        self.upto = self.items.len();
+    }
+
+    fn get(&self, name: &[u8]) -> Option<&Variable> {
+        self.items.get(*self.places.get(name)?)?.held.as_ref()
+    }
 }
 
 impl Reader for Make {
@@ -37,12 +74,21 @@ impl Reader for Make {
 
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
         let mut reading = Reading::default();
-        let mut variables: HashMap<Vec<u8>, Variable> = HashMap::new();
-        // Names with whether they are exported by a word of their own, and where they stand.
-        let mut places: Vec<(Vec<u8>, bool, Place)> = Vec::new();
+        let mut variables = Variables::default();
+        let mut plain = PlainLines::new(file, &Form::ASSIGNMENT);
         let bom = if file.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 };
         let mut has_rule = false;
         for (start, end, line) in logical_lines(file, bom) {
+            // Words of the grammar are in small letters.
+            if let Some(found) =
+                plain.at(start).filter(|p| p.value.end == end && file.get(start).is_some_and(|b| !b.is_ascii_lowercase()))
+            {
+                let (name, text) = (plain.part(found.name), plain.part(found.value.clone()));
+                let held = Some(Variable { text, is_late: true });
+                variables.items.push(Item { name, held, is_export: false, span: start..end, value_span: found.value });
+                continue;
+            }
+            variables.catch_up();
             if line.first() == Some(&b'\t') && has_rule {
                 continue;
             }
@@ -58,10 +104,10 @@ impl Reader for Make {
             }
             if is_export && !bare.contains(&b'=') {
                 for name in bare.split(|b| is_blank(*b)).filter(|n| !n.is_empty()) {
-                    variables
-                        .entry(name.to_vec())
-                        .or_insert_with(|| Variable { text: around.outer.get(name).unwrap_or_default().to_vec(), is_late: true });
-                    places.push((name.to_vec(), true, (start..end, end..end)));
+                    let held = variables.get(name).is_none().then(|| Variable { text: of(around, name), is_late: true });
+                    let (name, span) = (Bytes::copy_from_slice(name), start..end);
+                    variables.items.push(Item { name, held, is_export: true, span, value_span: end..end });
+                    variables.catch_up();
                 }
                 continue;
             }
@@ -74,10 +120,10 @@ impl Reader for Make {
                 Parsed::Set { name, sign, value } => {
                     let is_late = sign != b':';
                     let text = if is_late {
-                        value.to_vec()
+                        Bytes::copy_from_slice(value)
                     } else {
                         match expand(value, &variables, around, 0) {
-                            Ok(text) => text,
+                            Ok(text) => text.into(),
                             Err(trouble) => {
                                 trouble.tell(&mut reading, start);
                                 return reading;
@@ -85,7 +131,7 @@ impl Reader for Make {
                         }
                     };
                     let name = match expand(name, &variables, around, 0) {
-                        Ok(name) => name,
+                        Ok(name) => Bytes::from(name),
                         Err(trouble) => {
                             trouble.tell(&mut reading, start);
                             return reading;
@@ -100,20 +146,23 @@ impl Reader for Make {
                         (b'?', _) if old.is_some() || around.outer.get(&name).is_some() => continue,
                         (b'+', Some(old)) if text.is_empty() => Variable { text: old.text.clone(), is_late: old.is_late },
                         (b'+', None) if text.is_empty() && around.outer.get(&name).is_some() => {
-                            Variable { text: around.outer.get(&name).unwrap_or_default().to_vec(), is_late: true }
+                            Variable { text: of(around, &name), is_late: true }
                         }
                         // What is added to nothing stands alone.
                         (b'+', Some(old)) if old.text.is_empty() => Variable { text, is_late: old.is_late },
-                        (b'+', Some(old)) => Variable { text: [&old.text[..], b" ", &text].concat(), is_late: old.is_late },
+                        (b'+', Some(old)) => {
+                            Variable { text: [&old.text[..], b" ", &text].concat().into(), is_late: old.is_late }
+                        }
                         (b'+', None) if around.outer.get(&name).is_some_and(|old| !old.is_empty()) => {
                             let old = around.outer.get(&name).unwrap_or_default();
-                            Variable { text: [old, b" ", &text].concat(), is_late: true }
+                            Variable { text: [old, b" ", &text].concat().into(), is_late: true }
                         }
                         _ => Variable { text, is_late },
                     };
-                    variables.insert(name.clone(), variable);
                     let from = end - value.len().min(end - start);
-                    places.push((name, is_export, (start..end, from..end)));
+                    let (held, span) = (Some(variable), start..end);
+                    variables.items.push(Item { name, held, is_export, span, value_span: from..end });
+                    variables.catch_up();
                 }
                 Parsed::Shell => {
                     reading.open = Some((start, UNKNOWN));
@@ -128,8 +177,12 @@ impl Reader for Make {
                 }
             }
         }
-        for (name, is_export, (span, value_span)) in places {
-            if !is_export && !super::is_portable(&name) {
+        let is_fixed = |variable: &Variable| !variable.is_late || !variable.text.contains(&b'$');
+        if !variables.items.iter().all(|item| item.held.as_ref().is_some_and(is_fixed)) {
+            variables.catch_up();
+        }
+        for Item { name, held, is_export, span, value_span } in &variables.items {
+            if !is_export && !super::is_portable(name) {
                 reading.complain(
                     span.start,
                     "a name has other characters than letters, digits and underscores: it is not exported",
@@ -137,17 +190,21 @@ impl Reader for Make {
                 );
                 continue;
             }
-            let Some(variable) = variables.get(&name) else { continue };
-            let value = if variable.is_late { expand(&variable.text, &variables, around, 0) } else { Ok(variable.text.clone()) };
+            let Some(variable) = held.as_ref().or_else(|| variables.get(name)) else { continue };
+            let value = if is_fixed(variable) {
+                Ok(variable.text.clone())
+            } else {
+                expand(&variable.text, &variables, around, 0).map(Bytes::from)
+            };
             let effect = match value {
-                Ok(value) => Effect::Set(value.into()),
+                Ok(value) => Effect::Set(value),
                 Err(Trouble::Function) => Effect::Unknown(UNKNOWN),
                 Err(trouble) => {
                     trouble.tell(&mut reading, span.start);
                     return reading;
                 }
             };
-            reading.entries.push(super::Entry { name: name.into(), effect, span, value_span });
+            reading.entries.push(super::Entry { name: name.clone(), effect, span: span.clone(), value_span: value_span.clone() });
         }
         through_a_shell(&mut reading, around);
         reading
@@ -155,6 +212,9 @@ impl Reader for Make {
 
     fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
         portable(name)?;
+        if name.as_bytes() == b"IFS" {
+            return Err(Refusal::new("make runs its shell with an IFS of the shell's own", "set it in the recipe"));
+        }
         let v = value.as_bytes();
         if v.contains(&b'\n') {
             return Err(Refusal::new("a value is one line here", "use define, or put it into a file"));
@@ -178,6 +238,11 @@ impl Reader for Make {
     }
 }
 
+/// What a name holds outside.
+fn of(around: &Surroundings, name: &[u8]) -> Bytes {
+    Bytes::copy_from_slice(around.outer.get(name).unwrap_or_default())
+}
+
 /// A recipe is run without a shell where that makes no difference. With IFS or SHELL set it does:
 /// then the shell adds what it sets by itself.
 fn through_a_shell(reading: &mut Reading, around: &Surroundings) {
@@ -197,8 +262,8 @@ fn through_a_shell(reading: &mut Reading, around: &Surroundings) {
 
 /// Puts lines together that end in a backslash: it, the line feed and the blanks around them become
 /// one blank. Returns where each begins and ends.
-fn logical_lines(file: &[u8], from: usize) -> Vec<(usize, usize, Vec<u8>)> {
-    let mut out: Vec<(usize, usize, Vec<u8>)> = Vec::new();
+fn logical_lines(file: &[u8], from: usize) -> Vec<(usize, usize, Cow<'_, [u8]>)> {
+    let mut out: Vec<(usize, usize, Cow<'_, [u8]>)> = Vec::new();
     let (mut goes_on, mut hidden) = (false, false);
     let mut at = from;
     while at < file.len() {
@@ -211,10 +276,10 @@ fn logical_lines(file: &[u8], from: usize) -> Vec<(usize, usize, Vec<u8>)> {
             let text = rest.get(..nul).unwrap_or_default();
             match out.last_mut().filter(|_| goes_on || hidden) {
                 Some((_, end, joined)) => {
-                    joined.extend_from_slice(text);
+                    joined.to_mut().extend_from_slice(text);
                     *end = at + length;
                 }
-                None => out.push((at, at + length, text.to_vec())),
+                None => out.push((at, at + length, Cow::Borrowed(text))),
             }
             hidden = true;
             at += length + 1;
@@ -228,7 +293,7 @@ fn logical_lines(file: &[u8], from: usize) -> Vec<(usize, usize, Vec<u8>)> {
         if std::mem::take(&mut hidden)
             && let Some((_, end, joined)) = out.last_mut()
         {
-            joined.extend_from_slice(text);
+            joined.to_mut().extend_from_slice(text);
             *end = at + line.len();
             goes_on = next_goes_on;
             at += length + 1;
@@ -237,19 +302,20 @@ fn logical_lines(file: &[u8], from: usize) -> Vec<(usize, usize, Vec<u8>)> {
         match out.last_mut().filter(|_| goes_on) {
             Some((_, end, joined)) => {
                 let keep = trim_end(joined, is_blank).len();
+                let joined = joined.to_mut();
                 joined.truncate(keep);
                 joined.push(b' ');
                 joined.extend_from_slice(trim_start(text, is_blank));
                 *end = at + line.len();
             }
-            None => out.push((at, at + line.len(), text.to_vec())),
+            None => out.push((at, at + line.len(), Cow::Borrowed(text))),
         }
         goes_on = next_goes_on;
         at += length + 1;
     }
     // The line that follows the last one is empty.
     if let Some((_, _, joined)) = out.last_mut().filter(|_| goes_on) {
-        joined.push(b' ');
+        joined.to_mut().push(b' ');
     }
     out
 }
@@ -363,7 +429,7 @@ impl Trouble {
 /// Deeper chains are taken for a variable that refers to itself.
 const DEEPEST: usize = 64;
 
-fn expand(text: &[u8], variables: &HashMap<Vec<u8>, Variable>, around: &Surroundings, depth: usize) -> Result<Vec<u8>, Trouble> {
+fn expand(text: &[u8], variables: &Variables, around: &Surroundings, depth: usize) -> Result<Vec<u8>, Trouble> {
     if depth > DEEPEST {
         return Err(Trouble::Recursive);
     }

@@ -22,6 +22,7 @@ mod make;
 mod node;
 mod pam_conf;
 mod pam_env;
+mod plain;
 mod shell;
 mod simple;
 mod systemd;
@@ -298,8 +299,9 @@ pub(crate) fn is_word(byte: u8) -> bool {
 
 /// Whether a text is UTF-8 as systemd wants it: no noncharacters either (its `utf8_is_valid`).
 pub(crate) fn is_plain_utf8(bytes: &[u8]) -> bool {
-    std::str::from_utf8(bytes)
-        .is_ok_and(|t| !t.chars().any(|c| (c as u32 & 0xfffe) == 0xfffe || ('\u{fdd0}'..='\u{fdef}').contains(&c)))
+    bytes.is_ascii()
+        || std::str::from_utf8(bytes)
+            .is_ok_and(|t| !t.chars().any(|c| (c as u32 & 0xfffe) == 0xfffe || ('\u{fdd0}'..='\u{fdef}').contains(&c)))
 }
 
 /// Whether every byte of a value is read alike by every reader when it stands there bare

@@ -1,5 +1,6 @@
 //! `node --env-file` (node 20.20.2).
 
+use super::plain::{Form, PlainLines};
 use super::systemd::assignment;
 use super::{Reader, Reading, Refusal, Surroundings};
 use crate::block::{Name, Value};
@@ -35,15 +36,18 @@ impl Reader for Node {
         // All carriage returns go first; places are counted back to the file's own.
         let kept: Vec<u8> = file.iter().copied().filter(|b| *b != b'\r').collect();
         let has_returns = kept.len() != file.len();
-        let original = |at: usize| {
-            if !has_returns {
-                return at;
-            }
-            file.iter().enumerate().filter(|(_, b)| **b != b'\r').nth(at).map_or(file.len(), |(place, _)| place)
-        };
+        let others = file.iter().enumerate().filter(|(_, b)| has_returns && **b != b'\r');
+        let places: Vec<usize> = others.map(|(place, _)| place).collect();
+        let original = |at: usize| if has_returns { places.get(at).copied().unwrap_or(file.len()) } else { at };
+        let mut lines = PlainLines::new(file, &Form::ASSIGNMENT);
         let mut content = trim(&kept);
         let place = |part: &[u8]| part.as_ptr() as usize - kept.as_ptr() as usize;
         while let Some(first) = content.first() {
+            if !has_returns && let Some(line) = lines.at(place(content)) {
+                content = content.get(line.next() - line.start..).unwrap_or_default();
+                reading.entries.push(lines.entry(line));
+                continue;
+            }
             // A last comment that no line feed ends becomes a part of a name.
             if matches!(first, b'\n' | b'#')
                 && let Some(end) = memchr::memchr(b'\n', content)

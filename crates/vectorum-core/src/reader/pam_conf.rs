@@ -2,11 +2,15 @@
 
 use super::cursor::is_blank;
 use super::pam_env::{Stop, joined_lines, no_hash_or_line, short, word_name};
+use super::plain::{Form, PlainLines, letters_and};
 use super::{Effect, Reader, Reading, Refusal, Surroundings};
 use crate::block::{Name, Value};
 
 /// The reader.
 pub(super) struct PamEnvConf;
+
+/// `@` begins a reference.
+static PLAIN: Form = Form { before: b"", between: b" DEFAULT=", bytes: letters_and(b"_,-./:%+=") };
 
 const BAD_REFERENCE: &str = "a reference is never closed: nothing of the file is taken";
 
@@ -26,8 +30,14 @@ impl Reader for PamEnvConf {
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
         let mut reading = Reading::default();
         let (lines, stop) = joined_lines(file);
+        let mut plain = PlainLines::new(file, &PLAIN);
         for line in lines {
             let span = line.start..line.end;
+            if let Some(found) = plain.at(line.start).filter(|p| p.value.end == line.end) {
+                let (name, value) = (plain.part(found.name), plain.part(found.value));
+                reading.set(name, value, span.clone(), span);
+                continue;
+            }
             let Some((name, default, override_)) = parse(&line.text) else {
                 reading.complain(
                     line.start,

@@ -2,8 +2,7 @@
 //! commands that cannot change a variable. A file is a program; where it does anything else, it is
 //! said from which place on nothing is known.
 
-use std::collections::HashMap;
-
+use super::plain::{Form, Known, PlainLines};
 use super::systemd::{assignment, portable};
 use super::{Reader, Reading, Refusal, Surroundings, is_word};
 use crate::block::{Name, Value};
@@ -288,14 +287,19 @@ const PLAIN: [bool; 256] = {
 /// The state while a file is read.
 struct Run<'a> {
     reading: Reading,
-    known: HashMap<Vec<u8>, Vec<u8>>,
+    known: Known,
     around: &'a Surroundings,
     kind: Kind,
 }
 
 impl Run<'_> {
     fn get(&self, name: &[u8]) -> Vec<u8> {
-        self.known.get(name).cloned().or_else(|| self.around.outer.get(name).map(<[u8]>::to_vec)).unwrap_or_default()
+        self.known
+            .get(name)
+            .flatten()
+            .map(|v| v.to_vec())
+            .or_else(|| self.around.outer.get(name).map(<[u8]>::to_vec))
+            .unwrap_or_default()
     }
 
     /// Expands a word as the value of an assignment; `is_argument` if the shell might split it.
@@ -310,7 +314,7 @@ impl Run<'_> {
                     out.extend_from_slice(text);
                 }
                 Piece::Name(name, quoted) => {
-                    if is_dynamic(name) && !self.known.contains_key(name) && self.around.outer.get(name).is_none() {
+                    if is_dynamic(name) && self.known.get(name).is_none() && self.around.outer.get(name).is_none() {
                         return Err((word.start, "a variable that the shell itself keeps"));
                     }
                     let value = self.get(name);
@@ -319,7 +323,8 @@ impl Run<'_> {
                     }
                     out.extend(value);
                 }
-                Piece::Home => match self.known.get(&b"HOME"[..]).map(Vec::as_slice).or_else(|| self.around.outer.get(b"HOME")) {
+                Piece::Home => match self.known.get(b"HOME").flatten().map(|v| &v[..]).or_else(|| self.around.outer.get(b"HOME"))
+                {
                     Some(home) if !home.is_empty() => out.extend_from_slice(home),
                     _ => return Err((word.start, "a home folder that HOME does not tell")),
                 },
@@ -330,6 +335,7 @@ impl Run<'_> {
 
     /// Runs one command.
     fn command(&mut self, words: &[Word]) -> Result<(), Open> {
+        self.known.catch_up(&self.reading.entries);
         let mut assignments = Vec::new();
         let mut rest = words;
         while let Some((word, others)) = rest.split_first() {
@@ -401,9 +407,9 @@ impl Run<'_> {
         if append {
             new = [self.get(name), new].concat();
         }
-        self.known.insert(name.to_vec(), new.clone());
         let from = value.start.min(word.end);
         self.reading.set(name.to_vec(), new, word.start..word.end, from..word.end);
+        self.known.catch_up(&self.reading.entries);
         Ok(())
     }
 }
@@ -430,159 +436,159 @@ fn split_assignment(word: &Word, kind: Kind) -> Option<(Vec<u8>, bool, Word)> {
 
 /// Words that a shell takes itself, in any of the five.
 fn is_inner(word: &[u8]) -> bool {
-    const INNER: &[&str] = &[
-        "!",
-        ".",
-        "[[",
-        "alias",
-        "autoload",
-        "bg",
-        "bind",
-        "bindkey",
-        "break",
-        "builtin",
-        "bye",
-        "caller",
-        "case",
-        "cat",
-        "cd",
-        "chdir",
-        "command",
-        "compgen",
-        "complete",
-        "compopt",
-        "continue",
-        "coproc",
-        "declare",
-        "dirs",
-        "disable",
-        "disown",
-        "do",
-        "done",
-        "elif",
-        "else",
-        "emulate",
-        "enable",
-        "esac",
-        "eval",
-        "exec",
-        "exit",
-        "export",
-        "fc",
-        "fg",
-        "fi",
-        "float",
-        "for",
-        "foreach",
-        "function",
-        "functions",
-        "getopts",
-        "global",
-        "hash",
-        "help",
-        "hist",
-        "history",
-        "if",
-        "in",
-        "integer",
-        "jobs",
-        "kill",
-        "let",
-        "limit",
-        "local",
-        "log",
-        "logout",
-        "mapfile",
-        "nameref",
-        "namespace",
-        "nocorrect",
-        "noglob",
-        "popd",
-        "print",
-        "printf",
-        "pushd",
-        "r",
-        "read",
-        "readarray",
-        "readonly",
-        "redirect",
-        "rehash",
-        "rename",
-        "repeat",
-        "return",
-        "sched",
-        "select",
-        "set",
-        "setopt",
-        "shift",
-        "shopt",
-        "source",
-        "suspend",
-        "then",
-        "time",
-        "times",
-        "trap",
-        "ttyctl",
-        "type",
-        "typeset",
-        "ulimit",
-        "umask",
-        "unalias",
-        "unfunction",
-        "unhash",
-        "unlimit",
-        "unset",
-        "unsetopt",
-        "until",
-        "vared",
-        "wait",
-        "whence",
-        "where",
-        "which",
-        "while",
-        "zcompile",
-        "zmodload",
-        "zle",
-        "zstyle",
-        "zparseopts",
-        "zformat",
-        "zregexparse",
-        "end",
-        "-",
-        "}",
-        "{",
-        "~",
-        "compound",
-        "enum",
-        "type",
-        "stop",
-        "domainname",
-        "getconf",
-        "mkdir",
-        "chmod",
-        "cmp",
-        "comm",
-        "cp",
-        "cut",
-        "head",
-        "mv",
-        "rm",
-        "sync",
-        "tail",
-        "tee",
-        "uname",
-        "vmstate",
-        "bltin",
-        "sleep",
-        "pwd",
-        "echotc",
-        "echoti",
-        "getcap",
-        "setcap",
-        "pcre_compile",
-        "comparguments",
-    ];
-    std::str::from_utf8(word).is_ok_and(|w| INNER.contains(&w))
+    std::str::from_utf8(word).is_ok_and(|w| {
+        matches!(
+            w,
+            "!" | "."
+                | "[["
+                | "alias"
+                | "autoload"
+                | "bg"
+                | "bind"
+                | "bindkey"
+                | "break"
+                | "builtin"
+                | "bye"
+                | "caller"
+                | "case"
+                | "cat"
+                | "cd"
+                | "chdir"
+                | "command"
+                | "compgen"
+                | "complete"
+                | "compopt"
+                | "continue"
+                | "coproc"
+                | "declare"
+                | "dirs"
+                | "disable"
+                | "disown"
+                | "do"
+                | "done"
+                | "elif"
+                | "else"
+                | "emulate"
+                | "enable"
+                | "esac"
+                | "eval"
+                | "exec"
+                | "exit"
+                | "export"
+                | "fc"
+                | "fg"
+                | "fi"
+                | "float"
+                | "for"
+                | "foreach"
+                | "function"
+                | "functions"
+                | "getopts"
+                | "global"
+                | "hash"
+                | "help"
+                | "hist"
+                | "history"
+                | "if"
+                | "in"
+                | "integer"
+                | "jobs"
+                | "kill"
+                | "let"
+                | "limit"
+                | "local"
+                | "log"
+                | "logout"
+                | "mapfile"
+                | "nameref"
+                | "namespace"
+                | "nocorrect"
+                | "noglob"
+                | "popd"
+                | "print"
+                | "printf"
+                | "pushd"
+                | "r"
+                | "read"
+                | "readarray"
+                | "readonly"
+                | "redirect"
+                | "rehash"
+                | "rename"
+                | "repeat"
+                | "return"
+                | "sched"
+                | "select"
+                | "set"
+                | "setopt"
+                | "shift"
+                | "shopt"
+                | "source"
+                | "suspend"
+                | "then"
+                | "time"
+                | "times"
+                | "trap"
+                | "ttyctl"
+                | "type"
+                | "typeset"
+                | "ulimit"
+                | "umask"
+                | "unalias"
+                | "unfunction"
+                | "unhash"
+                | "unlimit"
+                | "unset"
+                | "unsetopt"
+                | "until"
+                | "vared"
+                | "wait"
+                | "whence"
+                | "where"
+                | "which"
+                | "while"
+                | "zcompile"
+                | "zmodload"
+                | "zle"
+                | "zstyle"
+                | "zparseopts"
+                | "zformat"
+                | "zregexparse"
+                | "end"
+                | "-"
+                | "}"
+                | "{"
+                | "~"
+                | "compound"
+                | "enum"
+                | "stop"
+                | "domainname"
+                | "getconf"
+                | "mkdir"
+                | "chmod"
+                | "cmp"
+                | "comm"
+                | "cp"
+                | "cut"
+                | "head"
+                | "mv"
+                | "rm"
+                | "sync"
+                | "tail"
+                | "tee"
+                | "uname"
+                | "vmstate"
+                | "bltin"
+                | "sleep"
+                | "pwd"
+                | "echotc"
+                | "echoti"
+                | "getcap"
+                | "setcap"
+                | "pcre_compile"
+                | "comparguments"
+        )
+    })
 }
 
 /// Whether a command's name holds an odd sign that no shell but zsh cares about.
@@ -592,172 +598,174 @@ fn is_harmless_odd(program: &[u8], kind: Kind) -> bool {
 
 /// Variables that a shell keeps by itself, so that a reference is not what was set.
 fn is_dynamic(name: &[u8]) -> bool {
-    const DYNAMIC: &[&str] = &[
-        "RANDOM",
-        "SECONDS",
-        "LINENO",
-        "PPID",
-        "UID",
-        "EUID",
-        "GID",
-        "EGID",
-        "PWD",
-        "OLDPWD",
-        "IFS",
-        "PS1",
-        "PS2",
-        "PS3",
-        "PS4",
-        "OPTIND",
-        "OPTARG",
-        "SHLVL",
-        "SHELL",
-        "HOSTNAME",
-        "HOSTTYPE",
-        "OSTYPE",
-        "MACHTYPE",
-        "USERNAME",
-        "USER",
-        "LOGNAME",
-        "HOST",
-        "TERM",
-        "COLUMNS",
-        "LINES",
-        "FUNCNAME",
-        "GROUPS",
-        "DIRSTACK",
-        "PIPESTATUS",
-        "HISTCMD",
-        "SHELLOPTS",
-        "BASHOPTS",
-        "EPOCHSECONDS",
-        "EPOCHREALTIME",
-        "SRANDOM",
-        "KSH_VERSION",
-        "CPUTYPE",
-        "VENDOR",
-        "TTY",
-        "TTYIDLE",
-        "MAIL",
-        "PATH",
-        "HOME",
-        "TMOUT",
-        "MAILCHECK",
-        "FCEDIT",
-        "status",
-        "argv",
-        "path",
-        "cdpath",
-        "fpath",
-        "manpath",
-        "mailpath",
-        "module_path",
-        "fignore",
-        "watch",
-        "psvar",
-        "pipestatus",
-        "prompt",
-        "signals",
-        "histchars",
-        "aliases",
-        "functions",
-        "options",
-        "commands",
-        "builtins",
-        "parameters",
-        "NULLCMD",
-        "READNULLCMD",
-        "KEYTIMEOUT",
-        "LISTMAX",
-        "MODULE_PATH",
-        "FPATH",
-        "CDPATH",
-        "MANPATH",
-        "WORDCHARS",
-        "ZDOTDIR",
-        "PROMPT",
-        "RPROMPT",
-        "SPROMPT",
-        "TIMEFMT",
-        "_",
-        "EPOCH",
-        "JOBMAX",
-        "DIRSTACKSIZE",
-        "HISTSIZE",
-        "SAVEHIST",
-        "LOGCHECK",
-        "MAILPATH",
-        "NO_PROMPT",
-    ];
-    std::str::from_utf8(name)
-        .is_ok_and(|n| DYNAMIC.contains(&n) || n.starts_with("BASH") || n.starts_with("ZSH") || n.starts_with("KSH"))
+    std::str::from_utf8(name).is_ok_and(|n| {
+        matches!(
+            n,
+            "RANDOM"
+                | "SECONDS"
+                | "LINENO"
+                | "PPID"
+                | "UID"
+                | "EUID"
+                | "GID"
+                | "EGID"
+                | "PWD"
+                | "OLDPWD"
+                | "IFS"
+                | "PS1"
+                | "PS2"
+                | "PS3"
+                | "PS4"
+                | "OPTIND"
+                | "OPTARG"
+                | "SHLVL"
+                | "SHELL"
+                | "HOSTNAME"
+                | "HOSTTYPE"
+                | "OSTYPE"
+                | "MACHTYPE"
+                | "USERNAME"
+                | "USER"
+                | "LOGNAME"
+                | "HOST"
+                | "TERM"
+                | "COLUMNS"
+                | "LINES"
+                | "FUNCNAME"
+                | "GROUPS"
+                | "DIRSTACK"
+                | "PIPESTATUS"
+                | "HISTCMD"
+                | "SHELLOPTS"
+                | "BASHOPTS"
+                | "EPOCHSECONDS"
+                | "EPOCHREALTIME"
+                | "SRANDOM"
+                | "KSH_VERSION"
+                | "CPUTYPE"
+                | "VENDOR"
+                | "TTY"
+                | "TTYIDLE"
+                | "MAIL"
+                | "PATH"
+                | "HOME"
+                | "TMOUT"
+                | "MAILCHECK"
+                | "FCEDIT"
+                | "status"
+                | "argv"
+                | "path"
+                | "cdpath"
+                | "fpath"
+                | "manpath"
+                | "mailpath"
+                | "module_path"
+                | "fignore"
+                | "watch"
+                | "psvar"
+                | "pipestatus"
+                | "prompt"
+                | "signals"
+                | "histchars"
+                | "aliases"
+                | "functions"
+                | "options"
+                | "commands"
+                | "builtins"
+                | "parameters"
+                | "NULLCMD"
+                | "READNULLCMD"
+                | "KEYTIMEOUT"
+                | "LISTMAX"
+                | "MODULE_PATH"
+                | "FPATH"
+                | "CDPATH"
+                | "MANPATH"
+                | "WORDCHARS"
+                | "ZDOTDIR"
+                | "PROMPT"
+                | "RPROMPT"
+                | "SPROMPT"
+                | "TIMEFMT"
+                | "_"
+                | "EPOCH"
+                | "JOBMAX"
+                | "DIRSTACKSIZE"
+                | "HISTSIZE"
+                | "SAVEHIST"
+                | "LOGCHECK"
+                | "MAILPATH"
+                | "NO_PROMPT"
+        ) || n.starts_with("BASH")
+            || n.starts_with("ZSH")
+            || n.starts_with("KSH")
+    })
 }
 
 /// Variables that cannot be set like others.
 fn is_special(name: &[u8], kind: Kind) -> bool {
-    const EVERYWHERE: &[&str] = &[
-        "IFS",
-        "PPID",
-        "UID",
-        "EUID",
-        "GID",
-        "EGID",
-        "SHELLOPTS",
-        "BASHOPTS",
-        "OPTIND",
-        "OPTARG",
-        "OPTERR",
-        "LINENO",
-        "RANDOM",
-        "SECONDS",
-        "POSIXLY_CORRECT",
-        "_",
-        "SHLVL",
-        "PWD",
-        "OLDPWD",
-        "ENV",
-        "FPATH",
-        "HISTSIZE",
-        "HISTFILE",
-        "HISTCMD",
-        "COLUMNS",
-        "LINES",
-        "TMOUT",
-        "TERM",
-        "EPOCHSECONDS",
-        "EPOCHREALTIME",
-        "SRANDOM",
-        "FUNCNAME",
-        "GROUPS",
-        "DIRSTACK",
-        "PIPESTATUS",
-        "LANG",
-        "EDITOR",
-        "VISUAL",
-        "MAILCHECK",
-        "FUNCNEST",
-        "CDPATH",
-        "PS4",
-        "KEYTIMEOUT",
-        "USERNAME",
-        "ERRNO",
-        "KSHEGID",
-        "KSHGID",
-        "KSHUID",
-        "EXECSHELL",
-        "TEMPDIR",
-        "TTYIDLE",
-        "VPATH",
-        "JOBMAX",
-        "MAIL",
-        "MAILPATH",
-    ];
     let Ok(name) = std::str::from_utf8(name) else { return true };
     let lower = kind == Kind::Zsh
         && (name.bytes().all(|b| b.is_ascii_lowercase() || b == b'_')
             || is_dynamic(name.as_bytes()) && name != "HOME" && name != "PATH");
-    EVERYWHERE.contains(&name)
-        || name.starts_with("LC_")
+    matches!(
+        name,
+        "IFS"
+            | "PPID"
+            | "UID"
+            | "EUID"
+            | "GID"
+            | "EGID"
+            | "SHELLOPTS"
+            | "BASHOPTS"
+            | "OPTIND"
+            | "OPTARG"
+            | "OPTERR"
+            | "LINENO"
+            | "RANDOM"
+            | "SECONDS"
+            | "POSIXLY_CORRECT"
+            | "_"
+            | "SHLVL"
+            | "PWD"
+            | "OLDPWD"
+            | "ENV"
+            | "FPATH"
+            | "HISTSIZE"
+            | "HISTFILE"
+            | "HISTCMD"
+            | "COLUMNS"
+            | "LINES"
+            | "TMOUT"
+            | "TERM"
+            | "EPOCHSECONDS"
+            | "EPOCHREALTIME"
+            | "SRANDOM"
+            | "FUNCNAME"
+            | "GROUPS"
+            | "DIRSTACK"
+            | "PIPESTATUS"
+            | "LANG"
+            | "EDITOR"
+            | "VISUAL"
+            | "MAILCHECK"
+            | "FUNCNEST"
+            | "CDPATH"
+            | "PS4"
+            | "KEYTIMEOUT"
+            | "USERNAME"
+            | "ERRNO"
+            | "KSHEGID"
+            | "KSHGID"
+            | "KSHUID"
+            | "EXECSHELL"
+            | "TEMPDIR"
+            | "TTYIDLE"
+            | "VPATH"
+            | "JOBMAX"
+            | "MAIL"
+            | "MAILPATH"
+    ) || name.starts_with("LC_")
         || name.starts_with("BASH")
         || name.starts_with("ZSH")
         || name.starts_with("KSH")
@@ -797,9 +805,20 @@ impl Reader for Shell {
 
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
         let mut parser = Parser { file, at: 0, kind: self.kind };
-        let mut run = Run { reading: Reading::default(), known: HashMap::new(), around, kind: self.kind };
+        let mut run = Run { reading: Reading::default(), known: Known::default(), around, kind: self.kind };
+        let mut lines = PlainLines::new(file, &Form::ASSIGNMENT);
         let read = (|| {
             while parser.at < file.len() {
+                if let Some(line) = lines.at(parser.at)
+                    && let (Some(name), Some(value)) = (file.get(line.name.clone()), file.get(line.value.clone()))
+                    && !is_special(name, self.kind)
+                    // A `=` that zsh expands.
+                    && !(self.kind == Kind::Zsh && (value.first() == Some(&b'=') || memchr::memmem::find(value, b":=").is_some()))
+                {
+                    parser.at = line.next();
+                    run.reading.entries.push(lines.entry(line));
+                    continue;
+                }
                 let mut words = Vec::new();
                 while let Some(word) = parser.word()? {
                     words.push(word);

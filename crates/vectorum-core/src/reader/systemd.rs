@@ -2,6 +2,9 @@
 
 use std::ops::Range;
 
+use bytes::Bytes;
+
+use super::plain::{Form, PlainLines};
 use super::{Reader, Reading, Refusal, Surroundings, is_plain_utf8, is_portable};
 use crate::block::{Name, Value};
 
@@ -10,8 +13,10 @@ pub(super) struct EnvironmentFile;
 
 /// One assignment as the grammar takes it apart, before names are judged.
 pub(super) struct Raw {
-    pub(super) key: Vec<u8>,
-    pub(super) value: Vec<u8>,
+    pub(super) key: Bytes,
+    pub(super) value: Bytes,
+    /// Whether both are of plain bytes, and the key a good name.
+    pub(super) is_plain: bool,
     pub(super) span: Range<usize>,
     pub(super) value_span: Range<usize>,
 }
@@ -46,14 +51,24 @@ pub(super) fn assignments(file: &[u8]) -> (Vec<Raw>, Option<usize>) {
     let (mut start, mut value_start, mut quote) = (0, 0, 0);
     // How much of the value counts, blanks at its end left out.
     let mut solid = 0;
-    let mut push = |key: &mut Vec<u8>, value: &mut Vec<u8>, solid: Option<usize>, span: Range<usize>, from: usize| {
+    let take = |key: &mut Vec<u8>, value: &mut Vec<u8>, solid: Option<usize>, span: Range<usize>, from: usize| {
         let keep = key.iter().rposition(|b| !is_white(*b)).map_or(0, |at| at + 1);
         key.truncate(keep);
         value.truncate(solid.unwrap_or(value.len()));
-        out.push(Raw { key: std::mem::take(key), value: std::mem::take(value), value_span: from.min(span.end)..span.end, span });
+        let (key, value) = (std::mem::take(key).into(), std::mem::take(value).into());
+        Raw { key, value, value_span: from.min(span.end)..span.end, span, is_plain: false }
     };
+    let mut lines = PlainLines::new(file, &Form::ASSIGNMENT);
     let mut at = 0;
     while let Some(byte) = file.get(at).copied() {
+        if state == State::PreKey
+            && let Some(line) = lines.at(at)
+        {
+            at = line.next();
+            let (key, value) = (lines.part(line.name), lines.part(line.value.clone()));
+            out.push(Raw { key, value, span: line.start..line.value.end, value_span: line.value, is_plain: true });
+            continue;
+        }
         match state {
             State::PreKey if matches!(byte, b'#' | b';') => state = State::Comment,
             State::PreKey if is_white(byte) => {}
@@ -79,7 +94,7 @@ pub(super) fn assignments(file: &[u8]) -> (Vec<Raw>, Option<usize>) {
                 continue;
             }
             State::PreValue if is_newline(byte) => {
-                push(&mut key, &mut value, None, start..at, value_start);
+                out.push(take(&mut key, &mut value, None, start..at, value_start));
                 state = State::PreKey;
             }
             State::PreValue if byte == b'\'' => (state, quote) = (State::Single, at),
@@ -95,7 +110,7 @@ pub(super) fn assignments(file: &[u8]) -> (Vec<Raw>, Option<usize>) {
                 solid = value.len();
             }
             State::Value if is_newline(byte) => {
-                push(&mut key, &mut value, Some(solid), start..at, value_start);
+                out.push(take(&mut key, &mut value, Some(solid), start..at, value_start));
                 state = State::PreKey;
             }
             State::Value if byte == b'\\' => {
@@ -142,7 +157,7 @@ pub(super) fn assignments(file: &[u8]) -> (Vec<Raw>, Option<usize>) {
     }
     let solid = (state == State::Value).then_some(solid);
     if !matches!(state, State::PreKey | State::Key | State::Comment | State::CommentEscape) {
-        push(&mut key, &mut value, solid, start..file.len(), value_start);
+        out.push(take(&mut key, &mut value, solid, start..file.len(), value_start));
     }
     (out, matches!(state, State::Single | State::Double | State::DoubleEscape).then_some(quote))
 }
@@ -182,6 +197,10 @@ impl Reader for EnvironmentFile {
         }
         let (raws, open_quote) = assignments(file);
         for raw in raws {
+            if raw.is_plain {
+                reading.set(raw.key, raw.value, raw.span, raw.value_span);
+                continue;
+            }
             if !is_plain_utf8(&raw.value) || !is_plain_utf8(&raw.key) {
                 reading.refuse(
                     raw.span.start,

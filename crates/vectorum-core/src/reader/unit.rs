@@ -1,9 +1,15 @@
 //! `Environment=` of a unit file (systemd 252): words, quotes, escapes, specifiers.
 
+use std::borrow::Cow;
+
 use super::cursor::{Line, is_blank, trim_end, trim_start};
+use super::plain::{Form, PlainLines, letters_and};
 use super::systemd::{portable, utf8};
 use super::{Reader, Reading, Refusal, Surroundings, is_portable};
 use crate::block::{Name, Value};
+
+/// `%` begins a specifier.
+static PLAIN: Form = Form { before: b"Environment=", between: b"=", bytes: letters_and(b"_,-./:@+=") };
 
 /// The reader.
 pub(super) struct UnitEnvironment;
@@ -23,7 +29,14 @@ impl Reader for UnitEnvironment {
 
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
         let mut reading = Reading::default();
+        let mut plain = PlainLines::new(file, &PLAIN);
         for (line, text) in logical_lines(file) {
+            let span = line.start..line.start + line.text.len();
+            if let Some(found) = plain.at(line.start).filter(|p| p.value.end == span.end) {
+                let (name, value) = (plain.part(found.name), plain.part(found.value));
+                reading.set(name, value, span.clone(), span);
+                continue;
+            }
             if std::str::from_utf8(&text).is_err() {
                 reading.refuse(
                     line.start,
@@ -88,9 +101,9 @@ fn physical_lines(file: &[u8]) -> impl Iterator<Item = Line<'_>> {
 }
 
 /// Joins lines that end in a backslash with a blank; comment lines in between are left out.
-pub(super) fn logical_lines(file: &[u8]) -> Vec<(Line<'_>, Vec<u8>)> {
+pub(super) fn logical_lines(file: &[u8]) -> Vec<(Line<'_>, Cow<'_, [u8]>)> {
     let mut out = Vec::new();
-    let mut joined: Option<(Line<'_>, Vec<u8>)> = None;
+    let mut joined: Option<(Line<'_>, Cow<'_, [u8]>)> = None;
     let mut bom_seen = false;
     for line in physical_lines(file) {
         // The first mark of byte order at the beginning of a line is passed over.
@@ -105,10 +118,15 @@ pub(super) fn logical_lines(file: &[u8]) -> Vec<(Line<'_>, Vec<u8>)> {
         let slashes = text.iter().rev().take_while(|b| **b == b'\\').count();
         let goes_on = slashes % 2 == 1;
         let text = if goes_on { text.get(..text.len() - 1).unwrap_or_default() } else { text };
-        let (first, mut whole) = joined.take().unwrap_or((line, Vec::new()));
-        whole.extend_from_slice(text);
+        let (first, mut whole) = match joined.take() {
+            Some((first, mut whole)) => {
+                whole.to_mut().extend_from_slice(text);
+                (first, whole)
+            }
+            None => (line, Cow::Borrowed(text)),
+        };
         if goes_on {
-            whole.push(b' ');
+            whole.to_mut().push(b' ');
             joined = Some((first, whole));
         } else {
             out.push((first, whole));
