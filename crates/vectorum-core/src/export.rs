@@ -1,5 +1,7 @@
 //! A block in the forms that other programs take: one table of formats, each with its writer.
 
+mod snippet;
+
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use serde_json::{Map, Value as Json, json};
@@ -61,9 +63,15 @@ pub const FORMATS: &[Format] = &[
     Format { id: "unit-drop-in", about: "a drop-in for a systemd unit", write: Writer::Whole(drop_in) },
 ];
 
-/// Returns every id with what it is: the formats, then the readers.
+/// Whether a format carries the names alone, or of values only those that look like no secret.
+pub fn leaves_secrets_out(id: &str) -> bool {
+    id == "container-names" || snippet::LANGUAGES.iter().any(|l| l.id == id)
+}
+
+/// Returns every id with what it is: the formats, the snippets, then the readers.
 pub fn format_ids() -> impl Iterator<Item = (&'static str, &'static str)> {
-    FORMATS.iter().map(|f| (f.id, f.about)).chain(READERS.iter().map(|r| (r.id(), r.about())))
+    let snippets = snippet::LANGUAGES.iter().map(|l| (l.id, l.about));
+    FORMATS.iter().map(|f| (f.id, f.about)).chain(snippets).chain(READERS.iter().map(|r| (r.id(), r.about())))
 }
 
 /// Writes variables in a format.
@@ -77,6 +85,9 @@ pub fn write_as(id: &str, pairs: Pairs<'_>) -> Result<Vec<u8>, Option<Vec<Inexpr
             Writer::Whole(whole) => whole(pairs),
         }
         .map_err(Some);
+    }
+    if let Some(language) = snippet::LANGUAGES.iter().find(|l| l.id == id) {
+        return each(pairs, |name, value| snippet::write(language, name, value)).map_err(Some);
     }
     let reader: &dyn Reader = *READERS.iter().find(|r| r.id() == id).ok_or(None)?;
     each(pairs, |name, value| reader.write(name, value)).map_err(Some)

@@ -1,6 +1,7 @@
 //! Choosing variables by name.
 
 use globset::{Glob, GlobMatcher};
+use regex::bytes::Regex;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 
@@ -8,28 +9,41 @@ use crate::block::{Block, Name};
 
 /// A pattern that is no pattern.
 #[derive(Debug, thiserror::Error)]
-#[error("«{text}» is not a pattern: {what}; * stands for any text, ? for one character, [ab] for one of them")]
+#[error(
+    "«{text}» is not a pattern: {what}; * stands for any text, ? for one character, [ab] for one of them, /text/ is a regular expression"
+)]
 pub struct BadPattern {
     text: String,
     what: String,
 }
 
-/// A name, or a pattern with `*`, `?`, `[…]` or `{a,b}`.
+/// A name, a pattern with `*`, `?`, `[…]` or `{a,b}`, or a regular expression between slashes, which
+/// matches anywhere in the name.
 #[derive(Clone, Debug)]
 pub enum Pattern {
     /// One name, meant exactly.
     Name(Name),
     /// Any name that matches.
     Glob(Box<GlobMatcher>),
+    /// Any name in which the expression is found.
+    Expression(Box<Regex>),
 }
 
 impl Pattern {
     /// Reads a name or pattern.
     ///
     /// # Errors
-    /// If the text is empty, holds `=`, or opens a bracket that it never closes.
+    /// If the text is empty, holds `=`, opens a bracket that it never closes, or is no regular
+    /// expression (the syntax is that of the regex crate).
     pub fn parse(text: &[u8]) -> Result<Pattern, BadPattern> {
         let bad = |what: String| BadPattern { text: crate::inert(text).into_owned(), what };
+        if let Some(inner) = text.strip_prefix(b"/").and_then(|t| t.strip_suffix(b"/")) {
+            let inner = std::str::from_utf8(inner).map_err(|_| bad("it is not UTF-8".to_owned()))?;
+            // The library's message draws the expression over several lines; its last says what is wrong.
+            let what =
+                |e: regex::Error| e.to_string().lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
+            return Ok(Pattern::Expression(Box::new(Regex::new(inner).map_err(|e| bad(what(e)))?)));
+        }
         if !text.iter().any(|b| b"*?[{".contains(b)) {
             let name = Name::new(text.to_vec()).ok_or_else(|| bad("a name is not empty and holds no «=»".to_owned()))?;
             return Ok(Pattern::Name(name));
@@ -43,6 +57,7 @@ impl Pattern {
     pub fn matches(&self, name: &[u8]) -> bool {
         match self {
             Pattern::Name(n) => n.as_bytes() == name,
+            Pattern::Expression(expression) => expression.is_match(name),
             Pattern::Glob(glob) => glob.is_match(OsStr::from_bytes(name)),
         }
     }
@@ -91,10 +106,15 @@ mod tests {
             ("{A,B}_X", "B_X", true),
             ("A*", "A/x", true),
             ("[!A]*", "AB", false),
+            ("/^BERTH_[0-9]+$/", "BERTH_12", true),
+            ("/^BERTH_[0-9]+$/", "BERTH_A", false),
+            ("/(?i)berth|quay/", "MY_BERTH", true),
+            ("/^[^A]/", "\u{e9}", true),
+            ("/", "/", true),
         ] {
             assert_eq!(Pattern::parse(pattern.as_bytes()).unwrap().matches(name.as_bytes()), takes, "{pattern} {name}");
         }
-        for bad in ["", "A=*", "[A", "{A"] {
+        for bad in ["", "A=*", "[A", "{A", "/(/", "/a{9999999}/"] {
             let error = Pattern::parse(bad.as_bytes());
             assert_eq!(error.is_err(), bad != "A=*", "{bad}");
         }

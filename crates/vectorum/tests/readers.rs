@@ -337,3 +337,92 @@ fn random_files_mean_what_they_are_said_to_mean() {
         let _ = fs::remove_dir_all(folder);
     }
 }
+
+/// A language's snippet in a whole program that prints the variables, each followed by a NUL, and
+/// how it is run.
+fn program(id: &str, folder: &Path, snippet: &str, variables: &[&str]) -> Command {
+    let lines = |line: &dyn Fn(&str) -> String| variables.iter().map(|v| line(v)).collect::<String>();
+    let (file, text) = match id {
+        "read-sh" => (
+            "a.sh",
+            format!("{snippet}printf '%s\\0' {}\n", lines(&|v| format!("\"${}\" ", v.trim_end_matches('_').to_uppercase()))),
+        ),
+        "read-c" => (
+            "a.c",
+            format!(
+                "#include <stdio.h>\n#include <stdlib.h>\nint main(void) {{\n{snippet}{}}}\n",
+                lines(&|v| format!("fputs({v}, stdout); putchar(0);\n"))
+            ),
+        ),
+        "read-go" => {
+            // Each line of the form declares `ok` anew only beside a new name.
+            let body = format!("{snippet}{}", lines(&|v| format!("fmt.Print({v}, \"\\x00\")\n")));
+            ("a.go", format!("package main\nimport (\"fmt\"; \"log\"; \"os\")\nfunc main() {{\n_ = log.Ldate\n{body}}}\n"))
+        }
+        "read-java" => (
+            "A.java",
+            format!(
+                "class A {{ public static void main(String[] a) {{\nvar out = new java.io.PrintStream(System.out, true, \
+                 java.nio.charset.StandardCharsets.UTF_8);\n{snippet}{}}} }}\n",
+                lines(&|v| format!("out.print({v} + \"\\0\");\n"))
+            ),
+        ),
+        "read-javascript" => ("a.js", format!("{snippet}{}", lines(&|v| format!("process.stdout.write({v} + '\\0');\n")))),
+        "read-perl" => ("a.pl", format!("{snippet}{}", lines(&|v| format!("print ${v}, \"\\0\";\n")))),
+        "read-python" => (
+            "a.py",
+            format!("import os, sys\n{snippet}{}", lines(&|v| format!("sys.stdout.buffer.write(os.fsencode({v}) + b'\\0')\n"))),
+        ),
+        _ => ("a.rs", format!("fn main() {{\n{snippet}{}}}\n", lines(&|v| format!("print!(\"{{{v}}}\\0\");\n")))),
+    };
+    let path = folder.join(file);
+    fs::write(&path, text).unwrap();
+    let compiled = folder.join("a.out");
+    let compile = |program: &str, arguments: &[&str]| {
+        let output = Command::new(program).args(arguments).arg(&compiled).arg(&path).env("GOCACHE", folder.join("go")).output();
+        let output = output.unwrap_or_else(|e| panic!("{program}: {e}"));
+        assert!(output.status.success(), "{id}: {}", String::from_utf8_lossy(&output.stderr));
+        Command::new(&compiled)
+    };
+    let interpreter = |program: &str| {
+        let mut command = Command::new(program);
+        command.arg(&path);
+        command
+    };
+    match id {
+        "read-sh" => interpreter("sh"),
+        "read-c" => compile("gcc", &["-Wall", "-Werror", "-trigraphs", "-o"]),
+        "read-go" => compile("go", &["build", "-o"]),
+        "read-java" => interpreter("java"),
+        "read-javascript" => interpreter("node"),
+        "read-perl" => interpreter("perl"),
+        "read-python" => interpreter("python3"),
+        _ => compile(&Path::new(env!("CARGO")).with_file_name("rustc").to_string_lossy(), &["-o"]),
+    }
+}
+
+#[test]
+fn snippets_read_the_name_with_its_default() {
+    let folder = folder("snippets");
+    let hard = "a'b\"c\\d$e`f`#{g}${h}%i\u{e9}??/\t\n\u{1}9\u{202e}}$";
+    let given: [(&str, &str); 4] = [("BERTH", hard), ("EMPTY", ""), ("TYPE", "7"), ("GATE_TOKEN", "tide-4711-harbour")];
+    let pairs = given.map(|(n, v)| (Name::new(n.to_owned()).unwrap(), Value::new(v.to_owned()).unwrap()));
+    for id in ["read-sh", "read-c", "read-go", "read-java", "read-javascript", "read-perl", "read-python", "read-rust"] {
+        let written = vectorum_core::export::write_as(id, &pairs).unwrap_or_else(|e| panic!("{id}: {e:?}"));
+        let snippet = String::from_utf8(written).unwrap();
+        assert!(!snippet.contains("tide-4711"), "{id} carries a secret: {snippet}");
+        let mut command = program(id, &folder, &snippet, &["berth", "empty", "type_", "gate_token"]);
+        command.env_clear().env("PATH", std::env::var_os("PATH").unwrap()).env("LC_ALL", "C.UTF-8");
+        let run = |command: &mut Command| command.output().unwrap_or_else(|e| panic!("{id}: {e}"));
+        assert!(!run(&mut command).status.success(), "{id}: a secret has no default\n{snippet}");
+        let values = |output: std::process::Output| {
+            let error = String::from_utf8_lossy(&output.stderr).into_owned();
+            assert!(output.status.success(), "{id}: {error}\n{snippet}");
+            String::from_utf8(output.stdout).unwrap().split_terminator('\0').map(str::to_owned).collect::<Vec<_>>()
+        };
+        command.env("GATE_TOKEN", "from-outside");
+        assert_eq!(values(run(&mut command)), [hard, "", "7", "from-outside"], "{id}: the defaults\n{snippet}");
+        command.env("BERTH", "pier 4").env("EMPTY", "full").env("TYPE", "");
+        assert_eq!(values(run(&mut command)), ["pier 4", "full", "", "from-outside"], "{id}: what is set counts");
+    }
+}

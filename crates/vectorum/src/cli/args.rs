@@ -33,7 +33,7 @@ pub(crate) struct ChangeArgs {
     pub(crate) empty: bool,
 
     /// Keep only the names that match, of what there was
-    #[arg(long, short, value_name = "NAME|GLOB")]
+    #[arg(long, short, value_name = "NAME|GLOB|/REGEX/")]
     pub(crate) keep: Vec<OsString>,
 }
 

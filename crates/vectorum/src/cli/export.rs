@@ -3,7 +3,7 @@
 use std::ffi::OsString;
 use std::path::PathBuf;
 
-use vectorum_core::export::{format_ids, write_as};
+use vectorum_core::export::{format_ids, leaves_secrets_out, write_as};
 use vectorum_core::{Block, Name, Value};
 use vectorum_host::Peek;
 
@@ -25,7 +25,7 @@ pub(crate) struct Args {
     format: String,
 
     /// Only these names
-    #[arg(long, value_name = "NAME|GLOB")]
+    #[arg(long, value_name = "NAME|GLOB|/REGEX/")]
     only: Vec<OsString>,
 
     /// Only what that block lacks or has otherwise
@@ -68,8 +68,7 @@ pub(crate) fn run(typed: &Args) -> Answer {
             .way_out("nothing was written; leave them out with --only, or choose another format")
         }
     })?;
-    // Flags by name alone carry no value.
-    let carried = if typed.format == "container-names" {
+    let carried = if leaves_secrets_out(&typed.format) {
         Block::empty()
     } else {
         Block::from_vars(pairs.iter().map(|(n, v)| (n.as_bytes(), v.as_bytes())))

@@ -21,7 +21,7 @@ pub(crate) struct Args {
     template: PathBuf,
 
     /// Replace these names only; others stay as they are written
-    #[arg(long, value_name = "NAME|GLOB")]
+    #[arg(long, value_name = "NAME|GLOB|/REGEX/")]
     only: Vec<OsString>,
 
     /// The block whose values are taken

@@ -16,7 +16,7 @@ use super::{Answer, Failure, args, json, output};
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// Only these names; a name without * ? [ ] that is not set makes the exit status 1
-    #[arg(value_name = "NAME|GLOB")]
+    #[arg(value_name = "NAME|GLOB|/REGEX/")]
     names: Vec<OsString>,
 
     /// End each entry with a NUL instead of a line break; real bytes, on a terminal too
