@@ -1,5 +1,6 @@
 //! A block in the forms that other programs take: one table of formats, each with its writer.
 
+mod preview;
 mod snippet;
 
 use base64::Engine;
@@ -8,6 +9,8 @@ use serde_json::{Map, Value as Json, json};
 
 use crate::block::{Name, Value};
 use crate::reader::{READERS, Reader, Refusal};
+
+pub use preview::{PreviewLine, preview};
 
 /// What is exported: names and values, in order, each name once.
 pub type Pairs<'a> = &'a [(Name, Value)];

@@ -17,6 +17,7 @@ use vectorum_trace::recording::Fact;
 
 use super::compare::{Compare, Side};
 use super::draw::Areas;
+use super::export::{ExportDialog, Leaving};
 use super::files::{Files, Source};
 use super::keys::{Action, Place};
 use super::names::{NameRow, Names};
@@ -84,6 +85,8 @@ pub(crate) enum Message {
     Replaced(PathBuf, Result<Vec<u8>, String>),
     /// A command that was run from here has ended.
     RunEnded(String),
+    /// An export was written, or not.
+    Exported(String),
     /// The system asks the program to end.
     Terminate,
 }
@@ -113,6 +116,8 @@ pub(crate) enum Effect {
         before: Vec<u8>,
         after: Vec<u8>,
     },
+    /// Write an export into a new file.
+    Export(Leaving),
     /// End what a trace runs, or do so by force.
     EndTrace(Group, bool),
 }
@@ -277,7 +282,7 @@ impl App {
             Message::TraceStarted(started) => self.trace_started(started),
             Message::TraceEnded(number, ended) => self.trace_ended(number, ended),
             Message::Replaced(path, written) => self.replaced(&path, written),
-            Message::RunEnded(text) => self.notice = Some(text),
+            Message::RunEnded(text) | Message::Exported(text) => self.notice = Some(text),
             Message::Terminate => effects.push(Effect::Quit),
         }
         self.settle();
@@ -501,6 +506,11 @@ impl App {
                 Reply::GoTo(finding) => self.go_to(&finding),
                 Reply::Run { command, block, is_traced: false } => effects.push(Effect::Run { command, block }),
                 Reply::Run { command, block, is_traced: true } => effects.push(Effect::Trace { command, block }),
+                Reply::Export(leaving) if leaving.path.is_some() => effects.push(Effect::Export(leaving)),
+                Reply::Export(leaving) => {
+                    self.notice = Some(format!("copied {} bytes to the terminal's clipboard", leaving.bytes.len()));
+                    effects.push(Effect::Copy(leaving.bytes));
+                }
             }
             return;
         }
@@ -689,6 +699,7 @@ impl App {
                 }
             }
             Action::Run | Action::Trace => self.open_run(action == Action::Trace),
+            Action::Export => self.open_export(),
             Action::EndTrace => self.end_trace(effects),
             Action::Findings => self.overlay = Some(Overlay::findings(self.findings.clone())),
             Action::ToggleNames => {
@@ -876,6 +887,31 @@ impl App {
             }
             None => format!("{name} is not set here"),
         });
+    }
+
+    /// Opens the dialog in which the shown block leaves in another form.
+    fn open_export(&mut self) {
+        let side = match self.screen {
+            // A recording may hold masks in place of values.
+            Screen::Processes if self.recorded.is_some() => {
+                let text =
+                    "a recording may hold masks in place of values: vectorum show FILE#N tells; nothing is exported from here";
+                self.notice = Some(text.to_owned());
+                None
+            }
+            Screen::Processes => {
+                let process = self.selected().cloned();
+                self.side_of(process.as_ref()).map(|side| (format!("what {} received", side.label), side.block))
+            }
+            Screen::Compare => self.compare.right.as_ref().map(|side| (side.label.clone(), side.block.clone())),
+            Screen::Files => self.files.shown().map(|file| (file.source.title.clone(), file.block())),
+        };
+        let Some((label, block)) = side else {
+            self.notice.get_or_insert_with(|| "choose a process, two sides or a file first".to_owned());
+            return;
+        };
+        let dialog = ExportDialog::new(label, block, &self.own_block, self.reveal, self.theme);
+        self.overlay = Some(Overlay::Export(Box::new(dialog)));
     }
 
     fn open_run(&mut self, is_traced: bool) {

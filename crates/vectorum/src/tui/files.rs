@@ -9,8 +9,8 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use vectorum_core::reader::{Seen, Surroundings, USUAL, Views, detect, reader};
-use vectorum_core::{Name, Tint, inert, judge, masked_entry, masked_start};
+use vectorum_core::reader::{Seen, Surroundings, USUAL, Views, detect, layered, reader};
+use vectorum_core::{Block, Name, Tint, inert, judge, masked_entry, masked_start};
 
 use super::app::{App, Effect, Focus};
 use super::names::NameRow;
@@ -85,6 +85,16 @@ impl OpenFile {
             lines.pop();
         }
         OpenFile { source, views, letters, lines }
+    }
+}
+
+impl OpenFile {
+    /// Returns what the file's own reader hands on.
+    pub(crate) fn block(&self) -> Block {
+        let (Some(reader), Some(reading)) = (self.views.readers.first(), self.views.readings.first()) else {
+            return Block::empty();
+        };
+        layered(*reader, reading, &Block::empty())
     }
 }
 

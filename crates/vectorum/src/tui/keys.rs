@@ -45,6 +45,7 @@ pub(crate) enum Action {
     Run,
     Trace,
     EndTrace,
+    Export,
     Findings,
     ToggleNames,
     Rescan,
@@ -149,6 +150,7 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     Run Everywhere 8 [Key::Char('x')] "run" "Run a command under this block, changed as you like";
     Trace Everywhere 9 [Key::Char('X')] "trace" "Run a command away from the terminal, and show what every program below it receives";
     EndTrace Everywhere 0 [Key::Char('E')] "end trace" "Ask the traced command to end; once more ends it by force";
+    Export Everywhere 10 [Key::Char('w')] "export" "Write this block in another form: see exactly what will leave, then put it into a file or the clipboard";
     CompareWithParent Processes 9 [Key::Char('C')] "with parent" "Compare what the process received with what its parent did";
     MarkForCompare Processes 10 [Key::Char('c')] "compare" "Mark the process as one side of a comparison; the second one opens it";
     CompareWithNow Processes 0 [Key::Char('L')] "with now" "Compare what the process received with what it has now";

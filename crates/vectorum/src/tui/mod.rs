@@ -4,6 +4,7 @@ pub(crate) mod app;
 mod compare;
 mod detail;
 pub(crate) mod draw;
+mod export;
 pub(crate) mod files;
 mod keys;
 mod mouse;
@@ -288,6 +289,9 @@ impl Outside {
             Effect::Replace { path, before, after } => {
                 let written = replace_file(&path, &before, &after).map(|()| after).map_err(|e| e.to_string());
                 let _ = self.to.send(Message::Replaced(path, written));
+            }
+            Effect::Export(leaving) => {
+                let _ = self.to.send(Message::Exported(export::put(&leaving)));
             }
             Effect::EndTrace(group, by_force) => group.end(by_force),
             Effect::Run { command, block } => {

@@ -14,6 +14,7 @@ use vectorum_core::{Block, Changes, Delta, Finding};
 
 use super::app::{App, edit, label};
 use super::detail::delta_lines;
+use super::export::{ExportDialog, Leaving};
 use super::keys::{Action, BINDINGS, Binding, Place};
 use super::paint::{fit, overlaid, pad, wrap};
 use super::scroll::Scroll;
@@ -26,6 +27,7 @@ pub(crate) enum Overlay {
     Palette { input: Input, place: Place, found: Vec<Action>, scroll: Scroll },
     Findings { findings: Arc<[Finding]>, scroll: Scroll },
     Run(Box<RunDialog>),
+    Export(Box<ExportDialog>),
 }
 
 /// What a key in an overlay leads to.
@@ -35,6 +37,7 @@ pub(crate) enum Reply {
     Do(Action),
     GoTo(Finding),
     Run { command: Vec<Vec<u8>>, block: Block, is_traced: bool },
+    Export(Leaving),
 }
 
 /// A command to be run under a changed block, as it is typed.
@@ -98,6 +101,7 @@ impl Overlay {
         match self {
             Overlay::Palette { input, .. } => Some(input),
             Overlay::Run(dialog) => Some(&mut dialog.input),
+            Overlay::Export(dialog) => Some(dialog.input()),
             _ => None,
         }
     }
@@ -111,6 +115,7 @@ impl Overlay {
                 scroll.go_to(0);
             }
             Overlay::Run(dialog) => dialog.parse(),
+            Overlay::Export(dialog) => dialog.make(),
             _ => {}
         }
     }
@@ -118,12 +123,15 @@ impl Overlay {
     fn scroll(&mut self) -> Option<&mut Scroll> {
         match self {
             Overlay::Help(scroll) | Overlay::Palette { scroll, .. } | Overlay::Findings { scroll, .. } => Some(scroll),
-            Overlay::Run(_) => None,
+            Overlay::Run(_) | Overlay::Export(_) => None,
         }
     }
 
     /// Moves the window.
     pub(crate) fn roll(&mut self, rows: isize) {
+        if let Overlay::Export(dialog) = self {
+            dialog.roll(rows);
+        }
         if let Some(scroll) = self.scroll() {
             scroll.roll(rows);
         }
@@ -142,6 +150,7 @@ impl Overlay {
             // Each finding takes two lines.
             Overlay::Findings { scroll, .. } => scroll.resize((inner / 2).max(1)),
             Overlay::Run(_) => {}
+            Overlay::Export(dialog) => dialog.settle(usize::from(area.width.saturating_sub(2)), inner),
         }
     }
 
@@ -151,6 +160,7 @@ impl Overlay {
             Overlay::Palette { .. } => (90, 24),
             Overlay::Findings { findings, .. } => (110, 3 + 2 * u16::try_from(findings.len().max(1)).unwrap_or(30)),
             Overlay::Run(_) => (110, 20),
+            Overlay::Export(_) => (160, 60),
         };
         let (width, height) = (width.min(screen.width.saturating_sub(2)), height.min(screen.height.saturating_sub(2)));
         Rect::new((screen.width - width) / 2, (screen.height - height) / 3, width, height)
@@ -160,6 +170,9 @@ impl Overlay {
     pub(crate) fn key(&mut self, key: KeyEvent, app: &App) -> Reply {
         if key.code == KeyCode::Esc || (key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL)) {
             return Reply::Close;
+        }
+        if let Overlay::Export(dialog) = self {
+            return dialog.key(key).map_or(Reply::Stay, Reply::Export);
         }
         let typing = self.input().is_some();
         if let (Some(input), false) = (self.input(), matches!(key.code, KeyCode::Enter | KeyCode::Up | KeyCode::Down)) {
@@ -208,6 +221,7 @@ impl Overlay {
             Overlay::Palette { .. } => " all actions · type to find, Enter runs, Esc closes ",
             Overlay::Findings { .. } => " what looks wrong · Enter goes there, Esc closes ",
             Overlay::Run(dialog) if dialog.is_traced => " trace a command · Enter starts it, Esc closes ",
+            Overlay::Export(_) => " export · ↑ ↓ form, Tab field, PgUp PgDn scroll, Enter writes, Esc closes ",
             Overlay::Run(_) => " run a command · Enter runs, Esc closes ",
         };
         let frameline =
@@ -219,6 +233,7 @@ impl Overlay {
             Overlay::Palette { input, found, scroll, .. } => palette_lines(input, found, scroll, theme, columns),
             Overlay::Findings { findings, scroll } => finding_lines(app, findings, scroll, columns),
             Overlay::Run(dialog) => run_lines(app, dialog, columns),
+            Overlay::Export(dialog) => dialog.lines(app, columns),
         };
         frame.render_widget(Clear, area);
         frame.render_widget(frameline, area);
@@ -250,7 +265,7 @@ fn find_actions(text: &str, place: Place) -> Vec<Action> {
 }
 
 /// Returns a line of input with its cursor.
-fn input_line(sign: &'static str, input: &Input, columns: usize, theme: Theme) -> Line<'static> {
+pub(super) fn input_line(sign: &'static str, input: &Input, columns: usize, theme: Theme) -> Line<'static> {
     let room = columns.saturating_sub(4);
     let start = input.visual_scroll(room);
     let before: String = input.value().chars().take(input.cursor()).collect();
