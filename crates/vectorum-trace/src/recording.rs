@@ -457,6 +457,10 @@ impl Reader {
     fn read(&mut self, text: &[u8]) -> Result<Option<Fact>, RecordingError> {
         self.line += 1;
         let wrong = |what: &str| RecordingError::Line { line: self.line, what: what.to_owned() };
+        // An array's items would be taken for the keys in order.
+        if !text.starts_with(b"{") {
+            return Err(if self.head.is_none() { RecordingError::NoRecording } else { wrong("it is no object") });
+        }
         let line: Line<'_> = match serde_json::from_slice(text) {
             Ok(line) => line,
             Err(_) if self.head.is_none() => return Err(RecordingError::NoRecording),
@@ -696,6 +700,8 @@ mod tests {
             (String::new(), "it is no recording"),
             ("hello\n".to_owned(), "it is no recording"),
             ("{}\n".to_owned(), "it is no recording"),
+            ("[1]\n".to_owned(), "it is no recording"),
+            (good.replacen("{\"exec\"", " {\"exec\"", 1), "line 3 makes no sense: it is no object"),
             (good.replace("\"vectorum_recording\":1", "\"vectorum_recording\":2"), "version 2"),
             (good.replace("\"block\":\"", "\"block\":\"x"), ""),
             (good.replacen("{\"exec\"", "{exec", 1), "line 3 makes no sense"),

@@ -12,6 +12,9 @@
     reason = "a test that cannot go on fails"
 )]
 
+#[path = "readers/system.rs"]
+mod system;
+
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -106,6 +109,13 @@ fn surroundings() -> Surroundings {
 
 /// Returns the block of a child of the consumer that has read a file; `None` if it had none.
 fn child_of(id: &str, folder: &Path, file: &Path, around: &Surroundings) -> Option<Vars> {
+    let out = folder.join("out");
+    // The one of the round before must not be taken for this one's.
+    let _ = fs::remove_file(&out);
+    if system::IDS.contains(&id) || id == "container-env-file" {
+        system::consume(id, folder, file);
+        return vars_of(&fs::read(&out).ok()?);
+    }
     let quoted = file.display().to_string();
     let script = format!("set -a; . {quoted}; exec /usr/bin/env -0 >{}/out", folder.display());
     let mut command = match id {
@@ -140,11 +150,12 @@ fn child_of(id: &str, folder: &Path, file: &Path, around: &Surroundings) -> Opti
     for (name, value) in around.outer.vars() {
         command.env(std::ffi::OsStr::from_bytes(name.as_bytes()), std::ffi::OsStr::from_bytes(value.as_bytes()));
     }
-    let out = folder.join("out");
-    // The one of the round before must not be taken for this one's.
-    let _ = fs::remove_file(&out);
     command.status().unwrap_or_else(|e| panic!("{id}: {e}"));
-    let block = Block::parse(fs::read(&out).ok()?);
+    vars_of(&fs::read(&out).ok()?)
+}
+
+fn vars_of(entries: &[u8]) -> Option<Vars> {
+    let block = Block::parse(entries.to_vec());
     Some(block.vars().map(|(n, v)| (n.as_bytes().to_vec(), v.as_bytes().to_vec())).collect())
 }
 
@@ -154,16 +165,33 @@ fn folder(name: &str) -> PathBuf {
     folder
 }
 
+/// Shells and programs that read such files themselves.
+const PROGRAMS: &[&str] = &["sh", "bash", "zsh", "ksh", "mksh", "fish", "make-include"];
+
 /// The consumers that are tried: those of Debian's packages, or what `VECTORUM_READERS` names
-/// (node-env-file wants node 20, which Debian 12 lacks).
-fn consumers() -> Vec<String> {
-    let usual = || "sh bash zsh ksh mksh fish make-include".to_owned();
-    std::env::var("VECTORUM_READERS").unwrap_or_else(|_| usual()).split_whitespace().map(str::to_owned).collect()
+/// (node-env-file wants node 20, container-env-file the client docker 28, which Debian 12 lacks).
+fn consumers(usual: &[&str]) -> Vec<String> {
+    std::env::var("VECTORUM_READERS").unwrap_or_else(|_| usual.join(" ")).split_whitespace().map(str::to_owned).collect()
 }
 
 #[test]
 fn what_is_written_is_read_by_the_real_reader() {
-    for id in &consumers() {
+    written_is_read(&consumers(PROGRAMS));
+}
+
+#[test]
+fn what_is_written_is_read_by_the_system() {
+    written_is_read(&consumers(system::IDS).into_iter().filter(|id| id != "crontab").collect::<Vec<_>>());
+}
+
+/// By itself: it waits for the next minute.
+#[test]
+fn what_is_written_is_read_by_cron() {
+    written_is_read(&consumers(&["crontab"]).into_iter().filter(|id| id == "crontab").collect::<Vec<_>>());
+}
+
+fn written_is_read(consumers: &[String]) {
+    for id in consumers {
         let reader = reader(id).expect("a reader");
         let folder = folder(&format!("write-{id}"));
         let around = surroundings();
@@ -172,7 +200,7 @@ fn what_is_written_is_read_by_the_real_reader() {
         while done < wanted {
             // Many assignments a file: starting a program is what takes the time.
             let (mut file, mut expected) = (Vec::new(), Vars::new());
-            while expected.len() < 150 && done + refused < wanted * 3 {
+            while expected.len() < system::batch(id) && done + refused < wanted * 3 {
                 let name = Name::new(format!("V{}", expected.len())).expect("a name");
                 let value = Value::new(dice.value()).expect("a value");
                 match reader.write(&name, &value) {
@@ -294,7 +322,7 @@ const KEPT: &[&[u8]] = &[
 /// What is said to be known is so, in each program.
 #[test]
 fn random_files_mean_what_they_are_said_to_mean() {
-    for id in &consumers() {
+    for id in &consumers(PROGRAMS) {
         let reader: &dyn Reader = reader(id).expect("a reader");
         let folder = folder(&format!("random-{id}"));
         let around = surroundings();
