@@ -58,7 +58,7 @@ pub const FORMATS: &[Format] = &[
         about: "--env flags by name only: no value stands in a command line",
         write: Writer::Lines(flag_name),
     },
-    Format { id: "container-flags", about: "--env flags with values", write: Writer::Lines(flag_value) },
+    Format { id: "container-flags", about: "--env flags with values, as shells take them", write: Writer::Whole(flags) },
     Format { id: "compose-environment", about: "environment: of a Compose file", write: Writer::Whole(compose_environment) },
     Format { id: "oci", about: "process.env of an OCI runtime configuration", write: Writer::Whole(oci) },
     Format { id: "configmap", about: "a Kubernetes ConfigMap", write: Writer::Whole(config_map) },
@@ -249,7 +249,17 @@ fn flag_name(name: &Name, _: &Value) -> Result<Vec<u8>, Refusal> {
 fn flag_value(name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
     portable(name)?;
     let word = [name.as_bytes(), b"=", value.as_bytes()].concat();
-    Ok([b"--env ", &crate::reader::single_quoted(&word)[..], b"\n"].concat())
+    Ok([b"--env ", &crate::reader::single_quoted(&word)[..], b" \\\n"].concat())
+}
+
+/// One flag a line, all of them one command.
+fn flags(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {
+    let mut lines = each(pairs, flag_value)?;
+    if lines.ends_with(b" \\\n") {
+        lines.truncate(lines.len() - 3);
+        lines.push(b'\n');
+    }
+    Ok(lines)
 }
 
 fn compose_environment(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {
@@ -286,7 +296,7 @@ fn config_map(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {
 
 fn secret(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {
     keys(pairs)?;
-    let line = |(n, v): &(Name, Value)| format!("  \"{}\": {}\n", n, BASE64_STANDARD.encode(v.as_bytes()));
+    let line = |(n, v): &(Name, Value)| format!("  \"{}\": \"{}\"\n", n, BASE64_STANDARD.encode(v.as_bytes()));
     let body: String = if pairs.is_empty() { "  {}\n".to_owned() } else { pairs.iter().map(line).collect() };
     Ok(format!("apiVersion: v1\nkind: Secret\nmetadata:\n  name: env\ntype: Opaque\ndata:\n{body}").into_bytes())
 }
@@ -315,7 +325,7 @@ mod tests {
             ("toml", "A = \"it's \\\"$x\\\" %y\"\nB = \"two\\nlines\"\n"),
             ("csv", "name,value\r\nA,\"it's \"\"$x\"\" %y\"\r\nB,\"two\nlines\"\r\n"),
             ("container-names", "--env A\n--env B\n"),
-            ("container-flags", "--env 'A=it'\\''s \"$x\" %y'\n--env 'B=two\nlines'\n"),
+            ("container-flags", "--env 'A=it'\\''s \"$x\" %y' \\\n--env 'B=two\nlines'\n"),
             ("compose-environment", "environment:\n  \"A\": \"it's \\\"$$x\\\" %y\"\n  \"B\": \"two\\nlines\"\n"),
             ("null", "A=it's \"$x\" %y\0B=two\nlines\0"),
             ("unit-drop-in", "[Service]\nEnvironment=\"A=it's \\\"$x\\\" %%y\"\nEnvironment=\"B=two\\nlines\"\n"),

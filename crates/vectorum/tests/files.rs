@@ -119,6 +119,7 @@ fn layers_of_files_under_a_command() {
     let folder = place("layers");
     let base = written(&folder, "base.env", "LANES=3\nGREETING=\"good day\"\nPIER=4\n");
     let layer = written(&folder, "rehearsal.env", "LANES=1\nSTAGE=rehearsal\n");
+    let secret = written(&folder, "secret.env", "GATE_TOKEN=gull-77-tern\n");
     for who in BOTH {
         let script = "echo $LANES $GREETING $PIER $STAGE";
         let with = |options: &[&str]| {
@@ -129,7 +130,12 @@ fn layers_of_files_under_a_command() {
         assert_eq!(out(&with(&[])), "1 good day 4 rehearsal\n");
         let kept = with(&["--on-clash", "block", "--report", "LANES=7"]);
         assert_eq!(out(&kept), "7 good day 9 rehearsal\n");
-        assert!(said(&kept).contains("base.env as sh: 2 new, 1 kept, 0 replaced"), "{}", said(&kept));
+        assert!(said(&kept).contains("base.env as sh: 2 new, 1 kept, 0 replaced, 0 removed"), "{}", said(&kept));
+        let told = said(&with(&["--report=names"]));
+        assert!(told.contains("  replaced PIER\n") && told.contains("  new STAGE\n"), "{told}");
+        let told = said(&with(&["--report=values", "--with", &secret]));
+        assert!(told.contains("  replaced LANES = 1\n") && told.contains("  new GATE_TOKEN = ••••••#"), "{told}");
+        assert!(!told.contains("gull-77-tern"), "{told}");
         let refused = run(who, &["run", "--with", "/nowhere.env", "--", "true"]);
         assert_eq!(refused.status.code(), Some(125), "{}", said(&refused));
     }

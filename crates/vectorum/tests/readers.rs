@@ -454,3 +454,69 @@ fn snippets_read_the_name_with_its_default() {
         assert_eq!(values(run(&mut command)), ["pier 4", "full", "", "from-outside"], "{id}: what is set counts");
     }
 }
+
+/// Reads a form with a library of Python and prints entries, each ended by a NUL.
+const READ_FORM: &str = r#"
+import base64, csv, json, os, sys, tomllib, yaml
+form, path = sys.argv[1:]
+text = open(path, "rb").read()
+if form == "json": pairs = json.loads(text).items()
+elif form == "toml": pairs = tomllib.loads(text.decode()).items()
+elif form == "yaml": pairs = yaml.safe_load(text).items()
+elif form == "csv": pairs = list(csv.reader(open(path, newline="")))[1:]
+elif form == "oci": pairs = [e.split("=", 1) for e in json.loads(text)["process"]["env"]]
+elif form == "configmap": pairs = yaml.safe_load(text)["data"].items()
+elif form == "secret": pairs = [(n, base64.b64decode(v)) for n, v in yaml.safe_load(text)["data"].items()]
+elif form == "compose-environment": pairs = [(n, v.replace("$$", "$")) for n, v in yaml.safe_load(text)["environment"].items()]
+else: pairs = [e.split(b"=", 1) for e in text.split(b"\0")[:-1]]
+for name, value in pairs:
+    sys.stdout.buffer.write(os.fsencode(name) + b"=" + os.fsencode(value) + b"\0")
+"#;
+
+/// What is exported is read back by a real reader of the form.
+#[test]
+fn forms_are_read_back() {
+    let folder = folder("forms");
+    let path = folder.join("form");
+    let at = path.display().to_string();
+    let words = format!("eval \"set -- $(cat {at})\"; for w do [ \"$w\" = --env ] || printf '%s\\0' \"$w\"; done");
+    let python = ["null", "json", "toml", "yaml", "csv", "oci", "configmap", "secret", "compose-environment"];
+    let shells = ["dash", "bash", "zsh", "ksh", "mksh"];
+    let mut readers: Vec<(&str, Vec<String>)> =
+        python.iter().map(|form| (*form, ["python3", "-c", READ_FORM, form, &at].map(str::to_owned).to_vec())).collect();
+    for shell in shells {
+        readers.push(("export", [shell, "-c", &format!(". {at}; exec /usr/bin/env -0")].map(str::to_owned).to_vec()));
+    }
+    // The words of a command line, as a shell takes them.
+    readers.push(("container-flags", ["sh", "-c", &words].map(str::to_owned).to_vec()));
+    for (form, command) in readers {
+        let (mut dice, mut refused) = (Dice(23), 0);
+        for _ in 0..rounds(300).div_ceil(100) {
+            let mut pairs: Vec<(Name, Value)> = Vec::new();
+            while pairs.len() < 100 {
+                let pair = (Name::new(format!("V{}", pairs.len())).unwrap(), Value::new(dice.value()).unwrap());
+                match vectorum_core::export::write_as(form, std::slice::from_ref(&pair)) {
+                    Ok(_) => pairs.push(pair),
+                    Err(_) => refused += 1,
+                }
+            }
+            fs::write(&path, vectorum_core::export::write_as(form, &pairs).unwrap()).expect("a file");
+            let (program, arguments) = command.split_first().unwrap();
+            let output = Command::new(program)
+                .args(arguments)
+                .env_clear()
+                .envs([("PATH", "/usr/bin:/bin"), ("LC_ALL", "C.UTF-8")])
+                .output()
+                .unwrap_or_else(|e| panic!("{program}: {e}"));
+            assert!(output.status.success(), "{form}: {}", String::from_utf8_lossy(&output.stderr));
+            let got = vars_of(&output.stdout).unwrap();
+            for (name, value) in &pairs {
+                let value = value.as_bytes().escape_ascii().to_string();
+                let read = got.get(name.as_bytes()).map(|v| v.escape_ascii().to_string());
+                assert_eq!(read, Some(value), "{form} by {program}: {name}");
+            }
+        }
+        println!("{form}: read back by {}, {refused} refused", command[0]);
+    }
+    let _ = fs::remove_dir_all(folder);
+}

@@ -34,9 +34,10 @@ pub(crate) struct Args {
     #[arg(long, value_enum, default_value_t, value_name = "WHICH")]
     on_clash: OnClash,
 
-    /// Say which files were taken, and how many names were new, kept and replaced
-    #[arg(long)]
-    report: bool,
+    /// Say which files were taken, and how many names were new, kept, replaced and removed; on
+    /// request each of them, or each with its value (masked where it looks secret, without --reveal)
+    #[arg(long, value_enum, value_name = "WHAT", num_args = 0..=1, require_equals = true, default_missing_value = "counts")]
+    report: Option<Report>,
 
     /// Show what would be changed, and run nothing
     #[arg(long)]
@@ -65,6 +66,17 @@ enum OnClash {
     Block,
 }
 
+/// What is said of each file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+enum Report {
+    /// How many names
+    Counts,
+    /// Which names
+    Names,
+    /// Which names, with their values
+    Values,
+}
+
 /// Lays files over a block.
 fn with_files(args: &Args, block: &Block) -> Result<Block, Failure> {
     let mut out = block.clone();
@@ -73,35 +85,44 @@ fn with_files(args: &Args, block: &Block) -> Result<Block, Failure> {
         // Each file is read as if the consumer had the block below it.
         let around = Surroundings { outer: out.clone(), ..surroundings() };
         let read = Read::of(path.as_ref(), id, &around)?.whole()?;
-        let (mut new, mut kept, mut replaced) = (0, 0, 0);
+        let mut fates: Vec<(&str, Name, Option<Value>)> = Vec::new();
         let mut edit = out.edit();
         for (name, effect) in handed_on(read.reader, &read.reading, &out) {
             let Some(name) = Name::new(name) else { continue };
-            let old = out.get(name.as_bytes());
+            let old = out.value(name.as_bytes());
             let wins = args.on_clash == OnClash::File || block.get(name.as_bytes()).is_none();
-            match effect {
-                Effect::Set(value) => match Value::new(value.clone()) {
-                    Some(_) if old == Some(&value[..]) => kept += 1,
-                    Some(value) if wins => {
-                        if old.is_some() {
-                            replaced += 1;
-                        } else {
-                            new += 1;
-                        }
-                        edit.set(&name, &value);
-                    }
-                    _ => kept += 1,
+            let set = match effect {
+                Effect::Set(value) => match Value::new(value) {
+                    Some(value) => Some(value),
+                    None => continue,
                 },
-                Effect::Unset if wins => edit.unset(&name),
-                _ => {}
-            }
+                Effect::Unset => None,
+                Effect::Unknown(_) => continue,
+            };
+            let (fate, value) = match (old, set) {
+                (None, None) => continue,
+                (Some(old), set) if !wins || set.as_ref() == Some(&old) => ("kept", Some(old)),
+                (Some(_), None) => {
+                    edit.unset(&name);
+                    ("removed", None)
+                }
+                (old, Some(value)) => {
+                    edit.set(&name, &value);
+                    (if old.is_some() { "replaced" } else { "new" }, Some(value))
+                }
+            };
+            fates.push((fate, name, value));
         }
-        if args.report {
-            output::note(&format!(
-                "{} as {}: {new} new, {kept} kept, {replaced} replaced",
-                super::read::shown(path.as_ref()),
-                read.reader.id()
-            ));
+        if let Some(report) = args.report {
+            let count = |fate| fates.iter().filter(|(f, ..)| *f == fate).count();
+            let counts = ["new", "kept", "replaced", "removed"].map(|fate| format!("{} {fate}", count(fate))).join(", ");
+            output::note(&format!("{} as {}: {counts}", super::read::shown(path.as_ref()), read.reader.id()));
+            let sight = output::Sight::plain(args.reveal, false)?;
+            for (fate, name, value) in fates.iter().filter(|_| report != Report::Counts) {
+                let value = value.as_ref().filter(|_| report == Report::Values);
+                let value = value.map(|v| format!(" = {}", sight.value(name.as_bytes(), v.as_bytes()))).unwrap_or_default();
+                output::note(&format!("  {fate} {name}{value}"));
+            }
         }
         out = edit.finish();
     }
