@@ -21,6 +21,17 @@ pub enum Kind {
     Unknown,
 }
 
+/// What reading a file gives.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Content {
+    /// Its bytes.
+    Bytes(Bytes),
+    /// Nothing is there, or no regular file.
+    Missing,
+    /// It may not be read.
+    Denied,
+}
+
 /// What the core may ask about a host's files. Links are followed.
 pub trait HostView {
     /// Returns what stands at an absolute path.
@@ -31,6 +42,13 @@ pub trait HostView {
 
     /// Returns the path with all links resolved; `None` where it leads nowhere.
     fn real_path(&self, path: &[u8]) -> Option<Bytes>;
+
+    /// Reads a file.
+    fn read(&self, path: &[u8]) -> Content;
+
+    /// Returns the names of everything in a folder, in no order; `None` where it cannot be read or
+    /// is none.
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>>;
 }
 
 /// A host of which nothing is known.
@@ -48,6 +66,126 @@ impl HostView for NoHost {
 
     fn real_path(&self, _: &[u8]) -> Option<Bytes> {
         None
+    }
+
+    fn read(&self, _: &[u8]) -> Content {
+        Content::Denied
+    }
+
+    fn list(&self, _: &[u8]) -> Option<Vec<Bytes>> {
+        None
+    }
+}
+
+/// A host made of files and links, as a test or the demo writes it; nothing else exists on it.
+#[derive(Clone, Debug, Default)]
+pub struct MemoryTree {
+    nodes: BTreeMap<Bytes, Node>,
+}
+
+#[derive(Clone, Debug)]
+enum Node {
+    File(Bytes, bool),
+    Link(Bytes),
+    Folder,
+}
+
+impl MemoryTree {
+    /// Adds a file; whether it may be executed.
+    pub fn file(&mut self, path: impl AsRef<[u8]>, content: impl Into<Bytes>, is_program: bool) {
+        self.put(path.as_ref(), Node::File(content.into(), is_program));
+    }
+
+    /// Adds a symbolic link.
+    pub fn link(&mut self, path: impl AsRef<[u8]>, to: impl AsRef<[u8]>) {
+        self.put(path.as_ref(), Node::Link(Bytes::copy_from_slice(to.as_ref())));
+    }
+
+    /// Adds a folder.
+    pub fn folder(&mut self, path: impl AsRef<[u8]>) {
+        self.put(path.as_ref(), Node::Folder);
+    }
+
+    fn put(&mut self, path: &[u8], node: Node) {
+        for (at, _) in path.iter().enumerate().filter(|(at, b)| **b == b'/' && *at > 0) {
+            let parent = Bytes::copy_from_slice(path.get(..at).unwrap_or_default());
+            self.nodes.entry(parent).or_insert(Node::Folder);
+        }
+        self.nodes.insert(Bytes::copy_from_slice(path), node);
+    }
+
+    /// Follows links, as the kernel does at most 40 of them (path_resolution(7)).
+    fn resolve(&self, path: &[u8]) -> Option<Bytes> {
+        let mut todo: Vec<Vec<u8>> = parts(path);
+        let (mut done, mut links): (Vec<u8>, u32) = (Vec::new(), 0);
+        while let Some(part) = todo.pop() {
+            if part == b".." {
+                let keep = memchr::memrchr(b'/', &done).unwrap_or(0);
+                done.truncate(keep);
+                continue;
+            }
+            let next = [&done[..], b"/", &part].concat();
+            match self.nodes.get(&next[..])? {
+                Node::Link(to) => {
+                    links += 1;
+                    if links > 40 {
+                        return None;
+                    }
+                    if to.first() == Some(&b'/') {
+                        done.clear();
+                    }
+                    todo.extend(parts(to));
+                }
+                Node::File(..) if !todo.is_empty() => return None,
+                _ => done = next,
+            }
+        }
+        Some(if done.is_empty() { Bytes::from_static(b"/") } else { done.into() })
+    }
+}
+
+/// The names in a path, the last one first.
+fn parts(path: &[u8]) -> Vec<Vec<u8>> {
+    path.split(|b| *b == b'/').rev().filter(|p| !p.is_empty() && *p != b".").map(<[u8]>::to_vec).collect()
+}
+
+impl HostView for MemoryTree {
+    fn kind(&self, path: &[u8]) -> Kind {
+        match self.resolve(path) {
+            None => Kind::Missing,
+            Some(real) => match self.nodes.get(&real) {
+                Some(Node::File(_, true)) => Kind::Program,
+                Some(Node::File(..)) => Kind::File,
+                _ => Kind::Folder,
+            },
+        }
+    }
+
+    fn programs(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        let names = self.list(folder)?;
+        Some(names.into_iter().filter(|n| self.kind(&[folder, b"/", n].concat()) == Kind::Program).collect())
+    }
+
+    fn real_path(&self, path: &[u8]) -> Option<Bytes> {
+        self.resolve(path)
+    }
+
+    fn read(&self, path: &[u8]) -> Content {
+        match self.resolve(path).as_ref().and_then(|real| self.nodes.get(real)) {
+            Some(Node::File(bytes, _)) => Content::Bytes(bytes.clone()),
+            _ => Content::Missing,
+        }
+    }
+
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        let real = self.resolve(folder)?;
+        if !real.is_empty() && real != b"/"[..] && !matches!(self.nodes.get(&real)?, Node::Folder) {
+            return None;
+        }
+        let start = if real == b"/"[..] { b"/".to_vec() } else { [&real[..], b"/"].concat() };
+        let names = self.nodes.range(Bytes::from(start.clone())..).take_while(|(p, _)| p.starts_with(&start));
+        let names = names.filter_map(|(p, _)| p.get(start.len()..).filter(|n| !n.contains(&b'/')));
+        Some(names.map(Bytes::copy_from_slice).collect())
     }
 }
 
@@ -98,5 +236,12 @@ impl HostView for MemoryHost {
 
     fn real_path(&self, path: &[u8]) -> Option<Bytes> {
         (self.kind(path) != Kind::Missing).then(|| Bytes::copy_from_slice(self.resolve(path)))
+    }
+    fn read(&self, _: &[u8]) -> Content {
+        Content::Missing
+    }
+
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        self.programs(folder)
     }
 }

@@ -8,7 +8,7 @@ use std::path::Path;
 
 use bytes::Bytes;
 use nix::sys::resource::{Resource, getrlimit};
-use vectorum_core::{HostView, Kind, Limits};
+use vectorum_core::{Content, HostView, Kind, Limits};
 
 /// This machine.
 #[derive(Clone, Copy, Debug, Default)]
@@ -42,6 +42,24 @@ impl HostView for LiveHost {
 
     fn real_path(&self, at: &[u8]) -> Option<Bytes> {
         std::fs::canonicalize(path(at)).ok().map(|p| p.into_os_string().into_vec().into())
+    }
+
+    fn read(&self, at: &[u8]) -> Content {
+        // A pipe or device would be waited for.
+        match std::fs::metadata(path(at)) {
+            Ok(found) if found.is_file() => match std::fs::read(path(at)) {
+                Ok(bytes) => Content::Bytes(bytes.into()),
+                Err(_) => Content::Denied,
+            },
+            Ok(_) => Content::Missing,
+            Err(error) if error.kind() == std::io::ErrorKind::PermissionDenied => Content::Denied,
+            Err(_) => Content::Missing,
+        }
+    }
+
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        let entries = std::fs::read_dir(path(folder)).ok()?;
+        Some(entries.flatten().map(|e| e.file_name().into_vec().into()).collect())
     }
 }
 

@@ -91,6 +91,15 @@ impl Reader for Crontab {
     }
 }
 
+/// Returns where the jobs of a table begin.
+pub(crate) fn jobs(file: &[u8]) -> Vec<usize> {
+    let is = |line: &Line<'_>| {
+        let bare = trim_start(line.text, is_blank);
+        !bare.is_empty() && bare.first() != Some(&b'#') && parse(bare).is_none() && is_job(bare)
+    };
+    split(file).filter(is).map(|line| line.start).collect()
+}
+
 /// Cuts a file into lines; a NUL ends one, too, but for comments.
 fn split(file: &[u8]) -> impl Iterator<Item = Line<'_>> {
     lines(file).flat_map(|line| {

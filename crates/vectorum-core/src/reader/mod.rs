@@ -12,7 +12,7 @@
 mod agree;
 mod compose;
 mod container;
-mod crontab;
+pub(crate) mod crontab;
 mod cursor;
 mod detect;
 mod environment_d;
@@ -20,13 +20,13 @@ mod expand;
 mod fish;
 mod make;
 mod node;
-mod pam_conf;
+pub(crate) mod pam_conf;
 mod pam_env;
 mod plain;
 mod shell;
 mod simple;
 mod systemd;
-mod unit;
+pub(crate) mod unit;
 
 use std::ops::Range;
 

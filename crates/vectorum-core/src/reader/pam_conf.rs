@@ -28,59 +28,7 @@ impl Reader for PamEnvConf {
     }
 
     fn read(&self, file: &[u8], around: &Surroundings) -> Reading {
-        let mut reading = Reading::default();
-        let (lines, stop) = joined_lines(file);
-        let mut plain = PlainLines::new(file, &PLAIN);
-        for line in lines {
-            let span = line.start..line.end;
-            if let Some(found) = plain.at(line.start).filter(|p| p.value.end == line.end) {
-                let (name, value) = (plain.part(found.name), plain.part(found.value));
-                reading.set(name, value, span.clone(), span);
-                continue;
-            }
-            let Some((name, default, override_)) = parse(&line.text) else {
-                reading.complain(
-                    line.start,
-                    "no NAME DEFAULT=value OVERRIDE=value from the first column on, or a blank at its end: the line is ignored",
-                    "write NAME DEFAULT=\"value\"",
-                );
-                continue;
-            };
-            let expanded = |text: Option<Vec<u8>>, reading: &Reading| text.map(|t| expand(&t, reading, around)).transpose();
-            let (Ok(default), Ok(override_)) = (expanded(default, &reading), expanded(override_, &reading)) else {
-                reading.stop(line.start, BAD_REFERENCE, "close it with }, or write \\$");
-                return reading;
-            };
-            let value = override_.filter(|v| !v.is_empty()).or(default);
-            match value {
-                Some(value) => reading.set(name, value, span.clone(), span),
-                // A name with `=` in it is handed to the login as it is, and sets something after all.
-                None => match memchr::memchr(b'=', &name) {
-                    Some(0) => {
-                        reading.complain(line.start, "a line without a name: it is ignored", "write NAME DEFAULT=\"value\"");
-                    }
-                    Some(at) => {
-                        let value = name.get(at + 1..).unwrap_or_default().to_vec();
-                        reading.complain(
-                            line.start,
-                            "no NAME DEFAULT=value: it works by accident",
-                            "write NAME DEFAULT=\"value\"",
-                        );
-                        reading.set(name.get(..at).unwrap_or_default().to_vec(), value, span.clone(), span);
-                    }
-                    None => reading.unset(name, span),
-                },
-            }
-        }
-        match stop {
-            Some(Stop::Nul(at)) => reading.stop(at, "a NUL byte: the module fails", "leave it out"),
-            Some(Stop::TooLong(at)) => reading.stop(at, "a line longer than 8190 bytes: the module fails", "shorten the value"),
-            Some(Stop::OpenEnd(at)) => {
-                reading.stop(at, "a backslash at the end of the file: the module fails", "leave the backslash out");
-            }
-            None => {}
-        }
-        reading
+        read_after(file, around, &|_| None)
     }
 
     fn write(&self, name: &Name, value: &Value) -> Result<Vec<u8>, Refusal> {
@@ -108,6 +56,59 @@ impl Reader for PamEnvConf {
         };
         short([name.as_bytes(), b" DEFAULT=", &spelt, b"\n"].concat())
     }
+}
+
+/// Reads a file after the login has set other names, which its references see, too.
+pub(crate) fn read_after(file: &[u8], around: &Surroundings, before: &dyn Fn(&[u8]) -> Option<Vec<u8>>) -> Reading {
+    let mut reading = Reading::default();
+    let (lines, stop) = joined_lines(file);
+    let mut plain = PlainLines::new(file, &PLAIN);
+    for line in lines {
+        let span = line.start..line.end;
+        if let Some(found) = plain.at(line.start).filter(|p| p.value.end == line.end) {
+            let (name, value) = (plain.part(found.name), plain.part(found.value));
+            reading.set(name, value, span.clone(), span);
+            continue;
+        }
+        let Some((name, default, override_)) = parse(&line.text) else {
+            reading.complain(
+                line.start,
+                "no NAME DEFAULT=value OVERRIDE=value from the first column on, or a blank at its end: the line is ignored",
+                "write NAME DEFAULT=\"value\"",
+            );
+            continue;
+        };
+        let expanded = |text: Option<Vec<u8>>, reading: &Reading| text.map(|t| expand(&t, reading, around, before)).transpose();
+        let (Ok(default), Ok(override_)) = (expanded(default, &reading), expanded(override_, &reading)) else {
+            reading.stop(line.start, BAD_REFERENCE, "close it with }, or write \\$");
+            return reading;
+        };
+        let value = override_.filter(|v| !v.is_empty()).or(default);
+        match value {
+            Some(value) => reading.set(name, value, span.clone(), span),
+            // A name with `=` in it is handed to the login as it is, and sets something after all.
+            None => match memchr::memchr(b'=', &name) {
+                Some(0) => {
+                    reading.complain(line.start, "a line without a name: it is ignored", "write NAME DEFAULT=\"value\"");
+                }
+                Some(at) => {
+                    let value = name.get(at + 1..).unwrap_or_default().to_vec();
+                    reading.complain(line.start, "no NAME DEFAULT=value: it works by accident", "write NAME DEFAULT=\"value\"");
+                    reading.set(name.get(..at).unwrap_or_default().to_vec(), value, span.clone(), span);
+                }
+                None => reading.unset(name, span),
+            },
+        }
+    }
+    match stop {
+        Some(Stop::Nul(at)) => reading.stop(at, "a NUL byte: the module fails", "leave it out"),
+        Some(Stop::TooLong(at)) => reading.stop(at, "a line longer than 8190 bytes: the module fails", "shorten the value"),
+        Some(Stop::OpenEnd(at)) => {
+            reading.stop(at, "a backslash at the end of the file: the module fails", "leave the backslash out");
+        }
+        None => {}
+    }
+    reading
 }
 
 type Parsed = (Vec<u8>, Option<Vec<u8>>, Option<Vec<u8>>);
@@ -149,7 +150,12 @@ fn parse(text: &[u8]) -> Option<Parsed> {
 }
 
 /// Expands `${NAME}` from what was set before and `@{ITEM}` from the login.
-fn expand(text: &[u8], reading: &Reading, around: &Surroundings) -> Result<Vec<u8>, ()> {
+fn expand(
+    text: &[u8],
+    reading: &Reading,
+    around: &Surroundings,
+    before: &dyn Fn(&[u8]) -> Option<Vec<u8>>,
+) -> Result<Vec<u8>, ()> {
     let mut out = Vec::new();
     let mut at = 0;
     while let Some(byte) = text.get(at).copied() {
@@ -167,8 +173,10 @@ fn expand(text: &[u8], reading: &Reading, around: &Surroundings) -> Result<Vec<u
                 at += end + 2;
                 if sign == b'$' {
                     let found = reading.entries.iter().rev().find(|e| e.name == name);
-                    if let Some(Effect::Set(value)) = found.map(|e| &e.effect) {
-                        out.extend_from_slice(value);
+                    match found.map(|e| &e.effect) {
+                        Some(Effect::Set(value)) => out.extend_from_slice(value),
+                        Some(_) => {}
+                        None => out.extend(before(name).unwrap_or_default()),
                     }
                 } else {
                     out.extend_from_slice(match name {

@@ -184,6 +184,62 @@ fn environment(value: &[u8], line: &Line<'_>, around: &Surroundings, reading: &m
     }
 }
 
+/// A setting of a unit file or a manager's configuration.
+pub(crate) struct Setting {
+    pub(crate) section: Vec<u8>,
+    pub(crate) key: Vec<u8>,
+    pub(crate) value: Vec<u8>,
+    /// Where its line begins.
+    pub(crate) at: usize,
+}
+
+/// Takes a file apart into its settings.
+pub(crate) fn settings(file: &[u8]) -> Vec<Setting> {
+    let (mut out, mut section) = (Vec::new(), Vec::new());
+    for (line, text) in logical_lines(file) {
+        let text = trim_end(trim_start(&text, is_space), is_space);
+        if let Some(name) = text.strip_prefix(b"[").and_then(|t| t.strip_suffix(b"]")) {
+            section = name.to_vec();
+        } else if let Some(equals) = memchr::memchr(b'=', text) {
+            let (key, value) = text.split_at(equals);
+            let value = trim_start(value.get(1..).unwrap_or_default(), is_space);
+            let (key, value) = (trim_end(key, is_space).to_vec(), value.to_vec());
+            out.push(Setting { section: section.clone(), key, value, at: line.start });
+        }
+    }
+    out
+}
+
+/// Takes the words of a value apart. The rest of the line behind a word that makes no sense is lost.
+pub(crate) fn words(value: &[u8]) -> Vec<Vec<u8>> {
+    let (mut out, mut rest) = (Vec::new(), value);
+    while let Ok(Some((word, after))) = word(rest) {
+        out.push(word);
+        rest = after;
+    }
+    out
+}
+
+/// Resolves specifiers by what `of` says of each letter; `None` for one that is unknown.
+pub(crate) fn with_specifiers(text: &[u8], of: &dyn Fn(u8) -> Option<Vec<u8>>) -> Option<Vec<u8>> {
+    let mut out = Vec::with_capacity(text.len());
+    let mut at = 0;
+    while let Some(byte) = text.get(at).copied() {
+        at += 1;
+        match (byte, text.get(at).copied()) {
+            (b'%', Some(b'%')) => out.push(b'%'),
+            (b'%', Some(next)) if next.is_ascii_alphanumeric() => out.extend(of(next)?),
+            // A percent sign before anything else stands for itself.
+            _ => {
+                out.push(byte);
+                continue;
+            }
+        }
+        at += 1;
+    }
+    Some(out)
+}
+
 type Word<'a> = Option<(Vec<u8>, &'a [u8])>;
 
 /// Takes the next word; what is left of the line is lost with a word that makes no sense.
@@ -253,31 +309,19 @@ fn escape(text: &[u8], out: &mut Vec<u8>) -> Option<usize> {
 /// Resolves specifiers; `None` for one that is unknown (systemd.unit(5), "Specifiers"; those whose
 /// answer only the running manager knows are left as unknown).
 fn specifiers(text: &[u8], around: &Surroundings) -> Option<Vec<u8>> {
-    let mut out = Vec::with_capacity(text.len());
-    let mut at = 0;
-    while let Some(byte) = text.get(at).copied() {
-        at += 1;
-        if byte != b'%' {
-            out.push(byte);
-            continue;
-        }
-        match text.get(at).copied() {
-            Some(b'%') => out.push(b'%'),
-            Some(b'h') => out.extend_from_slice(&around.home),
-            Some(b'u') => out.extend_from_slice(&around.account),
-            Some(b'U') => out.extend(around.uid.to_string().into_bytes()),
-            Some(b's') => out.extend_from_slice(&around.shell),
-            Some(b't') => out.extend(format!("/run/user/{}", around.uid).into_bytes()),
-            Some(b'T') => out.extend(b"/tmp"),
-            Some(b'V') => out.extend(b"/var/tmp"),
-            Some(next) if next.is_ascii_alphanumeric() => return None,
-            // A percent sign before anything else stands for itself.
-            _ => {
-                out.push(b'%');
-                continue;
-            }
-        }
-        at += 1;
-    }
-    Some(out)
+    with_specifiers(text, &|letter| common_specifier(letter, around))
+}
+
+/// What a specifier stands for wherever the unit is.
+pub(crate) fn common_specifier(letter: u8, around: &Surroundings) -> Option<Vec<u8>> {
+    Some(match letter {
+        b'h' => around.home.to_vec(),
+        b'u' => around.account.to_vec(),
+        b'U' => around.uid.to_string().into_bytes(),
+        b's' => around.shell.to_vec(),
+        b't' => format!("/run/user/{}", around.uid).into_bytes(),
+        b'T' => b"/tmp".to_vec(),
+        b'V' => b"/var/tmp".to_vec(),
+        _ => return None,
+    })
 }

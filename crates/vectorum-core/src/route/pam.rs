@@ -1,0 +1,166 @@
+//! What a PAM stack's `pam_env` lines set (pam_env(8), pam.d(5)).
+
+use std::collections::BTreeMap;
+
+use bytes::Bytes;
+
+use super::{Account, Ground, Laid, laid, surroundings};
+use crate::block::Block;
+use crate::host_view::Content;
+use crate::reader::{Effect, pam_conf, reader};
+
+/// The environment that a stack builds up, apart from the program's own.
+#[derive(Debug, Default)]
+pub(super) struct PamSet {
+    vars: BTreeMap<Bytes, Laid>,
+    /// Why it is not known, if it is not.
+    pub(super) unknown: Option<&'static str>,
+}
+
+impl PamSet {
+    /// Begins with what the program puts in before it asks for a session.
+    pub(super) fn seeded(seeds: impl IntoIterator<Item = Laid>) -> PamSet {
+        PamSet { vars: seeds.into_iter().map(|l| (l.name.clone(), l)).collect(), unknown: None }
+    }
+
+    /// Returns what is set, in the order of the names.
+    pub(super) fn entries(self) -> Vec<Laid> {
+        self.vars.into_values().collect()
+    }
+
+    fn take(&mut self, entries: Vec<Laid>) {
+        for entry in entries {
+            match entry.effect {
+                Effect::Unset => {
+                    self.vars.remove(&entry.name);
+                }
+                _ => {
+                    self.vars.insert(entry.name.clone(), entry);
+                }
+            }
+        }
+    }
+
+    /// Opens a session of a service for an account.
+    pub(super) fn session(&mut self, ground: &Ground<'_>, service: &[u8], account: &Account) {
+        for arguments in lines(ground, service, 0, &mut self.unknown) {
+            self.pam_env(ground, &arguments, account);
+        }
+    }
+
+    /// One line of the module: the rules first, then the file, then the account's own.
+    fn pam_env(&mut self, ground: &Ground<'_>, arguments: &[Vec<u8>], account: &Account) {
+        let option =
+            |name: &[u8]| arguments.iter().rev().find_map(|a| a.strip_prefix(name)?.strip_prefix(b"=").map(<[u8]>::to_vec));
+        let is_on = |name: &[u8], usual: bool| option(name).map_or(usual, |v| v != b"0");
+        let conf = option(b"conffile").unwrap_or_else(|| b"/etc/security/pam_env.conf".to_vec());
+        let file = option(b"envfile").unwrap_or_else(|| b"/etc/environment".to_vec());
+        if !self.conf(ground, &conf, account) {
+            return;
+        }
+        if is_on(b"readenv", true) && !self.plain(ground, &file, account) {
+            return;
+        }
+        if is_on(b"user_readenv", false) {
+            let own = option(b"user_envfile").unwrap_or_else(|| b".pam_environment".to_vec());
+            self.conf(ground, &[&account.home[..], b"/", &own].concat(), account);
+        }
+    }
+
+    /// Applies a file of rules; returns whether the module goes on.
+    fn conf(&mut self, ground: &Ground<'_>, path: &[u8], account: &Account) -> bool {
+        let file = match ground.read(path) {
+            Content::Bytes(file) => file,
+            Content::Missing => return true,
+            Content::Denied => {
+                self.unknown = Some("a file of the login may not be read");
+                return true;
+            }
+        };
+        let before = |name: &[u8]| match self.vars.get(name).map(|l| &l.effect) {
+            Some(Effect::Set(value)) => Some(value.to_vec()),
+            _ => None,
+        };
+        let reading = pam_conf::read_after(&file, &surroundings(account, Block::empty()), &before);
+        let goes_on = reading.is_accepted();
+        self.take(laid(path, &file, reading));
+        goes_on
+    }
+
+    fn plain(&mut self, ground: &Ground<'_>, path: &[u8], account: &Account) -> bool {
+        let Some(reader) = reader("pam-env-file") else { return true };
+        match ground.read(path) {
+            Content::Bytes(file) => {
+                let reading = reader.read(&file, &surroundings(account, Block::empty()));
+                let goes_on = reading.is_accepted();
+                self.take(laid(path, &file, reading));
+                goes_on
+            }
+            Content::Missing => true,
+            Content::Denied => {
+                self.unknown = Some("a file of the login may not be read");
+                true
+            }
+        }
+    }
+}
+
+/// Returns the arguments of each `pam_env` line that a session of a service runs, included stacks
+/// in their places.
+fn lines(ground: &Ground<'_>, service: &[u8], depth: usize, unknown: &mut Option<&'static str>) -> Vec<Vec<Vec<u8>>> {
+    const DEEPEST: usize = 16;
+    let mut out = Vec::new();
+    let path = [b"/etc/pam.d/", service].concat();
+    let other = b"/etc/pam.d/other";
+    let file = match (ground.read(&path), depth) {
+        (Content::Bytes(file), _) => file,
+        (Content::Missing, 0) if service != b"other" => match ground.read(other) {
+            Content::Bytes(file) => file,
+            _ => return out,
+        },
+        (Content::Missing, _) => return out,
+        (Content::Denied, _) => {
+            *unknown = Some("the login's rules may not be read");
+            return out;
+        }
+    };
+    if depth > DEEPEST {
+        *unknown = Some("the login's rules include each other");
+        return out;
+    }
+    let joined = String::from_utf8_lossy(&file).replace("\\\n", " ");
+    for line in joined.lines() {
+        let line = line.split('#').next().unwrap_or_default();
+        // A control in brackets is one word.
+        let (line, control) = match (line.find('['), line.find(']')) {
+            (Some(from), Some(to)) if from < to => {
+                let (before, after) = (line.get(..from).unwrap_or_default(), line.get(to + 1..).unwrap_or_default());
+                (format!("{before} [] {after}"), line.get(from..=to).unwrap_or_default().to_owned())
+            }
+            _ => (line.to_owned(), String::new()),
+        };
+        let mut words = line.split_whitespace();
+        let Some(kind) = words.next() else { continue };
+        if kind == "@include" {
+            if let Some(name) = words.next() {
+                out.extend(lines(ground, name.as_bytes(), depth + 1, unknown));
+            }
+            continue;
+        }
+        if kind.trim_start_matches('-') != "session" {
+            continue;
+        }
+        match (words.next(), words.next()) {
+            (Some("include" | "substack"), Some(name)) => out.extend(lines(ground, name.as_bytes(), depth + 1, unknown)),
+            (Some(_), Some(module)) if module.rsplit('/').next() == Some("pam_env.so") => {
+                // Behind a jump it may be passed over.
+                if control.bytes().any(|b| b.is_ascii_digit()) {
+                    *unknown = Some("a jump in the login's rules decides");
+                }
+                out.push(words.map(|w| w.as_bytes().to_vec()).collect());
+            }
+            _ => {}
+        }
+    }
+    out
+}

@@ -1,0 +1,211 @@
+//! Recorded routes: whole host trees, and what real programs received at the end.
+//!
+//! `VECTORUM_VECTORS` names a folder with `routes/*.jsonl`; without it a small part that is kept
+//! here is run. Prints per file: records, variables, wrong, missing, invented, unknown, and how many
+//! recorded origins are right; fails on any of the first three.
+
+#![allow(clippy::expect_used, clippy::panic, clippy::print_stdout, reason = "a test that cannot go on fails")]
+
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+
+use bytes::Bytes;
+use serde::Deserialize;
+use vectorum_core::route::{
+    Account, Forecast, Ground, Held, Reached, SudoForm, Table, console_login, cron_job, su, sudo, system_manager, system_service,
+    user_manager, user_service,
+};
+use vectorum_core::{Block, MemoryTree};
+
+#[derive(Deserialize)]
+struct Record {
+    id: String,
+    route: String,
+    tree: BTreeMap<String, Node>,
+    user: User,
+    target: Option<String>,
+    #[serde(default)]
+    argv: Vec<String>,
+    start_env: BTreeMap<String, String>,
+    #[serde(default)]
+    steps: Vec<Vec<String>>,
+    final_env: Option<BTreeMap<String, String>>,
+    #[serde(default)]
+    origin: BTreeMap<String, String>,
+    volatile: Vec<String>,
+    cwd: Option<String>,
+}
+
+#[derive(Deserialize)]
+struct Node {
+    content: Option<String>,
+    link: Option<String>,
+}
+
+#[derive(Deserialize)]
+struct User {
+    name: String,
+    uid: u32,
+    gid: u32,
+    home: String,
+    shell: String,
+}
+
+/// The families that are run.
+const FAMILIES: &[&str] = &["user-manager", "system-service", "pam-login", "su", "sudo", "cron"];
+
+fn account(name: &str, uid: u32, home: &str, shell: &str) -> Account {
+    Account { name: name.to_owned().into(), uid, gid: uid, home: home.to_owned().into(), shell: shell.to_owned().into() }
+}
+
+fn forecast(record: &Record) -> Forecast {
+    let mut tree = MemoryTree::default();
+    for (path, node) in &record.tree {
+        match (&node.content, &node.link) {
+            (Some(content), _) => tree.file(path, content.clone(), false),
+            (None, Some(to)) => tree.link(path, to),
+            (None, None) => tree.folder(path),
+        }
+    }
+    let user = &record.user;
+    let caller = Account { gid: user.gid, ..account(&user.name, user.uid, &user.home, &user.shell) };
+    tree.folder(&user.home);
+    let accounts = [account("root", 0, "/root", "/bin/bash"), caller.clone(), account("omar", 2002, "/home/omar", "/bin/bash")];
+    let ground = Ground { files: &tree, accounts: &accounts };
+    let mut forecast = Forecast::begin(&Block::from_vars(&record.start_env));
+    let target = record.target.as_ref().and_then(|t| ground.account(t.as_bytes())).cloned().unwrap_or_else(|| caller.clone());
+    let bytes = |text: &str| Bytes::copy_from_slice(text.as_bytes());
+    let runtime: Vec<(Bytes, Option<Bytes>)> = record
+        .steps
+        .iter()
+        .flat_map(|step| {
+            let is_set = step.first().is_some_and(|s| s == "set-environment");
+            step.iter().skip(1).map(move |word| match word.split_once('=') {
+                Some((name, value)) if is_set => (bytes(name), Some(bytes(value))),
+                _ => (bytes(word), None),
+            })
+        })
+        .collect();
+    let folder = record.cwd.clone().unwrap_or_else(|| "/".to_owned()).into_bytes();
+    match record.route.as_str() {
+        "system-manager" => system_manager(&mut forecast, &ground),
+        "system-service" => system_service(&mut forecast, &ground, b"probe.service"),
+        "user-manager" => user_manager(&mut forecast, &ground, &caller, &runtime),
+        "user-service" => user_service(&mut forecast, &ground, &caller, &runtime, b"probe.service"),
+        "pam-login" => console_login(&mut forecast, &ground, &target),
+        "su" => su(&mut forecast, &ground, &target, false, &[], &folder),
+        "su-login" => su(&mut forecast, &ground, &target, true, &[], &folder),
+        "su-login-whitelist" => {
+            let list = record.argv.iter().skip_while(|a| *a != "-w").nth(1).expect("a list");
+            let list: Vec<Bytes> = list.split(',').map(bytes).collect();
+            su(&mut forecast, &ground, &target, true, &list, &folder);
+        }
+        "cron-user" => {
+            let path = bytes(&format!("/var/spool/cron/crontabs/{}", user.name));
+            cron_job(&mut forecast, &ground, &Table { path, job: 0 }, &target);
+        }
+        "cron-d" => cron_job(&mut forecast, &ground, &Table { path: "/etc/cron.d/probe".into(), job: 0 }, &target),
+        form if form.starts_with("sudo") => {
+            let given = record.argv.iter().skip(1).filter_map(|a| a.split_once('=')).map(|(n, v)| (bytes(n), bytes(v)));
+            let from = record.argv.iter().position(|a| a.starts_with('/')).expect("a command");
+            let form = SudoForm {
+                preserves: form == "sudo-E",
+                is_login: form == "sudo-i",
+                given: given.collect(),
+                command: record.argv.get(from..).expect("a command").join(" ").into(),
+            };
+            sudo(&mut forecast, &ground, &caller, &target, &form);
+        }
+        other => panic!("no such route: {other}"),
+    }
+    forecast
+}
+
+#[derive(Default)]
+struct Count {
+    records: usize,
+    variables: usize,
+    wrong: usize,
+    missing: usize,
+    invented: usize,
+    unknown: usize,
+    origins: usize,
+    right: usize,
+}
+
+fn judge(record: &Record, count: &mut Count, told: &mut Vec<String>) {
+    let forecast = forecast(record);
+    count.records += 1;
+    let reached = forecast.reached == Reached::Yes;
+    let Some(expected) = &record.final_env else {
+        if reached && forecast.open.is_none() {
+            count.invented += 1;
+            told.push(format!("{}: it was never reached", record.id));
+        }
+        return;
+    };
+    count.variables += expected.len();
+    if !reached {
+        count.wrong += 1;
+        told.push(format!("{}: it is said to end before: {:?}", record.id, forecast.reached));
+        return;
+    }
+    let mut tell = |what: String| told.push(format!("{}: {what}", record.id));
+    for (name, value) in expected {
+        match forecast.get(name.as_bytes()).map(|v| &v.held) {
+            Some(Held::Known(known)) if known == value.as_bytes() => {}
+            Some(Held::Known(known)) => {
+                count.wrong += 1;
+                tell(format!("{name} is {value:?}, not {known:?}"));
+            }
+            Some(_) => count.unknown += 1,
+            None if forecast.open.is_some() => count.unknown += 1,
+            None => {
+                count.missing += 1;
+                tell(format!("{name}={value:?} is missing"));
+            }
+        }
+    }
+    for (name, variable) in forecast.vars() {
+        let name = String::from_utf8_lossy(name).into_owned();
+        let is_sure = !matches!(variable.held, Held::Unknown(_));
+        if is_sure && !expected.contains_key(&name) && !record.volatile.contains(&name) {
+            count.invented += 1;
+            tell(format!("{name}={:?} is invented", variable.held));
+        }
+    }
+    for (name, origin) in record.origin.iter().filter(|(name, _)| expected.contains_key(*name)) {
+        let Some(variable) = forecast.get(name.as_bytes()).filter(|v| matches!(v.held, Held::Known(_))) else { continue };
+        count.origins += 1;
+        let site = variable.site.as_ref().map(|s| format!("{}:{}", String::from_utf8_lossy(&s.path), s.line));
+        if site.as_ref() == Some(origin) {
+            count.right += 1;
+        } else {
+            tell(format!("{name} comes from {origin}, not {}", site.unwrap_or_else(|| "nowhere".to_owned())));
+        }
+    }
+}
+
+#[test]
+fn recorded_routes_are_forecast() {
+    let own = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/vectors");
+    let folder = std::env::var_os("VECTORUM_VECTORS").map_or(own, PathBuf::from).join("routes");
+    let (mut told, mut failed) = (Vec::new(), false);
+    println!("family            records  variables  wrong  missing  invented  unknown  origins right");
+    for family in FAMILIES {
+        let path = folder.join(format!("{family}.jsonl"));
+        let text = std::fs::read_to_string(&path).unwrap_or_else(|e| panic!("{}: {e}", path.display()));
+        let mut count = Count::default();
+        for line in text.lines().filter(|l| !l.is_empty()) {
+            let record = serde_json::from_str(line).expect("a record");
+            judge(&record, &mut count, &mut told);
+        }
+        let Count { records, variables, wrong, missing, invented, unknown, origins, right } = count;
+        println!("{family:<18}{records:>7}{variables:>11}{wrong:>7}{missing:>9}{invented:>10}{unknown:>9}  {right} of {origins}");
+        failed |= wrong + missing + invented > 0;
+    }
+    for line in told.iter().take(std::env::var("VECTORUM_TELL").ok().and_then(|n| n.parse().ok()).unwrap_or(40)) {
+        println!("  {line}");
+    }
+    assert!(!failed, "a forecast was wrong");
+}
