@@ -102,9 +102,12 @@ fn forecast(record: &Record) -> Forecast {
         }
         "cron-user" => {
             let path = bytes(&format!("/var/spool/cron/crontabs/{}", user.name));
-            cron_job(&mut forecast, &ground, &Table { path, job: 0 }, &target);
+            cron_job(&mut forecast, &ground, &Table { line: line_of_job(record, &path), path }, &target);
         }
-        "cron-d" => cron_job(&mut forecast, &ground, &Table { path: "/etc/cron.d/probe".into(), job: 0 }, &target),
+        "cron-d" => {
+            let path = bytes("/etc/cron.d/probe");
+            cron_job(&mut forecast, &ground, &Table { line: line_of_job(record, &path), path }, &target);
+        }
         form if form.starts_with("sudo") => {
             let given = record.argv.iter().skip(1).filter_map(|a| a.split_once('=')).map(|(n, v)| (bytes(n), bytes(v)));
             let from = record.argv.iter().position(|a| a.starts_with('/')).expect("a command");
@@ -119,6 +122,13 @@ fn forecast(record: &Record) -> Forecast {
         other => panic!("no such route: {other}"),
     }
     forecast
+}
+
+/// The line of a table's one job.
+fn line_of_job(record: &Record, path: &Bytes) -> usize {
+    let node = record.tree.get(std::str::from_utf8(path).expect("a path"));
+    let text = node.and_then(|n| n.content.clone()).unwrap_or_default();
+    text.lines().position(|l| l.starts_with('*')).map_or(1, |at| at + 1)
 }
 
 #[derive(Default)]

@@ -2,12 +2,15 @@
 
 use std::ffi::OsStr;
 use std::io;
+use std::os::fd::{AsRawFd, OwnedFd};
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::Path;
 
 use bytes::Bytes;
 use nix::sys::resource::{Resource, getrlimit};
+use rustix::fs::{FileType, Mode, OFlags, ResolveFlags};
+use rustix::io::Errno;
 use vectorum_core::{Content, HostView, Kind, Limits};
 
 /// This machine.
@@ -51,15 +54,91 @@ impl HostView for LiveHost {
                 Ok(bytes) => Content::Bytes(bytes.into()),
                 Err(_) => Content::Denied,
             },
-            Ok(_) => Content::Missing,
             Err(error) if error.kind() == std::io::ErrorKind::PermissionDenied => Content::Denied,
-            Err(_) => Content::Missing,
+            _ => Content::Missing,
         }
     }
 
     fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
         let entries = std::fs::read_dir(path(folder)).ok()?;
         Some(entries.flatten().map(|e| e.file_name().into_vec().into()).collect())
+    }
+}
+
+/// A host's file tree below a folder. Links lead to what they would lead to there, never out of it
+/// (openat2(2), RESOLVE_IN_ROOT, Linux 5.6).
+#[derive(Debug)]
+pub struct RootedHost {
+    root: OwnedFd,
+    place: Vec<u8>,
+}
+
+impl RootedHost {
+    /// Opens a tree.
+    ///
+    /// # Errors
+    /// What the system says; `InvalidInput` if it is no folder.
+    pub fn open(root: &Path) -> io::Result<RootedHost> {
+        let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        let place = std::fs::canonicalize(root)?.into_os_string().into_vec();
+        Ok(RootedHost { root: rustix::fs::open(root, flags, Mode::empty())?, place })
+    }
+
+    fn at(&self, path: &[u8], flags: OFlags) -> rustix::io::Result<OwnedFd> {
+        let inside = path.iter().position(|b| *b != b'/').and_then(|from| path.get(from..)).unwrap_or(b".");
+        let resolve = ResolveFlags::IN_ROOT | ResolveFlags::NO_MAGICLINKS;
+        rustix::fs::openat2(&self.root, OsStr::from_bytes(inside), flags | OFlags::CLOEXEC, Mode::empty(), resolve)
+    }
+}
+
+impl HostView for RootedHost {
+    fn kind(&self, path: &[u8]) -> Kind {
+        match self.at(path, OFlags::PATH).and_then(|fd| rustix::fs::fstat(&fd)) {
+            Ok(found) => match FileType::from_raw_mode(found.st_mode) {
+                FileType::Directory => Kind::Folder,
+                FileType::RegularFile if found.st_mode & 0o111 != 0 => Kind::Program,
+                FileType::RegularFile => Kind::File,
+                _ => Kind::Other,
+            },
+            Err(Errno::NOENT | Errno::NOTDIR | Errno::LOOP) => Kind::Missing,
+            Err(_) => Kind::Unknown,
+        }
+    }
+
+    fn programs(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        let names = self.list(folder)?;
+        Some(names.into_iter().filter(|n| self.kind(&[folder, b"/", n].concat()) == Kind::Program).collect())
+    }
+
+    fn real_path(&self, path: &[u8]) -> Option<Bytes> {
+        let fd = self.at(path, OFlags::PATH).ok()?;
+        let link = rustix::fs::readlink(format!("/proc/self/fd/{}", fd.as_raw_fd()), Vec::new()).ok()?.into_bytes();
+        let root = self.place.strip_suffix(b"/").unwrap_or(&self.place);
+        let inside = link.strip_prefix(root).map(<[u8]>::to_vec)?;
+        Some(if inside.is_empty() { Bytes::from_static(b"/") } else { inside.into() })
+    }
+
+    fn read(&self, path: &[u8]) -> Content {
+        // A pipe or device would be waited for.
+        match self.kind(path) {
+            Kind::File | Kind::Program => {}
+            Kind::Unknown => return Content::Denied,
+            _ => return Content::Missing,
+        }
+        let mut bytes = Vec::new();
+        let read = self.at(path, OFlags::RDONLY).map_err(io::Error::from);
+        match read.and_then(|fd| io::Read::read_to_end(&mut std::fs::File::from(fd), &mut bytes)) {
+            Ok(_) => Content::Bytes(bytes.into()),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Content::Missing,
+            Err(_) => Content::Denied,
+        }
+    }
+
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        let fd = self.at(folder, OFlags::RDONLY | OFlags::DIRECTORY).ok()?;
+        let entries = rustix::fs::Dir::read_from(&fd).ok()?;
+        let names = entries.flatten().map(|e| e.file_name().to_bytes().to_vec());
+        Some(names.filter(|n| n != b"." && n != b"..").map(Bytes::from).collect())
     }
 }
 

@@ -17,7 +17,7 @@ mod scan;
 mod start;
 
 pub use accounts::Accounts;
-pub use files::{LiveHost, kernel_limits, replace_file};
+pub use files::{LiveHost, RootedHost, kernel_limits, replace_file};
 pub use live::{Keeper, LiveBlock, LiveError, live_block};
 pub use proc::{Instance, Observed, Peek, ProcFolder, ReadError, own_block};
 pub use run::{Apart, Ending, Group, RunError, exec, run_to_end, start_apart};

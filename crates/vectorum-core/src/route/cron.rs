@@ -14,8 +14,36 @@ use crate::reader::{Effect, crontab, place, reader};
 pub struct Table {
     /// Its file.
     pub path: Bytes,
-    /// The job, by its place among the table's jobs.
-    pub job: usize,
+    /// The job's line, counted from 1.
+    pub line: usize,
+}
+
+/// Returns the jobs of all tables with the names of their accounts.
+pub(super) fn tables(ground: &Ground<'_>) -> Vec<(Table, Bytes)> {
+    let mut files: Vec<(Bytes, Option<Bytes>)> = vec![(Bytes::from_static(b"/etc/crontab"), None)];
+    let named = |folder: &str| {
+        let mut names = ground.files.list(folder.as_bytes()).unwrap_or_default();
+        names.sort();
+        names.into_iter().map(|n| (Bytes::from([folder.as_bytes(), b"/", &n].concat()), n)).collect::<Vec<_>>()
+    };
+    // Other names are passed over (cron(8), Debian).
+    let is_taken = |name: &Bytes| name.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-'));
+    files.extend(named("/etc/cron.d").into_iter().filter(|(_, n)| is_taken(n)).map(|(path, _)| (path, None)));
+    files.extend(named("/var/spool/cron/crontabs").into_iter().map(|(path, owner)| (path, Some(owner))));
+    let mut out = Vec::new();
+    for (path, owner) in files {
+        let Content::Bytes(file) = ground.read(&path) else { continue };
+        for at in crontab::jobs(&file) {
+            let text = file.get(at..).unwrap_or_default();
+            let text = text.split(|b| *b == b'\n').next().unwrap_or_default().trim_ascii();
+            // Five fields of time, or one word that begins with @.
+            let fields = if text.first() == Some(&b'@') { 1 } else { 5 };
+            let word = text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()).nth(fields);
+            let Some(owner) = owner.clone().or_else(|| word.map(Bytes::copy_from_slice)) else { continue };
+            out.push((Table { path: path.clone(), line: place(&file, at).0 }, owner));
+        }
+    }
+    out
 }
 
 /// A job of a table, up to the program that its command starts.
@@ -49,10 +77,10 @@ pub fn cron_job(forecast: &mut Forecast, ground: &Ground<'_>, table: &Table, acc
     if file.last() != Some(&b'\n') {
         return forecast.fails("cron ignores a table whose last line has no end", None);
     }
-    let Some(job) = crontab::jobs(&file).get(table.job).copied() else {
-        return forecast.fails("the table has no such job", None);
-    };
-    let line = place(&file, job).0;
+    let line = table.line;
+    if !crontab::jobs(&file).into_iter().any(|at| place(&file, at).0 == line) {
+        return forecast.fails("the table has no job in this line", None);
+    }
     // Only what stands above the job counts for it.
     let above = laid(&table.path, &file, reading).into_iter().filter(|l| l.site.line < line);
     forecast.lay(above.filter(|l| matches!(l.effect, Effect::Set(_))).collect());

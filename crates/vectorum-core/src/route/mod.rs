@@ -11,6 +11,7 @@ mod cron;
 mod login;
 mod manager;
 mod pam;
+mod path;
 mod shell;
 mod sudo;
 mod unit;
@@ -26,6 +27,7 @@ use crate::reader::{Effect, Reading, Surroundings, place, reader};
 pub use cron::{Table, cron_job};
 pub use login::{console_login, su};
 pub use manager::{system_manager, system_service, user_manager, user_service};
+pub use path::{NoRoute, Route};
 pub use sudo::{SudoForm, sudo};
 
 /// An account.
@@ -192,6 +194,13 @@ impl Forecast {
     /// Sets a name to what a program gives it by itself.
     fn set(&mut self, name: &[u8], value: impl AsRef<[u8]>) {
         self.put(name, Held::Known(Bytes::copy_from_slice(value.as_ref())), None);
+    }
+
+    /// Says that a name's value is made anew at each start.
+    fn per_run(&mut self, name: &[u8]) {
+        if let Some(variable) = self.vars.get_mut(name) {
+            variable.held = Held::PerRun;
+        }
     }
 
     fn drop_name(&mut self, name: &[u8], why: Option<&'static str>, site: Option<Site>) {

@@ -67,6 +67,21 @@ pub(super) fn unit_folders(home: Option<&[u8]>) -> Vec<Vec<u8>> {
     }
 }
 
+/// Returns the names of the services that folders hold, masked ones and templates left out.
+pub(super) fn services(ground: &Ground<'_>, folders: &[Vec<u8>]) -> Vec<Bytes> {
+    let mut found: BTreeMap<Bytes, Bytes> = BTreeMap::new();
+    for folder in folders {
+        for name in ground.files.list(folder).unwrap_or_default() {
+            if name.ends_with(b".service") && !name.contains(&b'@') {
+                let path = Bytes::from([&folder[..], b"/", &name].concat());
+                found.entry(name).or_insert(path);
+            }
+        }
+    }
+    let is_there = |path: &Bytes| ground.files.real_path(path).is_some_and(|real| real != b"/dev/null"[..]);
+    found.into_iter().filter(|(_, path)| is_there(path)).map(|(name, _)| name).collect()
+}
+
 /// A unit's settings, those of its file first, then those of its drop-ins; `Ok(None)` if there is
 /// no such unit, or it is masked.
 pub(super) fn load(ground: &Ground<'_>, name: &[u8], folders: &[Vec<u8>]) -> Result<Option<Vec<Setting>>, &'static str> {

@@ -1,0 +1,232 @@
+//! Routes by their names: which ones a host has, and following one to its end.
+
+use std::fmt;
+
+use bytes::Bytes;
+
+use super::{
+    Account, Forecast, Ground, Reached, SudoForm, Table, console_login, cron, cron_job, su, sudo, system_service, unit,
+    user_manager, user_service,
+};
+use crate::block::Block;
+use crate::text::inert;
+
+/// One step of a route, as its name says it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Step {
+    Login,
+    Service(Bytes),
+    UserManager,
+    UserService(Bytes),
+    Cron(Table),
+    Su(Bytes),
+    SuLogin(Bytes),
+    Sudo,
+    SudoLogin,
+}
+
+/// A route of a host, for an account.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Route(Vec<Step>);
+
+/// A name that is no route's.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{text} is no route")]
+pub struct NoRoute {
+    text: String,
+}
+
+impl fmt::Display for Route {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (at, step) in self.0.iter().enumerate() {
+            if at > 0 {
+                f.write_str("/")?;
+            }
+            match step {
+                Step::Login => f.write_str("login")?,
+                Step::Service(name) => write!(f, "service:{}", inert(name))?,
+                Step::UserManager => f.write_str("user-manager")?,
+                Step::UserService(name) => write!(f, "user-service:{}", inert(name))?,
+                Step::Cron(table) => write!(f, "cron:{}:{}", inert(&table.path), table.line)?,
+                Step::Su(name) => write!(f, "su:{}", inert(name))?,
+                Step::SuLogin(name) => write!(f, "su-login:{}", inert(name))?,
+                Step::Sudo => f.write_str("sudo")?,
+                Step::SudoLogin => f.write_str("sudo-login")?,
+            }
+        }
+        Ok(())
+    }
+}
+
+impl Route {
+    /// Reads a route's name.
+    ///
+    /// # Errors
+    /// If it is none.
+    pub fn parse(text: &str) -> Result<Route, NoRoute> {
+        let wrong = || NoRoute { text: text.to_owned() };
+        // A table's name has slashes of its own; nothing follows it.
+        if let Some((path, line)) = text.strip_prefix("cron:").and_then(|t| t.rsplit_once(':')) {
+            let line = line.parse().map_err(|_| wrong())?;
+            return Ok(Route(vec![Step::Cron(Table { path: Bytes::copy_from_slice(path.as_bytes()), line })]));
+        }
+        let step = |(at, part): (usize, &str)| {
+            let named =
+                |prefix: &str| part.strip_prefix(prefix).filter(|n| !n.is_empty()).map(|n| Bytes::copy_from_slice(n.as_bytes()));
+            let unit = |name: Bytes| if name.contains(&b'.') { name } else { [&name[..], b".service"].concat().into() };
+            match part {
+                "login" if at == 0 => Some(Step::Login),
+                "user-manager" if at == 0 => Some(Step::UserManager),
+                "sudo" if at > 0 => Some(Step::Sudo),
+                "sudo-login" if at > 0 => Some(Step::SudoLogin),
+                _ if at == 0 => named("service:")
+                    .map(unit)
+                    .map(Step::Service)
+                    .or_else(|| named("user-service:").map(unit).map(Step::UserService)),
+                _ => named("su:").map(Step::Su).or_else(|| named("su-login:").map(Step::SuLogin)),
+            }
+        };
+        let steps = text.split('/').enumerate().map(step).collect::<Option<Vec<_>>>();
+        steps.map(Route).ok_or_else(wrong)
+    }
+
+    /// Returns the routes that a host has for an account, in an order that people would list them in.
+    /// Sources that may not be read show none.
+    pub fn all(ground: &Ground<'_>, account: &Account) -> Vec<Route> {
+        let one = |step| Route(vec![step]);
+        let mut out = vec![one(Step::Login)];
+        let root = ground.accounts.iter().find(|a| a.uid == 0).filter(|r| r.name != account.name);
+        for step in [Step::Sudo, Step::SudoLogin] {
+            out.push(Route(vec![Step::Login, step]));
+        }
+        if let Some(root) = root {
+            out.push(Route(vec![Step::Login, Step::Su(root.name.clone())]));
+            out.push(Route(vec![Step::Login, Step::SuLogin(root.name.clone())]));
+        }
+        for (table, owner) in cron::tables(ground) {
+            if owner == account.name || account.uid == 0 {
+                out.push(one(Step::Cron(table)));
+            }
+        }
+        out.extend(unit::services(ground, &unit::unit_folders(None)).into_iter().map(|n| one(Step::Service(n))));
+        out.push(one(Step::UserManager));
+        let own = unit::services(ground, &unit::unit_folders(Some(&account.home)));
+        out.extend(own.into_iter().map(|n| one(Step::UserService(n))));
+        out
+    }
+
+    /// Whether the route begins as a service or another child of the system's own.
+    pub fn begins_at_process_one(&self) -> bool {
+        matches!(self.0.first(), Some(Step::Service(_) | Step::UserManager | Step::UserService(_)))
+    }
+
+    /// Follows the route. `start` is the block of the first program on it: process 1 for services,
+    /// what a terminal is opened with for a login.
+    pub fn forecast(&self, ground: &Ground<'_>, account: &Account, start: &Block) -> Forecast {
+        let mut forecast = Forecast::begin(start);
+        let mut account = account.clone();
+        for step in &self.0 {
+            if forecast.reached != Reached::Yes {
+                break;
+            }
+            let folder = account.home.clone();
+            let root = || ground.accounts.iter().find(|a| a.uid == 0).cloned();
+            match step {
+                Step::Login => console_login(&mut forecast, ground, &account),
+                Step::Service(name) => system_service(&mut forecast, ground, name),
+                Step::UserManager => user_manager(&mut forecast, ground, &account, &[]),
+                Step::UserService(name) => user_service(&mut forecast, ground, &account, &[], name),
+                Step::Cron(table) => {
+                    let owner = cron::tables(ground).into_iter().find(|(t, _)| t == table).map(|(_, owner)| owner);
+                    if let Some(owner) = owner.and_then(|o| ground.account(&o).cloned()) {
+                        account = owner;
+                    }
+                    cron_job(&mut forecast, ground, table, &account);
+                }
+                Step::Su(name) | Step::SuLogin(name) => match ground.account(name).cloned() {
+                    Some(target) => {
+                        su(&mut forecast, ground, &target, matches!(step, Step::SuLogin(_)), &[], &folder);
+                        account = target;
+                    }
+                    None => forecast.fails("there is no such account", None),
+                },
+                Step::Sudo | Step::SudoLogin => match root() {
+                    Some(target) => {
+                        let form =
+                            SudoForm { is_login: *step == Step::SudoLogin, command: "COMMAND".into(), ..SudoForm::default() };
+                        sudo(&mut forecast, ground, &account, &target, &form);
+                        forecast.per_run(b"SUDO_COMMAND");
+                        account = target;
+                    }
+                    None => forecast.fails("there is no account of number 0", None),
+                },
+            }
+        }
+        forecast
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::host_view::MemoryTree;
+
+    #[test]
+    fn names_are_read_and_written() {
+        for text in [
+            "login",
+            "login/sudo",
+            "login/su:root/sudo-login",
+            "service:berth-board.service",
+            "user-manager",
+            "user-service:tide-watch.service",
+            "cron:/etc/cron.d/berth:7",
+        ] {
+            assert_eq!(Route::parse(text).map(|r| r.to_string()), Ok(text.to_owned()));
+        }
+        assert_eq!(Route::parse("service:tide-watch").map(|r| r.to_string()), Ok("service:tide-watch.service".to_owned()));
+        for text in ["", "sudo", "login/login", "service:", "login/service:a", "cron:/etc/crontab", "cron:/x:y", "login/"] {
+            assert!(Route::parse(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn a_hosts_routes_are_found() {
+        let mut tree = MemoryTree::default();
+        tree.file("/etc/cron.d/berth", "A=1\n@daily odile berth-report\n0 5 * * * root true\n", false);
+        tree.file("/etc/cron.d/berth.old", "@daily odile no\n", false);
+        tree.file("/var/spool/cron/crontabs/odile", "# mine\n*/5 * * * * gate-count\n", false);
+        tree.file("/etc/systemd/system/berth-board.service", "[Service]\nExecStart=/bin/true\n", false);
+        tree.link("/etc/systemd/system/masked.service", "/dev/null");
+        tree.file("/home/odile/.config/systemd/user/tide-watch.service", "[Service]\n", false);
+        let account = |name: &str, uid, home: &str| Account {
+            name: name.to_owned().into(),
+            uid,
+            gid: uid,
+            home: home.to_owned().into(),
+            shell: "/bin/bash".into(),
+        };
+        let accounts = [account("root", 0, "/root"), account("odile", 1000, "/home/odile")];
+        let ground = Ground { files: &tree, accounts: &accounts };
+        let names: Vec<String> = Route::all(&ground, &accounts[1]).iter().map(ToString::to_string).collect();
+        assert_eq!(
+            names,
+            [
+                "login",
+                "login/sudo",
+                "login/sudo-login",
+                "login/su:root",
+                "login/su-login:root",
+                "cron:/etc/cron.d/berth:2",
+                "cron:/var/spool/cron/crontabs/odile:2",
+                "service:berth-board.service",
+                "user-manager",
+                "user-service:tide-watch.service",
+            ]
+        );
+        let route = Route::parse("cron:/etc/cron.d/berth:2").unwrap();
+        let forecast = route.forecast(&ground, &accounts[1], &Block::empty());
+        assert_eq!(forecast.known(b"A"), Some(&Bytes::from("1")));
+        assert_eq!(forecast.known(b"HOME"), Some(&Bytes::from("/home/odile")));
+    }
+}
