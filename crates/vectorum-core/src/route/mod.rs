@@ -45,6 +45,20 @@ pub struct Account {
     pub shell: Bytes,
 }
 
+/// Returns the accounts of a passwd(5) file. Lines that are none are passed over.
+pub fn accounts_of(passwd: &[u8]) -> Vec<Account> {
+    let account = |line: &[u8]| {
+        let fields: Vec<&[u8]> = line.split(|b| *b == b':').collect();
+        let [name, _, uid, gid, _, home, shell] = fields[..] else { return None };
+        let number = |text: &[u8]| std::str::from_utf8(text).ok()?.parse().ok();
+        let bytes = Bytes::copy_from_slice;
+        // Without a shell it is this one.
+        let shell = if shell.is_empty() { Bytes::from_static(b"/bin/sh") } else { bytes(shell) };
+        Some(Account { name: bytes(name), uid: number(uid)?, gid: number(gid)?, home: bytes(home), shell })
+    };
+    passwd.split(|b| *b == b'\n').filter_map(account).collect()
+}
+
 /// What hops may ask: a host's files and accounts.
 #[derive(Clone, Copy)]
 pub struct Ground<'a> {
@@ -171,7 +185,7 @@ impl Forecast {
     }
 
     /// What is known, as a block.
-    fn block(&self) -> Block {
+    pub fn block(&self) -> Block {
         Block::from_vars(self.vars.iter().filter_map(|(name, v)| match &v.held {
             Held::Known(value) => Some((&name[..], &value[..])),
             _ => None,

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use bytes::Bytes;
 
-use super::{Account, Ground, Laid, laid, surroundings};
+use super::{Account, Ground, Laid, Site, laid, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
 use crate::reader::{Effect, pam_conf, reader};
@@ -43,8 +43,39 @@ impl PamSet {
 
     /// Opens a session of a service for an account.
     pub(super) fn session(&mut self, ground: &Ground<'_>, service: &[u8], account: &Account) {
-        for arguments in lines(ground, service, 0, &mut self.unknown) {
-            self.pam_env(ground, &arguments, account);
+        for (module, arguments, site) in lines(ground, service, 0, &mut self.unknown) {
+            let set = |name: &str, effect| Laid {
+                name: Bytes::copy_from_slice(name.as_bytes()),
+                effect,
+                site: site.clone(),
+                copies: None,
+            };
+            match module.as_str() {
+                "pam_env.so" => self.pam_env(ground, &arguments, account),
+                // It asks the running session manager; without one it sets nothing.
+                "pam_systemd.so" => {
+                    let unknown = Effect::Unknown("the session manager decides when the session is opened");
+                    let names = [
+                        "XDG_SESSION_ID",
+                        "XDG_SESSION_TYPE",
+                        "XDG_SESSION_CLASS",
+                        "XDG_RUNTIME_DIR",
+                        "DBUS_SESSION_BUS_ADDRESS",
+                    ];
+                    self.take(names.iter().map(|name| set(name, unknown.clone())).collect());
+                }
+                "pam_mail.so" if !arguments.iter().any(|a| a == b"noenv") => {
+                    let folder = arguments.iter().find_map(|a| a.strip_prefix(b"dir=")).unwrap_or(b"/var/mail");
+                    let own = folder.strip_prefix(b"~");
+                    let path = match own {
+                        Some(rest) => [&account.home[..], rest].concat(),
+                        None => [folder, b"/", &account.name].concat(),
+                    };
+                    self.take(vec![set("MAIL", Effect::Set(path.into()))]);
+                }
+                "pam_motd.so" => self.take(vec![set("MOTD_SHOWN", Effect::Set("pam".into()))]),
+                _ => {}
+            }
         }
     }
 
@@ -105,9 +136,12 @@ impl PamSet {
     }
 }
 
-/// Returns the arguments of each `pam_env` line that a session of a service runs, included stacks
-/// in their places.
-fn lines(ground: &Ground<'_>, service: &[u8], depth: usize, unknown: &mut Option<&'static str>) -> Vec<Vec<Vec<u8>>> {
+/// A module, its arguments, and the line.
+type Module = (String, Vec<Vec<u8>>, Site);
+
+/// Returns the modules that set variables in a session of a service, included stacks in their
+/// places.
+fn lines(ground: &Ground<'_>, service: &[u8], depth: usize, unknown: &mut Option<&'static str>) -> Vec<Module> {
     const DEEPEST: usize = 16;
     let mut out = Vec::new();
     let path = [b"/etc/pam.d/", service].concat();
@@ -128,8 +162,10 @@ fn lines(ground: &Ground<'_>, service: &[u8], depth: usize, unknown: &mut Option
         *unknown = Some("the login's rules include each other");
         return out;
     }
+    let is_jump = |n: &str| n.parse::<u32>().is_ok_and(|n| n > 1);
+    let mut jumps = false;
     let joined = String::from_utf8_lossy(&file).replace("\\\n", " ");
-    for line in joined.lines() {
+    for (at, line) in joined.lines().enumerate() {
         let line = line.split('#').next().unwrap_or_default();
         // A control in brackets is one word.
         let (line, control) = match (line.find('['), line.find(']')) {
@@ -152,12 +188,18 @@ fn lines(ground: &Ground<'_>, service: &[u8], depth: usize, unknown: &mut Option
         }
         match (words.next(), words.next()) {
             (Some("include" | "substack"), Some(name)) => out.extend(lines(ground, name.as_bytes(), depth + 1, unknown)),
-            (Some(_), Some(module)) if module.rsplit('/').next() == Some("pam_env.so") => {
-                // Behind a jump it may be passed over.
-                if control.bytes().any(|b| b.is_ascii_digit()) {
+            (Some(_), Some(module)) => {
+                let module = module.rsplit('/').next().unwrap_or(module);
+                if !matches!(module, "pam_env.so" | "pam_systemd.so" | "pam_mail.so" | "pam_motd.so") {
+                    // What stands behind a jump may be passed over.
+                    jumps |= control.split_whitespace().any(|c| c.trim_end_matches(']').split('=').nth(1).is_some_and(is_jump));
+                    continue;
+                }
+                if jumps && module == "pam_env.so" {
                     *unknown = Some("a jump in the login's rules decides");
                 }
-                out.push(words.map(|w| w.as_bytes().to_vec()).collect());
+                let site = Site { path: Bytes::copy_from_slice(&path), line: at + 1 };
+                out.push((module.to_owned(), words.map(|w| w.as_bytes().to_vec()).collect(), site));
             }
             _ => {}
         }

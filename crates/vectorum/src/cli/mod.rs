@@ -8,15 +8,18 @@ mod draw;
 mod export;
 mod failure;
 mod fill;
+mod forecast;
 mod json;
 mod manual;
 mod output;
 mod read;
 mod receipts;
+mod routes;
 mod run;
 mod selector;
 mod show;
 mod trace;
+mod why;
 
 use std::ffi::OsString;
 use std::io::Write;
@@ -65,6 +68,10 @@ enum Command {
     Trace(trace::Args),
     Receipts(receipts::Args),
     Compare(compare::Args),
+    Routes(routes::Args),
+    Forecast(forecast::Args),
+    Why(why::WhyArgs),
+    Reach(why::ReachArgs),
     Read(read::Args),
     Check(check::Args),
     Export(export::Args),
@@ -108,6 +115,10 @@ pub fn main() -> ExitCode {
         Some(Command::Trace(args)) => trace::run(&args).map_err(|f| f.with_status_for_run()),
         Some(Command::Receipts(args)) => receipts::run(&args),
         Some(Command::Compare(args)) => compare::run(&args),
+        Some(Command::Routes(args)) => routes::run(&args),
+        Some(Command::Forecast(args)) => forecast::run(&args),
+        Some(Command::Why(args)) => why::why(&args),
+        Some(Command::Reach(args)) => why::reach(&args),
         Some(Command::Read(args)) => read::run(&args),
         Some(Command::Check(args)) => check::run(&args),
         Some(Command::Export(args)) => export::run(&args),

@@ -7,13 +7,15 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use vectorum_core::reader::reader;
+use vectorum_core::route::{Reached, Route};
 use vectorum_core::{Block, Name, Receipt, Received, inert};
 use vectorum_host::{Keeper, Peek, ProcFolder, live_block, own_block};
 use vectorum_trace::{Recording, RecordingError};
 
-use super::Failure;
 use super::failure::quoted;
 use super::read::{Read, surroundings};
+use super::routes::Host;
+use super::{Failure, output};
 
 /// A block that a person can name.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -28,12 +30,14 @@ pub(crate) enum Selector {
     Receipt(PathBuf, u64),
     /// What a reader gets from a file; without one, the most likely reader.
     File(PathBuf, Option<String>),
+    /// What a route of this host would give, as far as that is known.
+    Route(Route),
     /// NUL-separated entries on standard input.
     Input,
 }
 
 /// The forms of a selector, for help and messages.
-pub(crate) const FORMS: &str = "pid:NUMBER (what a process received), pid:self (what this one did), live:NUMBER (what it has now), receipt:FILE#SEQ (what a recorded program received), file:PATH[:READER] (what an env file sets), - (NUL-separated entries on standard input)";
+pub(crate) const FORMS: &str = "pid:NUMBER (what a process received), pid:self (what this one did), live:NUMBER (what it has now), receipt:FILE#SEQ (what a recorded program received), file:PATH[:READER] (what an env file sets), route:ROUTE (what a route would give), - (NUL-separated entries on standard input)";
 
 /// A block with where it came from.
 #[derive(Debug)]
@@ -59,6 +63,7 @@ impl Selector {
                 let (file, seq) = rest.rsplit_once('#').filter(|(file, _)| !file.is_empty()).ok_or_else(bad)?;
                 Ok(Selector::Receipt(file.into(), seq.parse().map_err(|_| bad())?))
             }
+            Some(("route", rest)) => super::forecast::route(rest).map(Selector::Route),
             Some(("file", rest)) if !rest.is_empty() => {
                 let (path, reader) = file_and_reader(rest);
                 Ok(Selector::File(path.into(), reader.map(str::to_owned)))
@@ -75,6 +80,7 @@ impl Selector {
             Selector::Receipt(file, seq) => format!("receipt:{}#{seq}", file.display()),
             Selector::File(path, None) => format!("file:{}", path.display()),
             Selector::File(path, Some(reader)) => format!("file:{}:{reader}", path.display()),
+            Selector::Route(route) => format!("route:{route}"),
             Selector::Input => "-".to_owned(),
         }
     }
@@ -102,6 +108,7 @@ impl Selector {
                 let read = Read::of(path, reader.as_deref(), &surroundings())?.whole()?;
                 (read.block(), None)
             }
+            Selector::Route(route) => (forecast_of(route)?, None),
             Selector::Input => {
                 let mut bytes = Vec::new();
                 std::io::stdin().lock().read_to_end(&mut bytes).map_err(|e| Failure::io("standard input", &e))?;
@@ -110,6 +117,18 @@ impl Selector {
         };
         Ok(Named { label: self.label(), block, keeper, masked })
     }
+}
+
+/// Returns what is known of a route's block, and says so if that is not all.
+fn forecast_of(route: &Route) -> Result<Block, Failure> {
+    let forecast = Host::own()?.forecast(route, None);
+    if let Reached::No(why, _) = forecast.reached {
+        return Err(Failure::new(format!("route:{route}: nothing is started on it: {why}")));
+    }
+    if let Some((why, _)) = &forecast.open {
+        output::note(&format!("note: route:{route}: not all is known: {why}"));
+    }
+    Ok(forecast.block())
 }
 
 /// Cuts `PATH:READER` apart, where the last part is a reader's name.
@@ -170,6 +189,8 @@ mod tests {
             ("pid:12", Some(Selector::Pid(12))),
             ("pid:self", Some(Selector::Own)),
             ("live:3", Some(Selector::Live(3))),
+            ("route:login/sudo", Route::parse("login/sudo").ok().map(Selector::Route)),
+            ("route:nowhere", None),
             ("receipt:a#b.jsonl#7", Some(Selector::Receipt("a#b.jsonl".into(), 7))),
             ("file:a:b.env:sh", Some(Selector::File("a:b.env".into(), Some("sh".to_owned())))),
             ("file:a:b", Some(Selector::File("a:b".into(), None))),

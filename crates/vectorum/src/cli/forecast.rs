@@ -1,0 +1,133 @@
+//! `forecast`: the block that a route would give.
+
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStrExt;
+
+use serde_json::{Map, Value as Json, json};
+use vectorum_core::route::{Forecast, Held, Reached, Route, Site};
+use vectorum_core::{Block, inert};
+
+use super::failure::quoted;
+use super::routes::{Host, HostArgs};
+use super::{Answer, Failure, json as schema, output};
+
+/// Say what block a route would give, and which line decided each variable
+///
+/// Nothing is run and nothing is written. What cannot be known is said to be unknown, with the
+/// reason; a value that is given is never a guess.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// The route, as `routes` lists them
+    #[arg(value_name = "ROUTE")]
+    route: String,
+
+    /// The block of the route's first program, in place of the usual one; several by repeating it
+    #[arg(long, value_name = "NAME=VALUE")]
+    start: Vec<OsString>,
+
+    #[command(flatten)]
+    host: HostArgs,
+
+    /// Show what looks secret
+    #[arg(long)]
+    reveal: bool,
+
+    /// One JSON document
+    #[arg(long)]
+    json: bool,
+}
+
+pub(crate) fn route(text: &str) -> Result<Route, Failure> {
+    Route::parse(text).map_err(|_| {
+        Failure::usage(format!("{} is no route", quoted(text.as_bytes())))
+            .way_out("vectorum routes lists those of this host: login, login/sudo, service:NAME, cron:FILE:LINE …")
+    })
+}
+
+pub(crate) fn place(site: &Site) -> String {
+    if site.line == 0 { inert(&site.path).into_owned() } else { format!("{}:{}", inert(&site.path), site.line) }
+}
+
+/// Runs the command.
+pub(crate) fn run(args: &Args) -> Answer {
+    let host = Host::open(&args.host)?;
+    let route = route(&args.route)?;
+    let mut start = Vec::new();
+    for given in &args.start {
+        let bytes = given.as_bytes();
+        let equals = bytes.iter().position(|b| *b == b'=').filter(|at| *at > 0);
+        let at = equals.ok_or_else(|| Failure::usage(format!("{} is no NAME=VALUE", quoted(bytes))))?;
+        let (name, value) = bytes.split_at(at);
+        start.push((name, value.get(1..).unwrap_or_default()));
+    }
+    let start = (!start.is_empty()).then(|| Block::from_vars(start));
+    let forecast = host.forecast(&route, start.as_ref());
+    if args.json {
+        schema::print(document(&route, &forecast))?;
+    } else {
+        print_text(args.reveal, &forecast)?;
+    }
+    if let Reached::No(why, site) = &forecast.reached {
+        let place = site.as_ref().map(|s| format!(" ({})", place(s))).unwrap_or_default();
+        output::note(&format!("nothing is started on this route: {why}{place}"));
+        return Ok(1);
+    }
+    Ok(0)
+}
+
+fn document(route: &Route, forecast: &Forecast) -> Map<String, Json> {
+    let (mut vars, mut origin, mut unknown, mut per_run) = (Map::new(), Map::new(), Map::new(), Vec::new());
+    for (name, variable) in forecast.vars() {
+        let key = inert(name).into_owned();
+        let at = variable.site.as_ref().map(place);
+        match &variable.held {
+            Held::Known(value) => {
+                vars.insert(key.clone(), schema::bytes(value));
+                if let Some(at) = at {
+                    origin.insert(key, at.into());
+                }
+            }
+            Held::PerRun => per_run.push(key),
+            Held::Unknown(why) => {
+                unknown.insert(key, json!({ "why": why, "at": at, "could_be": [], "may_be_absent": true }));
+            }
+        }
+    }
+    let open = forecast.open.as_ref().map(|(why, site)| json!({ "why": why, "at": site.as_ref().map(place) }));
+    let Json::Object(fields) = json!({
+        "route": route.to_string(),
+        "vars": vars,
+        "origin": origin,
+        "unknown": unknown,
+        "open": open,
+        "per_run": per_run,
+        "hops": forecast.hops,
+        "reached": forecast.reached == Reached::Yes,
+    }) else {
+        return Map::new();
+    };
+    fields
+}
+
+fn print_text(reveal: bool, forecast: &Forecast) -> Result<(), Failure> {
+    let sight = output::Sight::plain(reveal, output::wants_colour() && std::io::IsTerminal::is_terminal(&std::io::stdout()))?;
+    let mut out = String::new();
+    for (name, variable) in forecast.vars() {
+        let by = match (&variable.site, variable.hop.and_then(|hop| forecast.hops.get(hop))) {
+            (Some(site), _) => place(site),
+            (None, Some(hop)) => hop.clone(),
+            (None, None) => "from the start".to_owned(),
+        };
+        let value = match &variable.held {
+            Held::Known(value) => format!("={}", sight.value(name, value)),
+            Held::PerRun => "  made anew at each start".to_owned(),
+            Held::Unknown(why) => format!("  unknown: {why}"),
+        };
+        out.push_str(&format!("{}{value}  ← {by}\n", sight.name(name)));
+    }
+    if let Some((why, site)) = &forecast.open {
+        let place = site.as_ref().map(|s| format!(" ({})", inert(&s.path))).unwrap_or_default();
+        out.push_str(&format!("other names may be set, too: {why}{place}\n"));
+    }
+    output::print(out.as_bytes())
+}

@@ -1,0 +1,125 @@
+//! Forecasts against the real thing: a private host is booted with a service manager, an account's
+//! own manager, PAM, sudo and cron, and what each really hands on is compared with what was said.
+//! Needs root.
+
+#![allow(clippy::expect_used, clippy::panic, reason = "a test that cannot go on fails")]
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use serde_json::Value;
+
+/// Files of the private host.
+const FILES: &[(&str, &str, u32)] = &[
+    ("etc/environment", "GATE_LANES=3\nPIER=\"4 north\" # the pier\n", 0o644),
+    ("etc/default/locale", "LANG=C.UTF-8\nGATE_NOTE='read-last'\n", 0o644),
+    ("etc/security/pam_env.conf", "BERTH_HOME DEFAULT=@{HOME}/berths\nPIER OVERRIDE=${GATE_LANES}-lanes DEFAULT=none\n", 0o644),
+    (
+        "etc/sudoers",
+        "Defaults env_reset, secure_path=/usr/sbin:/usr/bin\nDefaults:odile env_keep += \"GATE_*\"\nroot ALL=(ALL) ALL\nodile ALL=(ALL) NOPASSWD: ALL\n",
+        0o440,
+    ),
+    ("etc/systemd/system.conf.d/10-pier.conf", "[Manager]\nDefaultEnvironment=PIER=4 \"GREETING=good day\"\n", 0o644),
+    (
+        "etc/systemd/system/probe.service",
+        "[Service]\nType=oneshot\nUser=odile\nEnvironment=BERTH=%n \"NOTE=a b\" GONE=1\nEnvironmentFile=-/etc/berth/*.env\nExecStart=/usr/bin/env -0\nStandardOutput=truncate:/res/service\nUnsetEnvironment=GONE\n",
+        0o644,
+    ),
+    ("etc/systemd/system/probe.service.d/20-note.conf", "[Service]\nEnvironment=NOTE=\"from the drop-in\"\n", 0o644),
+    ("etc/berth/a.env", "BERTH_COUNT=12\nBERTH_NOTE=\"it's # here\"\n", 0o644),
+    ("home/odile/.config/environment.d/30-tide.conf", "TIDE=${PIER:-none}/${HOME}\nPATH=$HOME/bin:$PATH\n", 0o644),
+    (
+        "home/odile/.config/systemd/user/probe.service",
+        "[Service]\nType=oneshot\nEnvironment=WHO=%u\nExecStart=/usr/bin/env -0\nStandardOutput=truncate:/res/user-service\n",
+        0o644,
+    ),
+    ("etc/cron.d/probe", "NOTE = it's cron\n* * * * * odile /usr/bin/env -0 >/res/cron.new; mv /res/cron.new /res/cron\n", 0o644),
+];
+
+/// What is done there. The account of the tests has no startup files.
+const SCRIPT: &str = r#"
+chmod 1777 /res
+cron
+forecast() { /vectorum/vectorum forecast "$2" --account "$3" --json >/res/$1.json; }
+systemctl start probe.service && forecast service service:probe odile
+systemctl start user@2001.service
+as="setpriv --reuid 2001 --regid 2001 --init-groups env -i TERM=linux HOME=/home/odile USER=odile LOGNAME=odile SHELL=/bin/bash GATE_LANES=3 GATE_NOTE=read-last LANG=C.UTF-8 PATH=/usr/bin:/bin"
+$as XDG_RUNTIME_DIR=/run/user/2001 systemctl --user start probe.service && forecast user-service user-service:probe odile
+env -i TERM=linux PATH=/usr/bin:/bin su - odile -c '/usr/bin/env -0 >/res/su-login' && forecast su-login login/su-login:odile root
+$as sudo -n /usr/bin/env -0 >/res/sudo && forecast sudo login/sudo odile
+forecast cron cron:/etc/cron.d/probe:2 odile
+# As an ordinary account, what root alone may read is unknown, and nothing is wrong.
+$as /vectorum/vectorum forecast login/sudo --json >/res/denied.json
+$as /vectorum/vectorum why BERTH_COUNT --route cron:/etc/cron.d/probe:2 >/res/why
+for second in $(seq 90); do [ -e /res/cron ] && break; sleep 1; done
+"#;
+
+fn put(path: &Path, text: &str, mode: u32) {
+    fs::create_dir_all(path.parent().expect("a folder")).expect("a folder");
+    fs::write(path, text).expect("a file");
+    fs::set_permissions(path, fs::Permissions::from_mode(mode)).expect("its mode");
+}
+
+#[test]
+fn what_is_forecast_is_what_arrives() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let (upper, results) = (folder.path().join("upper"), folder.path().join("res"));
+    for (path, text, mode) in FILES {
+        put(&upper.join(path), text, *mode);
+    }
+    fs::create_dir_all(&results).expect("a folder");
+    let program = PathBuf::from(env!("CARGO_BIN_EXE_vectorum"));
+    let output = Command::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../scripts/with-systemd"))
+        .args(["--user", "odile:2001:/bin/bash", "--remove", "/etc/profile", "--remove", "/root/.profile"])
+        .args(["--remove", "/root/.bash_profile", "--remove", "/root/.bash_login", "--remove", "/etc/locale.conf"])
+        .arg("--upper")
+        .arg(&upper)
+        .arg("--bind")
+        .arg(format!("{}:/res", results.display()))
+        .arg("--bind")
+        .arg(format!("{}:/vectorum", program.parent().expect("a folder").display()))
+        .args(["--", "sh", "-c", SCRIPT])
+        .stdin(Stdio::null())
+        .output()
+        .expect("a private host");
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    for route in ["service", "user-service", "su-login", "sudo", "cron"] {
+        let real = fs::read(results.join(route)).unwrap_or_else(|e| panic!("{route}: {e}\n{said}"));
+        let json = fs::read(results.join(format!("{route}.json"))).expect("a forecast");
+        let json: Value = serde_json::from_slice(&json).unwrap_or_else(|e| panic!("{route}: {e}\n{said}"));
+        let per_run = |name: &str| json["per_run"].as_array().is_some_and(|list| list.iter().any(|n| n == name));
+        let real: BTreeMap<String, String> = String::from_utf8(real)
+            .expect("text")
+            .split_terminator('\0')
+            .filter_map(|e| e.split_once('='))
+            .filter(|(n, _)| !per_run(n) && json["unknown"].get(n).is_none() && *n != "_")
+            .map(|(n, v)| (n.to_owned(), v.to_owned()))
+            .collect();
+        let vars = json["vars"].as_object().expect("variables").iter();
+        let said: BTreeMap<String, String> = vars.map(|(n, v)| (n.clone(), v.as_str().expect("a text").to_owned())).collect();
+        assert_eq!(json["open"], Value::Null, "{route}");
+        // Only what the session manager decides is unknown.
+        let unknown = json["unknown"].as_object().expect("unknown ones");
+        assert!(unknown.keys().all(|n| n.starts_with("XDG_") || n == "DBUS_SESSION_BUS_ADDRESS"), "{route}: {unknown:?}");
+        assert_eq!(real, said, "{route}: what arrived, and what was said");
+        assert!(said.len() > 3, "{route}");
+    }
+    let service: Value = serde_json::from_slice(&fs::read(results.join("service.json")).expect("a forecast")).expect("JSON");
+    for (name, site) in [
+        ("NOTE", "/etc/systemd/system/probe.service.d/20-note.conf:2"),
+        ("BERTH_COUNT", "/etc/berth/a.env:1"),
+        ("PIER", "/etc/systemd/system.conf.d/10-pier.conf:2"),
+    ] {
+        assert_eq!(service["origin"][name], site);
+    }
+    let denied: Value = serde_json::from_slice(&fs::read(results.join("denied.json")).expect("a forecast")).expect("JSON");
+    assert!(denied["open"]["why"].as_str().is_some_and(|why| why.contains("may not be read")), "{denied:#}");
+    let why = fs::read_to_string(results.join("why")).expect("a story");
+    assert!(
+        why.contains("not set on this route") && why.contains("/etc/berth/a.env:1 sets it, which this route never reads"),
+        "{why}"
+    );
+}
