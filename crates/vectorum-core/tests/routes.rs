@@ -15,7 +15,7 @@ use vectorum_core::route::{
     Account, Forecast, Ground, Held, Reached, SudoForm, Table, console_login, cron_job, su, sudo, system_manager, system_service,
     user_manager, user_service,
 };
-use vectorum_core::{Block, MemoryTree};
+use vectorum_core::{Block, HostView, MemoryTree};
 
 #[derive(Deserialize)]
 struct Record {
@@ -218,4 +218,99 @@ fn recorded_routes_are_forecast() {
         println!("  {line}");
     }
     assert!(!failed, "a forecast was wrong");
+}
+
+/// Files that hops read, with what they are made of.
+const PATHS: &[&str] = &[
+    "/etc/environment",
+    "/etc/security/pam_env.conf",
+    "/etc/default/locale",
+    "/etc/login.defs",
+    "/etc/pam.d/login",
+    "/etc/pam.d/su-l",
+    "/etc/pam.d/cron",
+    "/etc/pam.d/sudo",
+    "/etc/sudoers",
+    "/etc/sudoers.d/odile",
+    "/etc/cron.d/berth",
+    "/etc/systemd/system.conf",
+    "/etc/systemd/system/berth-board.service",
+    "/etc/systemd/system/berth-board.service.d/9.conf",
+    "/home/odile/.config/environment.d/5.conf",
+    "/home/odile/.config/systemd/user/tide-watch.service",
+    "/home/odile/.pam_environment",
+];
+const PIECES: &[&str] = &[
+    "\n",
+    "\n",
+    " ",
+    "=",
+    "\"",
+    "'",
+    "\\",
+    "\\\n",
+    "$",
+    "${A}",
+    "${A:-",
+    "%",
+    "%n",
+    "#",
+    "A",
+    "B=1",
+    "PATH",
+    "export ",
+    "[Service]\n",
+    "[Manager]\n",
+    "Environment=",
+    "EnvironmentFile=-/etc/environment\n",
+    "EnvironmentFile=/etc/*\n",
+    "UnsetEnvironment=A\n",
+    "User=odile\n",
+    "PAMName=login\n",
+    "PassEnvironment=A B\n",
+    "DefaultEnvironment=",
+    "DEFAULT=",
+    "OVERRIDE=",
+    "session required pam_env.so ",
+    "user_readenv=1\n",
+    "envfile=/etc/login.defs\n",
+    "@include login\n@include login\n",
+    "session include su-l\n",
+    "[success=2 default=ignore]",
+    "Defaults ",
+    "env_keep += ",
+    "!env_reset",
+    "env_file=/etc/environment",
+    "@include /etc/sudoers\n",
+    "@includedir /etc/sudoers.d\n",
+    "* * * * * odile x\n",
+    "ENV_PATH PATH=/x\n",
+    "\0",
+    "\u{e9}",
+];
+
+proptest::proptest! {
+    #![proptest_config(proptest::prelude::ProptestConfig::with_cases(if cfg!(debug_assertions) { 200 } else { 4000 }))]
+
+    /// Whatever the files hold, every route is followed to an end, and twice alike.
+    #[test]
+    fn any_tree_is_followed(files in proptest::collection::vec(
+        (proptest::sample::select(PATHS), proptest::collection::vec(proptest::sample::select(PIECES), 0..24)), 0..12
+    )) {
+        let mut tree = MemoryTree::default();
+        for (path, pieces) in &files {
+            tree.file(path, pieces.concat(), false);
+        }
+        let accounts = [account("root", 0, "/root", "/bin/bash"), account("odile", 1000, "/home/odile", "/bin/sh")];
+        let ground = Ground { files: &tree, accounts: &accounts };
+        let start = Block::from_vars([("TERM", "linux"), ("A", "outer")]);
+        for route in vectorum_core::route::Route::all(&ground, &accounts[1]) {
+            let (one, other) = (route.forecast(&ground, &accounts[1], &start), route.forecast(&ground, &accounts[1], &start));
+            proptest::prop_assert!(one.vars().eq(other.vars()), "{route}");
+            for (_, variable) in one.vars() {
+                let is_there = |s: &vectorum_core::route::Site| s.line == 0 || tree.read(&s.path) != vectorum_core::Content::Missing;
+                proptest::prop_assert!(variable.site.as_ref().is_none_or(is_there), "{route}: {variable:?}");
+            }
+        }
+    }
 }

@@ -43,7 +43,10 @@ impl PamSet {
 
     /// Opens a session of a service for an account.
     pub(super) fn session(&mut self, ground: &Ground<'_>, service: &[u8], account: &Account) {
-        for (module, arguments, site) in lines(ground, service, 0, &mut self.unknown) {
+        let mut stack = Stack { ground, modules: Vec::new(), files: 0, unknown: None };
+        stack.read(service, true);
+        self.unknown = self.unknown.or(stack.unknown);
+        for (module, arguments, site) in stack.modules {
             let set = |name: &str, effect| Laid {
                 name: Bytes::copy_from_slice(name.as_bytes()),
                 effect,
@@ -139,70 +142,76 @@ impl PamSet {
 /// A module, its arguments, and the line.
 type Module = (String, Vec<Vec<u8>>, Site);
 
-/// Returns the modules that set variables in a session of a service, included stacks in their
-/// places.
-fn lines(ground: &Ground<'_>, service: &[u8], depth: usize, unknown: &mut Option<&'static str>) -> Vec<Module> {
-    const DEEPEST: usize = 16;
-    let mut out = Vec::new();
-    let path = [b"/etc/pam.d/", service].concat();
-    let other = b"/etc/pam.d/other";
-    let file = match (ground.read(&path), depth) {
-        (Content::Bytes(file), _) => file,
-        (Content::Missing, 0) if service != b"other" => match ground.read(other) {
-            Content::Bytes(file) => file,
-            _ => return out,
-        },
-        (Content::Missing, _) => return out,
-        (Content::Denied, _) => {
-            *unknown = Some("the login's rules may not be read");
-            return out;
-        }
-    };
-    if depth > DEEPEST {
-        *unknown = Some("the login's rules include each other");
-        return out;
-    }
-    let is_jump = |n: &str| n.parse::<u32>().is_ok_and(|n| n > 1);
-    let mut jumps = false;
-    let joined = String::from_utf8_lossy(&file).replace("\\\n", " ");
-    for (at, line) in joined.lines().enumerate() {
-        let line = line.split('#').next().unwrap_or_default();
-        // A control in brackets is one word.
-        let (line, control) = match (line.find('['), line.find(']')) {
-            (Some(from), Some(to)) if from < to => {
-                let (before, after) = (line.get(..from).unwrap_or_default(), line.get(to + 1..).unwrap_or_default());
-                (format!("{before} [] {after}"), line.get(from..=to).unwrap_or_default().to_owned())
-            }
-            _ => (line.to_owned(), String::new()),
-        };
-        let mut words = line.split_whitespace();
-        let Some(kind) = words.next() else { continue };
-        if kind == "@include" {
-            if let Some(name) = words.next() {
-                out.extend(lines(ground, name.as_bytes(), depth + 1, unknown));
-            }
-            continue;
-        }
-        if kind.trim_start_matches('-') != "session" {
-            continue;
-        }
-        match (words.next(), words.next()) {
-            (Some("include" | "substack"), Some(name)) => out.extend(lines(ground, name.as_bytes(), depth + 1, unknown)),
-            (Some(_), Some(module)) => {
-                let module = module.rsplit('/').next().unwrap_or(module);
-                if !matches!(module, "pam_env.so" | "pam_systemd.so" | "pam_mail.so" | "pam_motd.so") {
-                    // What stands behind a jump may be passed over.
-                    jumps |= control.split_whitespace().any(|c| c.trim_end_matches(']').split('=').nth(1).is_some_and(is_jump));
-                    continue;
+/// The modules that set variables in a session of a service, included stacks in their places.
+struct Stack<'a> {
+    ground: &'a Ground<'a>,
+    modules: Vec<Module>,
+    /// How many files were read.
+    files: usize,
+    unknown: Option<&'static str>,
+}
+
+impl Stack<'_> {
+    /// A stack of more files includes itself.
+    const MOST: usize = 64;
+
+    /// Returns a service's rules with their path. Only a service that has none takes the usual ones.
+    fn file(&mut self, service: &[u8], is_first: bool) -> Option<(Bytes, Bytes)> {
+        let names = if is_first { &[service, b"other"][..] } else { &[service][..] };
+        for name in names {
+            let path = Bytes::from([b"/etc/pam.d/", *name].concat());
+            match self.ground.read(&path) {
+                Content::Bytes(file) => return Some((path, file)),
+                Content::Missing => {}
+                Content::Denied => {
+                    self.unknown = Some("the login's rules may not be read");
+                    return None;
                 }
-                if jumps && module == "pam_env.so" {
-                    *unknown = Some("a jump in the login's rules decides");
-                }
-                let site = Site { path: Bytes::copy_from_slice(&path), line: at + 1 };
-                out.push((module.to_owned(), words.map(|w| w.as_bytes().to_vec()).collect(), site));
             }
-            _ => {}
+        }
+        None
+    }
+
+    fn read(&mut self, service: &[u8], is_first: bool) {
+        self.files += 1;
+        if self.files > Self::MOST {
+            self.unknown = Some("the login's rules include each other");
+            return;
+        }
+        let Some((path, file)) = self.file(service, is_first) else { return };
+        // What stands behind a jump over several lines may be passed over.
+        let is_jump = |n: &str| n.parse::<u32>().is_ok_and(|n| n > 1);
+        let mut jumps = false;
+        let joined = String::from_utf8_lossy(&file).replace("\\\n", " ");
+        for (at, line) in joined.lines().enumerate() {
+            let line = line.split('#').next().unwrap_or_default();
+            // A control in brackets is one word.
+            let (line, control) = match (line.find('['), line.find(']')) {
+                (Some(from), Some(to)) if from < to => {
+                    let (before, after) = (line.get(..from).unwrap_or_default(), line.get(to + 1..).unwrap_or_default());
+                    (format!("{before} [] {after}"), line.get(from..=to).unwrap_or_default().to_owned())
+                }
+                _ => (line.to_owned(), String::new()),
+            };
+            let mut words = line.split_whitespace();
+            match (words.next().map(|kind| kind.trim_start_matches('-')), words.next(), words.next()) {
+                (Some("@include"), Some(name), _) | (Some("session"), Some("include" | "substack"), Some(name)) => {
+                    self.read(name.as_bytes(), false);
+                }
+                (Some("session"), Some(_), Some(module)) => {
+                    let module = module.rsplit('/').next().unwrap_or(module);
+                    if matches!(module, "pam_env.so" | "pam_systemd.so" | "pam_mail.so" | "pam_motd.so") {
+                        if jumps && module == "pam_env.so" {
+                            self.unknown = Some("a jump in the login's rules decides");
+                        }
+                        let site = Site { path: path.clone(), line: at + 1 };
+                        self.modules.push((module.to_owned(), words.map(|w| w.as_bytes().to_vec()).collect(), site));
+                    }
+                    let ways = control.split_whitespace().filter_map(|c| c.trim_end_matches(']').split('=').nth(1));
+                    jumps |= ways.into_iter().any(is_jump);
+                }
+                _ => {}
+            }
         }
     }
-    out
 }

@@ -101,7 +101,7 @@ impl Policy {
     fn read(ground: &Ground<'_>, caller: &Account) -> Policy {
         let mut policy = Policy::stock();
         let mut lines = Vec::new();
-        collect(ground, b"/etc/sudoers", 0, &mut lines, &mut policy.unknown);
+        collect(ground, b"/etc/sudoers", &mut 0, &mut lines, &mut policy.unknown);
         // What is for all comes first, whatever the order of the lines.
         for own in [false, true] {
             for (text, site) in &lines {
@@ -183,7 +183,13 @@ fn split(settings: &str) -> Vec<(String, u8, String)> {
 }
 
 /// Collects a policy's lines, joined ones as one, included files in their places.
-fn collect(ground: &Ground<'_>, path: &[u8], depth: usize, out: &mut Vec<(String, Site)>, unknown: &mut Option<&'static str>) {
+fn collect(
+    ground: &Ground<'_>,
+    path: &[u8],
+    files: &mut usize,
+    out: &mut Vec<(String, Site)>,
+    unknown: &mut Option<&'static str>,
+) {
     let file = match ground.read(path) {
         Content::Bytes(file) => file,
         Content::Missing => return,
@@ -192,7 +198,9 @@ fn collect(ground: &Ground<'_>, path: &[u8], depth: usize, out: &mut Vec<(String
             return;
         }
     };
-    if depth > 128 {
+    // As many files as no policy has: it includes itself.
+    *files += 1;
+    if *files > 256 {
         *unknown = Some("sudo's policy includes itself");
         return;
     }
@@ -215,10 +223,10 @@ fn collect(ground: &Ground<'_>, path: &[u8], depth: usize, out: &mut Vec<(String
             names.sort();
             // Names that end in ~ or hold a dot are passed over.
             for name in names.iter().filter(|n| !n.contains(&b'.') && !n.ends_with(b"~")) {
-                collect(ground, &[&folder[..], b"/", name].concat(), depth + 1, out, unknown);
+                collect(ground, &[&folder[..], b"/", name].concat(), files, out, unknown);
             }
         } else if let Some(included) = included {
-            collect(ground, included.trim().as_bytes(), depth + 1, out, unknown);
+            collect(ground, included.trim().as_bytes(), files, out, unknown);
         } else {
             let bare = trimmed.split('#').next().unwrap_or_default().trim();
             if !bare.is_empty() {
