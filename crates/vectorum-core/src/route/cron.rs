@@ -53,6 +53,9 @@ pub fn cron_job(forecast: &mut Forecast, ground: &Ground<'_>, table: &Table, acc
     forecast.hop("PAM session of cron");
     let mut set = PamSet::default();
     set.session(ground, b"cron", account);
+    if let Some(site) = set.failed.take() {
+        return forecast.fails(super::pam::FAILED, Some(site));
+    }
     let unknown = set.unknown;
     forecast.lay(set.entries());
     if let Some(why) = unknown {

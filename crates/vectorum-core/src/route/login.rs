@@ -4,7 +4,7 @@ use bytes::Bytes;
 
 use super::pam::PamSet;
 use super::shell::{self, Start};
-use super::{Account, Forecast, Ground, Site};
+use super::{Account, Forecast, Ground, Reached, Site};
 use crate::host_view::Content;
 
 /// Returns the PATH that login.defs(5) gives, and where it says so.
@@ -32,6 +32,9 @@ fn overlay(forecast: &mut Forecast, ground: &Ground<'_>, service: &str, account:
     forecast.hop(format!("PAM session of {service}"));
     let mut set = PamSet::default();
     set.session(ground, service.as_bytes(), account);
+    if let Some(site) = set.failed.take() {
+        return forecast.fails(super::pam::FAILED, Some(site));
+    }
     let unknown = set.unknown;
     forecast.lay(set.entries());
     if let Some(why) = unknown {
@@ -51,6 +54,9 @@ pub fn console_login(forecast: &mut Forecast, ground: &Ground<'_>, account: &Acc
     let (path, site) = defined_path(ground, account);
     forecast.put(b"PATH", super::Held::Known(path), site);
     overlay(forecast, ground, "login", account);
+    if forecast.reached != Reached::Yes {
+        return;
+    }
     shell::run(forecast, ground, &account.shell, Start::LoginTerminal, account, &account.home);
 }
 
@@ -73,6 +79,9 @@ pub fn su(forecast: &mut Forecast, ground: &Ground<'_>, account: &Account, is_lo
         forecast.set(b"LOGNAME", &account.name);
     }
     overlay(forecast, ground, if is_login { "su-l" } else { "su" }, account);
+    if forecast.reached != Reached::Yes {
+        return;
+    }
     let folder = if is_login { &account.home[..] } else { folder };
     let start = if is_login { Start::LoginCommand } else { Start::Command };
     shell::run(forecast, ground, &account.shell, start, account, folder);

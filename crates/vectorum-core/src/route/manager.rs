@@ -233,6 +233,9 @@ fn service(
         });
         let mut set = PamSet::seeded(seeds.collect::<Vec<_>>());
         set.session(ground, &service.value, &account);
+        if let Some(site) = set.failed.take() {
+            return forecast.fails(super::pam::FAILED, Some(site));
+        }
         let unknown = set.unknown;
         let before: Vec<(Bytes, Held)> = forecast.vars().map(|(n, v)| (n.clone(), v.held.clone())).collect();
         let is_new = |l: &Laid| {

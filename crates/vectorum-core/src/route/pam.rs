@@ -9,18 +9,23 @@ use crate::block::Block;
 use crate::host_view::Content;
 use crate::reader::{Effect, pam_conf, reader};
 
+/// Why a route ends where a session cannot be opened.
+pub(super) const FAILED: &str = "a required module of the login fails, and no session is opened";
+
 /// The environment that a stack builds up, apart from the program's own.
 #[derive(Debug, Default)]
 pub(super) struct PamSet {
     vars: BTreeMap<Bytes, Laid>,
     /// Why it is not known, if it is not.
     pub(super) unknown: Option<&'static str>,
+    /// The line whose module fails, so that no session is opened.
+    pub(super) failed: Option<Site>,
 }
 
 impl PamSet {
     /// Begins with what the program puts in before it asks for a session.
     pub(super) fn seeded(seeds: impl IntoIterator<Item = Laid>) -> PamSet {
-        PamSet { vars: seeds.into_iter().map(|l| (l.name.clone(), l)).collect(), unknown: None }
+        PamSet { vars: seeds.into_iter().map(|l| (l.name.clone(), l)).collect(), ..PamSet::default() }
     }
 
     /// Returns what is set, in the order of the names.
@@ -46,15 +51,19 @@ impl PamSet {
         let mut stack = Stack { ground, modules: Vec::new(), files: 0, unknown: None };
         stack.read(service, true);
         self.unknown = self.unknown.or(stack.unknown);
-        for (module, arguments, site) in stack.modules {
+        for Module { name, must_succeed, arguments, site } in stack.modules {
             let set = |name: &str, effect| Laid {
                 name: Bytes::copy_from_slice(name.as_bytes()),
                 effect,
                 site: site.clone(),
                 copies: None,
             };
-            match module.as_str() {
-                "pam_env.so" => self.pam_env(ground, &arguments, account),
+            match name.as_str() {
+                "pam_env.so" => {
+                    let succeeds = self.pam_env(ground, &arguments, account);
+                    let fails = (must_succeed && !succeeds).then_some(site);
+                    self.failed = self.failed.take().or(fails);
+                }
                 // It asks the running session manager; without one it sets nothing.
                 "pam_systemd.so" => {
                     let unknown = Effect::Unknown("the session manager decides when the session is opened");
@@ -82,23 +91,25 @@ impl PamSet {
         }
     }
 
-    /// One line of the module: the rules first, then the file, then the account's own.
-    fn pam_env(&mut self, ground: &Ground<'_>, arguments: &[Vec<u8>], account: &Account) {
+    /// One line of the module: the rules first, then the file, then the account's own. Returns whether
+    /// it succeeds: without its rules, or with wrong ones, it reads nothing more and fails.
+    fn pam_env(&mut self, ground: &Ground<'_>, arguments: &[Vec<u8>], account: &Account) -> bool {
         let option =
             |name: &[u8]| arguments.iter().rev().find_map(|a| a.strip_prefix(name)?.strip_prefix(b"=").map(<[u8]>::to_vec));
         let is_on = |name: &[u8], usual: bool| option(name).map_or(usual, |v| v != b"0");
         let conf = option(b"conffile").unwrap_or_else(|| b"/etc/security/pam_env.conf".to_vec());
         let file = option(b"envfile").unwrap_or_else(|| b"/etc/environment".to_vec());
-        if !self.conf(ground, &conf, account) {
-            return;
+        if ground.read(&conf) == Content::Missing && conf != b"/dev/null" || !self.conf(ground, &conf, account) {
+            return false;
         }
         if is_on(b"readenv", true) && !self.plain(ground, &file, account) {
-            return;
+            return false;
         }
         if is_on(b"user_readenv", false) {
             let own = option(b"user_envfile").unwrap_or_else(|| b".pam_environment".to_vec());
-            self.conf(ground, &[&account.home[..], b"/", &own].concat(), account);
+            return self.conf(ground, &[&account.home[..], b"/", &own].concat(), account);
         }
+        true
     }
 
     /// Applies a file of rules; returns whether the module goes on.
@@ -139,8 +150,14 @@ impl PamSet {
     }
 }
 
-/// A module, its arguments, and the line.
-type Module = (String, Vec<Vec<u8>>, Site);
+/// A line of a stack.
+struct Module {
+    name: String,
+    /// Whether the session is not opened if it fails.
+    must_succeed: bool,
+    arguments: Vec<Vec<u8>>,
+    site: Site,
+}
 
 /// The modules that set variables in a session of a service, included stacks in their places.
 struct Stack<'a> {
@@ -198,14 +215,16 @@ impl Stack<'_> {
                 (Some("@include"), Some(name), _) | (Some("session"), Some("include" | "substack"), Some(name)) => {
                     self.read(name.as_bytes(), false);
                 }
-                (Some("session"), Some(_), Some(module)) => {
+                (Some("session"), Some(way), Some(module)) => {
                     let module = module.rsplit('/').next().unwrap_or(module);
                     if matches!(module, "pam_env.so" | "pam_systemd.so" | "pam_mail.so" | "pam_motd.so") {
                         if jumps && module == "pam_env.so" {
                             self.unknown = Some("a jump in the login's rules decides");
                         }
                         let site = Site { path: path.clone(), line: at + 1 };
-                        self.modules.push((module.to_owned(), words.map(|w| w.as_bytes().to_vec()).collect(), site));
+                        let must_succeed = matches!(way, "required" | "requisite") || control.contains("default=bad");
+                        let arguments = words.map(|w| w.as_bytes().to_vec()).collect();
+                        self.modules.push(Module { name: module.to_owned(), must_succeed, arguments, site });
                     }
                     let ways = control.split_whitespace().filter_map(|c| c.trim_end_matches(']').split('=').nth(1));
                     jumps |= ways.into_iter().any(is_jump);

@@ -328,7 +328,8 @@ pub fn sudo(forecast: &mut Forecast, ground: &Ground<'_>, caller: &Account, acco
     forecast.hop(format!("PAM session of {}", String::from_utf8_lossy(service)));
     let mut session = PamSet::default();
     session.session(ground, service, account);
-    let unknown = policy.unknown.or(session.unknown);
+    let failed = session.failed.is_some().then_some("a required module of sudo's session fails");
+    let unknown = policy.unknown.or(session.unknown).or(failed);
     let there: Vec<Bytes> = forecast.vars().map(|(n, _)| n.clone()).collect();
     let mut entries = session.entries();
     entries.retain(|l| match &l.effect {
