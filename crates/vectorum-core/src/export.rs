@@ -188,9 +188,9 @@ fn json_object(pairs: Pairs<'_>) -> Result<Vec<u8>, Vec<Inexpressible>> {
     Ok(printed(&object(&whole_text(pairs)?)))
 }
 
-/// Returns a text in double quotes with the escapes that JSON, YAML and TOML share; `odd` says which
-/// other characters want `\uXXXX`.
-fn quoted(text: &str, odd: impl Fn(char) -> bool) -> String {
+/// Returns a text in double quotes with the escapes that most languages share; `other` says how a
+/// further character is written, if not as itself.
+fn escaped(text: &str, other: impl Fn(char) -> Option<String>) -> String {
     let mut out = String::from("\"");
     for c in text.chars() {
         match c {
@@ -198,12 +198,19 @@ fn quoted(text: &str, odd: impl Fn(char) -> bool) -> String {
             '\n' => out.push_str("\\n"),
             '\t' => out.push_str("\\t"),
             '\r' => out.push_str("\\r"),
-            c if c.is_control() || odd(c) => out.push_str(&format!("\\u{:04X}", c as u32)),
-            c => out.push(c),
+            c => match other(c) {
+                Some(spelling) => out.push_str(&spelling),
+                None => out.push(c),
+            },
         }
     }
     out.push('"');
     out
+}
+
+/// Returns a text as JSON, YAML and TOML quote it; `odd` says which other characters want `\uXXXX`.
+fn quoted(text: &str, odd: impl Fn(char) -> bool) -> String {
+    escaped(text, |c| (c.is_control() || odd(c)).then(|| format!("\\u{:04X}", c as u32)))
 }
 
 /// A double-quoted YAML scalar (YAML 1.2.2, section 5.7).

@@ -109,22 +109,9 @@ fn octal(c: char) -> String {
 
 /// Returns a text in double quotes, control characters as `other` writes them.
 fn escaped(text: &str, other: impl Fn(char) -> String) -> String {
-    let mut out = String::from("\"");
-    for c in text.chars() {
-        match c {
-            '"' | '\\' => out.extend(['\\', c]),
-            '\n' => out.push_str("\\n"),
-            '\t' => out.push_str("\\t"),
-            '\r' => out.push_str("\\r"),
-            // Line separators end a line for some compilers, and marks of direction hide what
-            // follows.
-            '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}' => out.push_str(&other(c)),
-            c if c.is_control() => out.push_str(&other(c)),
-            c => out.push(c),
-        }
-    }
-    out.push('"');
-    out
+    // Line separators end a line for some compilers, and marks of direction hide what follows.
+    let is_odd = |c| matches!(c, '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}');
+    super::escaped(text, |c: char| (c.is_control() || is_odd(c)).then(|| other(c)))
 }
 
 /// Writes the lines for one variable.

@@ -2,9 +2,9 @@
 
 use bytes::Bytes;
 
-use super::pam::PamSet;
+use super::login::overlay;
 use super::shell::{self, Start};
-use super::{Account, Forecast, Ground, laid, surroundings};
+use super::{Account, Forecast, Ground, Reached, laid, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
 use crate::reader::{Effect, crontab, place, reader};
@@ -50,16 +50,9 @@ pub(super) fn tables(ground: &Ground<'_>) -> Vec<(Table, Bytes)> {
 pub fn cron_job(forecast: &mut Forecast, ground: &Ground<'_>, table: &Table, account: &Account) {
     forecast.hop("cron");
     forecast.keep("cron hands nothing of its own block on", |_| false);
-    forecast.hop("PAM session of cron");
-    let mut set = PamSet::default();
-    set.session(ground, b"cron", account);
-    if let Some(site) = set.failed.take() {
-        return forecast.fails(super::pam::FAILED, Some(site));
-    }
-    let unknown = set.unknown;
-    forecast.lay(set.entries());
-    if let Some(why) = unknown {
-        forecast.open(why, None);
+    overlay(forecast, ground, "cron", account);
+    if forecast.reached != Reached::Yes {
+        return;
     }
     forecast.hop(format!("the table {}", String::from_utf8_lossy(&table.path)));
     forecast.set(b"SHELL", "/bin/sh");

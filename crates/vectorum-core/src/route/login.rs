@@ -28,7 +28,8 @@ fn defined_path(ground: &Ground<'_>, account: &Account) -> (Bytes, Option<Site>)
     found
 }
 
-fn overlay(forecast: &mut Forecast, ground: &Ground<'_>, service: &str, account: &Account) {
+/// Opens a PAM session and lays what it sets over the block.
+pub(super) fn overlay(forecast: &mut Forecast, ground: &Ground<'_>, service: &str, account: &Account) {
     forecast.hop(format!("PAM session of {service}"));
     let mut set = PamSet::default();
     set.session(ground, service.as_bytes(), account);

@@ -8,7 +8,7 @@ use vectorum_core::route::{Forecast, Held, Reached, Route, Site};
 use vectorum_core::{Block, inert};
 
 use super::failure::quoted;
-use super::routes::{Host, HostArgs};
+use super::routes::{AskArgs, Host};
 use super::{Answer, Failure, json as schema, output};
 
 /// Say what block a route would give, and which line decided each variable
@@ -26,15 +26,7 @@ pub(crate) struct Args {
     start: Vec<OsString>,
 
     #[command(flatten)]
-    host: HostArgs,
-
-    /// Show what looks secret
-    #[arg(long)]
-    reveal: bool,
-
-    /// One JSON document
-    #[arg(long)]
-    json: bool,
+    ask: AskArgs,
 }
 
 pub(crate) fn route(text: &str) -> Result<Route, Failure> {
@@ -50,7 +42,7 @@ pub(crate) fn place(site: &Site) -> String {
 
 /// Runs the command.
 pub(crate) fn run(args: &Args) -> Answer {
-    let host = Host::open(&args.host)?;
+    let host = Host::open(&args.ask.host)?;
     let route = route(&args.route)?;
     let mut start = Vec::new();
     for given in &args.start {
@@ -62,10 +54,10 @@ pub(crate) fn run(args: &Args) -> Answer {
     }
     let start = (!start.is_empty()).then(|| Block::from_vars(start));
     let forecast = host.forecast(&route, start.as_ref());
-    if args.json {
+    if args.ask.json {
         schema::print(document(&route, &forecast))?;
     } else {
-        print_text(args.reveal, &forecast)?;
+        print_text(args.ask.reveal, &forecast)?;
     }
     if let Reached::No(why, site) = &forecast.reached {
         let place = site.as_ref().map(|s| format!(" ({})", place(s))).unwrap_or_default();

@@ -24,6 +24,21 @@ pub(crate) struct HostArgs {
     account: Option<OsString>,
 }
 
+/// Which host, and how the answer is shown.
+#[derive(Debug, clap::Args)]
+pub(crate) struct AskArgs {
+    #[command(flatten)]
+    pub(crate) host: HostArgs,
+
+    /// Show what looks secret
+    #[arg(long)]
+    pub(crate) reveal: bool,
+
+    /// One JSON document
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
 /// A host's files and accounts, and the account that is asked about.
 pub(crate) struct Host {
     files: RootedHost,

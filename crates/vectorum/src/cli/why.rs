@@ -9,7 +9,7 @@ use vectorum_core::{Name, Tint, Tints, Value, inert};
 
 use super::failure::quoted;
 use super::forecast::{place, route};
-use super::routes::{Host, HostArgs};
+use super::routes::{AskArgs, Host};
 use super::{Answer, Failure, args, json as schema, output};
 
 /// Tell where a variable comes from on a route, or why it is lacking there
@@ -25,22 +25,14 @@ pub(crate) struct WhyArgs {
     route: Option<String>,
 
     #[command(flatten)]
-    host: HostArgs,
-
-    /// Show what looks secret
-    #[arg(long)]
-    reveal: bool,
-
-    /// One JSON document
-    #[arg(long)]
-    json: bool,
+    ask: AskArgs,
 }
 
 /// Runs `why`.
 pub(crate) fn why(typed: &WhyArgs) -> Answer {
     let name = typed.name.as_bytes();
     let name = Name::new(name.to_vec()).ok_or_else(|| Failure::usage(format!("{} is no name", quoted(name))))?;
-    let host = Host::open(&typed.host)?;
+    let host = Host::open(&typed.ask.host)?;
     let all: Vec<(Route, Forecast)> = host.all().into_iter().map(|r| (r.clone(), host.forecast(&r, None))).collect();
     let chosen = match &typed.route {
         Some(text) => {
@@ -49,14 +41,14 @@ pub(crate) fn why(typed: &WhyArgs) -> Answer {
         }
         None => all.clone(),
     };
-    let sight = output::Sight::plain(typed.reveal, false)?;
+    let sight = output::Sight::plain(typed.ask.reveal, false)?;
     let mut is_set = false;
     let mut told: Vec<(String, Vec<String>)> = Vec::new();
     for (route, forecast) in &chosen {
         is_set |= forecast.get(name.as_bytes()).is_some();
         told.push((route.to_string(), story(&name, forecast, &all, &sight)));
     }
-    if typed.json {
+    if typed.ask.json {
         let mut fields = Map::new();
         fields.insert("name".to_owned(), schema::bytes(name.as_bytes()));
         fields.insert("routes".to_owned(), told.iter().map(|(route, story)| json!({ "route": route, "trail": story })).collect());
@@ -177,26 +169,18 @@ pub(crate) struct ReachArgs {
     names: Vec<OsString>,
 
     #[command(flatten)]
-    host: HostArgs,
-
-    /// Show what looks secret
-    #[arg(long)]
-    reveal: bool,
-
-    /// One JSON document
-    #[arg(long)]
-    json: bool,
+    ask: AskArgs,
 }
 
 /// Runs `reach`.
 pub(crate) fn reach(typed: &ReachArgs) -> Answer {
     let only = args::selection(&typed.names)?;
-    let host = Host::open(&typed.host)?;
+    let host = Host::open(&typed.ask.host)?;
     let all: Vec<(Route, Forecast)> = host.all().into_iter().map(|r| (r.clone(), host.forecast(&r, None))).collect();
     let mut names: Vec<_> = all.iter().flat_map(|(_, f)| f.vars().map(|(n, _)| n.clone())).filter(|n| only.takes(n)).collect();
     names.sort();
     names.dedup();
-    let sight = output::Sight::plain(typed.reveal, false)?;
+    let sight = output::Sight::plain(typed.ask.reveal, false)?;
     let (mut fields, mut rows) = (Map::new(), Vec::new());
     for name in &names {
         let mut tints = Tints::default();
@@ -246,7 +230,7 @@ pub(crate) fn reach(typed: &ReachArgs) -> Answer {
         }
         fields.insert(inert(name).into_owned(), listed.into());
     }
-    if typed.json {
+    if typed.ask.json {
         let mut document = Map::new();
         document.insert("names".to_owned(), fields.into());
         schema::print(document)?;
