@@ -1,6 +1,7 @@
 //! The core's only window on a machine.
 
-use std::collections::BTreeMap;
+use std::cell::RefCell;
+use std::collections::{BTreeMap, HashMap};
 
 use bytes::Bytes;
 
@@ -74,6 +75,63 @@ impl HostView for NoHost {
 
     fn list(&self, _: &[u8]) -> Option<Vec<Bytes>> {
         None
+    }
+}
+
+/// A view that asks another one each thing once: whoever looks through it sees one state of the host,
+/// whatever changes meanwhile.
+pub struct Snapshot<'a> {
+    view: &'a dyn HostView,
+    kinds: RefCell<HashMap<Bytes, Kind>>,
+    reals: RefCell<HashMap<Bytes, Option<Bytes>>>,
+    contents: RefCell<HashMap<Bytes, Content>>,
+    lists: RefCell<HashMap<Bytes, Option<Vec<Bytes>>>>,
+}
+
+impl<'a> Snapshot<'a> {
+    /// Looks at a host.
+    pub fn new(view: &'a dyn HostView) -> Snapshot<'a> {
+        let (kinds, reals) = (RefCell::default(), RefCell::default());
+        Snapshot { view, kinds, reals, contents: RefCell::default(), lists: RefCell::default() }
+    }
+
+    /// Returns the files whose contents were asked for, those that are not there included.
+    pub fn asked(&self) -> Vec<Bytes> {
+        let mut paths: Vec<Bytes> = self.contents.borrow().keys().cloned().collect();
+        paths.sort();
+        paths
+    }
+}
+
+/// Returns what is kept under a path, or keeps what is found.
+fn once<T: Clone>(kept: &RefCell<HashMap<Bytes, T>>, path: &[u8], find: impl FnOnce() -> T) -> T {
+    if let Some(known) = kept.borrow().get(path) {
+        return known.clone();
+    }
+    let found = find();
+    kept.borrow_mut().insert(Bytes::copy_from_slice(path), found.clone());
+    found
+}
+
+impl HostView for Snapshot<'_> {
+    fn kind(&self, path: &[u8]) -> Kind {
+        once(&self.kinds, path, || self.view.kind(path))
+    }
+
+    fn programs(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        self.view.programs(folder)
+    }
+
+    fn real_path(&self, path: &[u8]) -> Option<Bytes> {
+        once(&self.reals, path, || self.view.real_path(path))
+    }
+
+    fn read(&self, path: &[u8]) -> Content {
+        once(&self.contents, path, || self.view.read(path))
+    }
+
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        once(&self.lists, folder, || self.view.list(folder))
     }
 }
 
@@ -243,5 +301,72 @@ impl HostView for MemoryHost {
 
     fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
         self.programs(folder)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::cell::Cell;
+
+    use super::*;
+
+    /// A host whose file says another thing each time.
+    struct Restless(Cell<u8>);
+
+    impl HostView for Restless {
+        fn kind(&self, _: &[u8]) -> Kind {
+            Kind::File
+        }
+
+        fn programs(&self, _: &[u8]) -> Option<Vec<Bytes>> {
+            None
+        }
+
+        fn real_path(&self, path: &[u8]) -> Option<Bytes> {
+            Some(Bytes::copy_from_slice(path))
+        }
+
+        fn read(&self, _: &[u8]) -> Content {
+            self.0.set(self.0.get() + 1);
+            Content::Bytes(vec![self.0.get()].into())
+        }
+
+        fn list(&self, _: &[u8]) -> Option<Vec<Bytes>> {
+            None
+        }
+    }
+
+    #[test]
+    fn a_snapshot_sees_one_state() {
+        let host = Restless(Cell::new(0));
+        let snapshot = Snapshot::new(&host);
+        assert_eq!(snapshot.read(b"/etc/environment"), snapshot.read(b"/etc/environment"));
+        assert_ne!(snapshot.read(b"/etc/environment"), snapshot.read(b"/etc/other"));
+        assert_eq!(snapshot.asked(), [&b"/etc/environment"[..], b"/etc/other"]);
+    }
+
+    #[test]
+    fn links_are_followed_within_the_tree() {
+        let mut tree = MemoryTree::default();
+        tree.file("/etc/environment", "A=1\n", false);
+        tree.file("/usr/bin/env", "", true);
+        tree.link("/usr/lib/environment.d/99.conf", "../../../etc/environment");
+        tree.link("/bin", "usr/bin");
+        tree.link("/loop", "/loop");
+        for (path, kind, real) in [
+            ("/usr/lib/environment.d/99.conf", Kind::File, Some("/etc/environment")),
+            ("/bin/env", Kind::Program, Some("/usr/bin/env")),
+            ("/../../etc/./environment", Kind::File, Some("/etc/environment")),
+            ("/etc", Kind::Folder, Some("/etc")),
+            ("/", Kind::Folder, Some("/")),
+            ("/loop", Kind::Missing, None),
+            ("/etc/environment/x", Kind::Missing, None),
+            ("/nowhere", Kind::Missing, None),
+        ] {
+            assert_eq!((tree.kind(path.as_bytes()), tree.real_path(path.as_bytes())), (kind, real.map(Bytes::from)), "{path}");
+        }
+        assert_eq!(tree.list(b"/usr"), Some(vec![Bytes::from("bin"), Bytes::from("lib")]));
+        assert_eq!(tree.programs(b"/bin"), Some(vec![Bytes::from("env")]));
+        assert_eq!((tree.list(b"/etc/environment"), tree.read(b"/etc")), (None, Content::Missing));
     }
 }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde_json::{Map, json};
 use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, Route, accounts_of};
-use vectorum_core::{Block, Content, HostView, inert};
+use vectorum_core::{Block, Content, HostView, Snapshot, inert};
 use vectorum_host::{Peek, ProcFolder, RootedHost};
 
 use super::failure::quoted;
@@ -75,16 +75,21 @@ impl Host {
         Ok(Host { files, accounts, account, is_live })
     }
 
-    pub(crate) fn ground(&self) -> Ground<'_> {
-        Ground { files: &self.files, accounts: &self.accounts }
-    }
-
-    pub(crate) fn all(&self) -> Vec<Route> {
-        Route::all(&self.ground(), &self.account)
+    /// Returns all routes with their forecasts, from one state of the host.
+    pub(crate) fn all(&self) -> Vec<(Route, Forecast)> {
+        let files = Snapshot::new(&self.files);
+        let ground = Ground { files: &files, accounts: &self.accounts };
+        let routes = Route::all(&ground, &self.account);
+        routes.into_iter().map(|r| (r.clone(), self.follow(&ground, &r, None))).collect()
     }
 
     /// Follows a route from where it begins.
     pub(crate) fn forecast(&self, route: &Route, start: Option<&Block>) -> Forecast {
+        let files = Snapshot::new(&self.files);
+        self.follow(&Ground { files: &files, accounts: &self.accounts }, route, start)
+    }
+
+    fn follow(&self, ground: &Ground<'_>, route: &Route, start: Option<&Block>) -> Forecast {
         let begins = || {
             if !route.begins_at_process_one() {
                 return Block::from_vars([("TERM", "linux")]);
@@ -98,7 +103,7 @@ impl Host {
             block.unwrap_or_else(Block::empty)
         };
         let start = start.cloned().unwrap_or_else(begins);
-        route.forecast(&self.ground(), &self.account, &start)
+        route.forecast(ground, &self.account, &start)
     }
 }
 
@@ -123,18 +128,14 @@ pub(crate) fn run(args: &Args) -> Answer {
     if args.json {
         let mut fields = Map::new();
         fields.insert("account".to_owned(), schema::bytes(&host.account.name));
-        let one = |route: &Route| {
-            let forecast = host.forecast(route, None);
-            json!({ "route": route.to_string(), "hops": forecast.hops, "reached": forecast.reached == Reached::Yes, "open": forecast.open.is_some() })
-        };
+        let one = |(route, forecast): &(Route, Forecast)| json!({ "route": route.to_string(), "hops": forecast.hops, "reached": forecast.reached == Reached::Yes, "open": forecast.open.is_some() });
         fields.insert("routes".to_owned(), routes.iter().map(one).collect());
         schema::print(fields)?;
         return Ok(0);
     }
-    let width = routes.iter().map(|r| r.to_string().chars().count()).max().unwrap_or(0).min(60);
+    let width = routes.iter().map(|(r, _)| r.to_string().chars().count()).max().unwrap_or(0).min(60);
     let mut out = String::new();
-    for route in &routes {
-        let forecast = host.forecast(route, None);
+    for (route, forecast) in &routes {
         let known = forecast.vars().filter(|(_, v)| matches!(v.held, Held::Known(_))).count();
         let state = match (&forecast.reached, &forecast.open) {
             (Reached::No(why, _), _) => format!("never started: {why}"),

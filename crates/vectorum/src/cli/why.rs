@@ -33,7 +33,7 @@ pub(crate) fn why(typed: &WhyArgs) -> Answer {
     let name = typed.name.as_bytes();
     let name = Name::new(name.to_vec()).ok_or_else(|| Failure::usage(format!("{} is no name", quoted(name))))?;
     let host = Host::open(&typed.ask.host)?;
-    let all: Vec<(Route, Forecast)> = host.all().into_iter().map(|r| (r.clone(), host.forecast(&r, None))).collect();
+    let all: Vec<(Route, Forecast)> = host.all();
     let chosen = match &typed.route {
         Some(text) => {
             let route = route(text)?;
@@ -176,7 +176,7 @@ pub(crate) struct ReachArgs {
 pub(crate) fn reach(typed: &ReachArgs) -> Answer {
     let only = args::selection(&typed.names)?;
     let host = Host::open(&typed.ask.host)?;
-    let all: Vec<(Route, Forecast)> = host.all().into_iter().map(|r| (r.clone(), host.forecast(&r, None))).collect();
+    let all: Vec<(Route, Forecast)> = host.all();
     let mut names: Vec<_> = all.iter().flat_map(|(_, f)| f.vars().map(|(n, _)| n.clone())).filter(|n| only.takes(n)).collect();
     names.sort();
     names.dedup();

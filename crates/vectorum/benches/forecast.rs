@@ -1,0 +1,67 @@
+//! Prints how long all routes of a host take, by its number of units.
+//! `cargo bench -p vectorum --bench forecast`
+
+#![allow(clippy::print_stdout, clippy::expect_used)]
+
+use std::fs;
+use std::path::Path;
+use std::time::Instant;
+
+use vectorum_core::route::{Ground, Route, accounts_of};
+use vectorum_core::{Block, Snapshot};
+use vectorum_host::RootedHost;
+
+const PASSWD: &[u8] = b"root:x:0:0::/root:/bin/bash\nodile:x:1000:1000::/home/odile:/bin/bash\n";
+
+fn put(root: &Path, path: &str, text: &str) {
+    let path = root.join(path);
+    fs::create_dir_all(path.parent().expect("a folder")).expect("a folder");
+    fs::write(path, text).expect("a file");
+}
+
+fn host(units: usize) -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    let root = folder.path();
+    put(root, "etc/systemd/system.conf", "[Manager]\nDefaultEnvironment=PIER=4\n");
+    put(root, "etc/default/locale", "LANG=C.UTF-8\n");
+    put(root, "etc/environment", "GATE_LANES=3\n");
+    for n in 0..units {
+        let name = format!("etc/systemd/system/lane-{n}.service");
+        put(
+            root,
+            &name,
+            &format!("[Service]\nUser=odile\nEnvironment=LANE={n}\nEnvironmentFile=-/etc/lanes/{n}.env\nExecStart=/bin/true\n"),
+        );
+        put(root, &format!("{name}.d/10.conf"), "[Service]\nEnvironment=BERTH=%n\n");
+        put(root, &format!("{name}.d/20.conf"), "[Service]\nUnsetEnvironment=PIER\n");
+        put(root, &format!("etc/lanes/{n}.env"), "LANE_NOTE=\"a lane\"\n");
+        put(root, &format!("home/odile/.config/environment.d/{n:03}.conf"), &format!("TIDE_{n}=${{TIDE_{n}:-low}}\n"));
+    }
+    folder
+}
+
+fn main() {
+    let mut before = None;
+    for units in [100, 200, 400] {
+        let folder = host(units);
+        let files = RootedHost::open(folder.path()).expect("a tree");
+        let accounts = accounts_of(PASSWD);
+        let account = accounts.get(1).expect("an account");
+        let mut best = f64::MAX;
+        let mut count = 0;
+        for _ in 0..9 {
+            let begun = Instant::now();
+            let snapshot = Snapshot::new(&files);
+            let ground = Ground { files: &snapshot, accounts: &accounts };
+            let routes = Route::all(&ground, account);
+            count = routes.len();
+            for route in &routes {
+                std::hint::black_box(route.forecast(&ground, account, &Block::empty()));
+            }
+            best = best.min(begun.elapsed().as_secs_f64());
+        }
+        let ratio = before.map_or(String::new(), |b: f64| format!(", {:.1} times the half of it", best / b));
+        println!("{units} units: {count} routes in {:.1} ms{ratio}", best * 1e3);
+        before = Some(best);
+    }
+}
