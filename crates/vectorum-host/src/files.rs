@@ -195,6 +195,41 @@ mod tests {
     use super::*;
 
     #[test]
+    fn links_never_leave_a_tree() {
+        let outside = tempfile::tempdir().unwrap();
+        std::fs::write(outside.path().join("secret"), "outside").unwrap();
+        let folder = outside.path().join("root");
+        std::fs::create_dir_all(folder.join("etc")).unwrap();
+        std::fs::write(folder.join("etc/environment"), "A=1\n").unwrap();
+        let link = |to: &Path, at: &str| std::os::unix::fs::symlink(to, folder.join(at)).unwrap();
+        link(Path::new("/etc/environment"), "inside");
+        link(&outside.path().join("secret"), "absolute");
+        link(Path::new("../secret"), "upwards");
+        link(Path::new("/"), "top");
+        let status = std::process::Command::new("mkfifo").arg(folder.join("pipe")).status().unwrap();
+        assert!(status.success());
+        let host = RootedHost::open(&folder).unwrap();
+        for (path, content) in [
+            ("/inside", Some("A=1\n")),
+            ("/top/top/etc/../../inside", Some("A=1\n")),
+            ("/absolute", None),
+            ("/upwards", None),
+            ("/../secret", None),
+            ("/etc", None),
+            // A pipe would be waited for.
+            ("/pipe", None),
+        ] {
+            let expected = content.map_or(Content::Missing, |c| Content::Bytes(c.into()));
+            assert_eq!(host.read(path.as_bytes()), expected, "{path}");
+        }
+        assert_eq!(host.real_path(b"/inside"), Some("/etc/environment".into()));
+        assert_eq!(host.real_path(b"/top"), Some("/".into()));
+        assert_eq!(host.kind(b"/top/etc"), Kind::Folder);
+        assert_eq!(host.list(b"/etc"), Some(vec!["environment".into()]));
+        assert!(RootedHost::open(&folder.join("inside")).is_err());
+    }
+
+    #[test]
     fn a_file_is_replaced_whole_or_not_at_all() {
         let folder = tempfile::tempdir().unwrap();
         let (real, link) = (folder.path().join("gate.env"), folder.path().join("link.env"));
