@@ -12,8 +12,8 @@ use std::path::PathBuf;
 use bytes::Bytes;
 use serde::Deserialize;
 use vectorum_core::route::{
-    Account, Forecast, Ground, Held, Reached, SudoForm, Table, console_login, cron_job, su, sudo, system_manager, system_service,
-    user_manager, user_service,
+    Account, Forecast, Form, Ground, Held, Reached, SudoForm, Table, console_login, cron_job, su, sudo, system_manager,
+    system_service, user_manager, user_service,
 };
 use vectorum_core::{Block, HostView, MemoryTree};
 
@@ -93,12 +93,12 @@ fn forecast(record: &Record) -> Forecast {
         "user-manager" => user_manager(&mut forecast, &ground, &caller, &runtime),
         "user-service" => user_service(&mut forecast, &ground, &caller, &runtime, b"probe.service"),
         "pam-login" => console_login(&mut forecast, &ground, &target),
-        "su" => su(&mut forecast, &ground, &target, false, &[], &folder),
-        "su-login" => su(&mut forecast, &ground, &target, true, &[], &folder),
+        "su" => su(&mut forecast, &ground, &target, false, &[], &folder, Form::Forks),
+        "su-login" => su(&mut forecast, &ground, &target, true, &[], &folder, Form::Forks),
         "su-login-whitelist" => {
             let list = record.argv.iter().skip_while(|a| *a != "-w").nth(1).expect("a list");
             let list: Vec<Bytes> = list.split(',').map(bytes).collect();
-            su(&mut forecast, &ground, &target, true, &list, &folder);
+            su(&mut forecast, &ground, &target, true, &list, &folder, Form::Forks);
         }
         "cron-user" => {
             let path = bytes(&format!("/var/spool/cron/crontabs/{}", user.name));

@@ -178,7 +178,7 @@ impl Reader for Make {
             }
         }
         let is_fixed = |variable: &Variable| !variable.is_late || !variable.text.contains(&b'$');
-        if !variables.items.iter().all(|item| item.held.as_ref().is_some_and(is_fixed)) {
+        if !variables.items.iter().all(|item| !item.is_export && item.held.as_ref().is_some_and(is_fixed)) {
             variables.catch_up();
         }
         for Item { name, held, is_export, span, value_span } in &variables.items {
@@ -190,7 +190,9 @@ impl Reader for Make {
                 );
                 continue;
             }
-            let Some(variable) = held.as_ref().or_else(|| variables.get(name)) else { continue };
+            // A word of its own exports what the name holds at the end, also by lines that export nothing.
+            let last = if *is_export { variables.get(name) } else { None };
+            let Some(variable) = last.or(held.as_ref()) else { continue };
             let value = if is_fixed(variable) {
                 Ok(variable.text.clone())
             } else {

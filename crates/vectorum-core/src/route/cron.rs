@@ -3,7 +3,7 @@
 use bytes::Bytes;
 
 use super::login::overlay;
-use super::shell::{self, Start};
+use super::shell::{self, Form, Start};
 use super::{Account, Forecast, Ground, Reached, laid, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
@@ -74,13 +74,14 @@ pub fn cron_job(forecast: &mut Forecast, ground: &Ground<'_>, table: &Table, acc
         return forecast.fails("cron ignores a table whose last line has no end", None);
     }
     let line = table.line;
-    if !crontab::jobs(&file).into_iter().any(|at| place(&file, at).0 == line) {
+    let Some(job) = crontab::jobs(&file).into_iter().find(|at| place(&file, *at).0 == line) else {
         return forecast.fails("the table has no job in this line", None);
-    }
+    };
+    let form = Form::of(file.get(job..).unwrap_or_default().split(|b| *b == b'\n').next().unwrap_or_default());
     // Only what stands above the job counts for it.
     let above = laid(&table.path, &file, reading).into_iter().filter(|l| l.site.line < line);
     forecast.lay(above.filter(|l| matches!(l.effect, Effect::Set(_))).collect());
     let shell = forecast.known(b"SHELL").cloned().unwrap_or_default();
     let folder = forecast.known(b"HOME").cloned().unwrap_or_default();
-    shell::run(forecast, ground, &shell, Start::Command, account, &folder);
+    shell::run(forecast, ground, &shell, Start::Command(form), account, &folder);
 }

@@ -3,7 +3,7 @@
 use bytes::Bytes;
 
 use super::pam::PamSet;
-use super::shell::{self, Start};
+use super::shell::{self, Form, Start};
 use super::{Account, Forecast, Ground, Reached, Site};
 use crate::host_view::Content;
 
@@ -61,8 +61,17 @@ pub fn console_login(forecast: &mut Forecast, ground: &Ground<'_>, account: &Acc
     shell::run(forecast, ground, &account.shell, Start::LoginTerminal, account, &account.home);
 }
 
-/// `su`, with a command: as a login (`su -`), which keeps only `whitelist`, or not.
-pub fn su(forecast: &mut Forecast, ground: &Ground<'_>, account: &Account, is_login: bool, whitelist: &[Bytes], folder: &[u8]) {
+/// `su`, with a command of some form: as a login (`su -`), which keeps only `whitelist`, or not, then
+/// in `folder`.
+pub fn su(
+    forecast: &mut Forecast,
+    ground: &Ground<'_>,
+    account: &Account,
+    is_login: bool,
+    whitelist: &[Bytes],
+    folder: &[u8],
+    form: Form,
+) {
     forecast.hop(if is_login { "su -" } else { "su" });
     if is_login {
         let is_kept = |name: &[u8]| {
@@ -84,6 +93,6 @@ pub fn su(forecast: &mut Forecast, ground: &Ground<'_>, account: &Account, is_lo
         return;
     }
     let folder = if is_login { &account.home[..] } else { folder };
-    let start = if is_login { Start::LoginCommand } else { Start::Command };
+    let start = if is_login { Start::LoginCommand(form) } else { Start::Command(form) };
     shell::run(forecast, ground, &account.shell, start, account, folder);
 }

@@ -15,7 +15,7 @@ use crate::reader::{Effect, Surroundings, is_portable, place, read_folder, reade
 /// What both managers begin with.
 const PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
 
-const LOCALE_NAMES: &[&[u8]] = &[
+pub(super) const LOCALE_NAMES: &[&[u8]] = &[
     b"LANG",
     b"LANGUAGE",
     b"LC_CTYPE",

@@ -7,12 +7,14 @@
 //! The rules were measured by running the programs (Debian 12: systemd 252, Linux-PAM 1.5.2,
 //! util-linux 2.38, shadow 4.13, sudo 1.9.13, cron 3.0pl1).
 
+mod container;
 mod cron;
 mod login;
 mod manager;
 mod pam;
 mod path;
 mod shell;
+mod ssh;
 mod sudo;
 mod unit;
 
@@ -24,10 +26,13 @@ use crate::block::Block;
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
 
+pub use container::container;
 pub use cron::{Table, cron_job};
 pub use login::{console_login, su};
 pub use manager::{system_manager, system_service, user_manager, user_service};
 pub use path::{NoRoute, Route};
+pub use shell::Form;
+pub use ssh::ssh;
 pub use sudo::{SudoForm, sudo};
 
 /// An account.

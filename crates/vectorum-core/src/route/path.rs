@@ -5,16 +5,20 @@ use std::fmt;
 use bytes::Bytes;
 
 use super::{
-    Account, Forecast, Ground, Reached, SudoForm, Table, console_login, cron, cron_job, su, sudo, system_service, unit,
-    user_manager, user_service,
+    Account, Forecast, Form, Ground, Reached, SudoForm, Table, console_login, container, cron, cron_job, ssh, su, sudo,
+    system_service, unit, user_manager, user_service,
 };
 use crate::block::Block;
+use crate::host_view::Kind;
 use crate::text::inert;
 
 /// One step of a route, as its name says it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Step {
     Login,
+    SshLogin,
+    SshCommand,
+    Container(Bytes),
     Service(Bytes),
     UserManager,
     UserService(Bytes),
@@ -44,6 +48,9 @@ impl fmt::Display for Route {
             }
             match step {
                 Step::Login => f.write_str("login")?,
+                Step::SshLogin => f.write_str("ssh-login")?,
+                Step::SshCommand => f.write_str("ssh-command")?,
+                Step::Container(bundle) => write!(f, "container:{}", inert(bundle))?,
                 Step::Service(name) => write!(f, "service:{}", inert(name))?,
                 Step::UserManager => f.write_str("user-manager")?,
                 Step::UserService(name) => write!(f, "user-service:{}", inert(name))?,
@@ -70,12 +77,17 @@ impl Route {
             let line = line.parse().map_err(|_| wrong())?;
             return Ok(Route(vec![Step::Cron(Table { path: Bytes::copy_from_slice(path.as_bytes()), line })]));
         }
+        if let Some(bundle) = text.strip_prefix("container:").filter(|b| b.starts_with('/')) {
+            return Ok(Route(vec![Step::Container(Bytes::copy_from_slice(bundle.as_bytes()))]));
+        }
         let step = |(at, part): (usize, &str)| {
             let named =
                 |prefix: &str| part.strip_prefix(prefix).filter(|n| !n.is_empty()).map(|n| Bytes::copy_from_slice(n.as_bytes()));
             let unit = |name: Bytes| if name.contains(&b'.') { name } else { [&name[..], b".service"].concat().into() };
             match part {
                 "login" if at == 0 => Some(Step::Login),
+                "ssh-login" if at == 0 => Some(Step::SshLogin),
+                "ssh-command" if at == 0 => Some(Step::SshCommand),
                 "user-manager" if at == 0 => Some(Step::UserManager),
                 "sudo" if at > 0 => Some(Step::Sudo),
                 "sudo-login" if at > 0 => Some(Step::SudoLogin),
@@ -102,6 +114,9 @@ impl Route {
         if let Some(root) = root {
             out.push(Route(vec![Step::Login, Step::Su(root.name.clone())]));
             out.push(Route(vec![Step::Login, Step::SuLogin(root.name.clone())]));
+        }
+        if ground.files.kind(b"/etc/ssh/sshd_config") != Kind::Missing {
+            out.extend([one(Step::SshLogin), one(Step::SshCommand)]);
         }
         for (table, owner) in cron::tables(ground) {
             if owner == account.name || account.uid == 0 {
@@ -133,6 +148,8 @@ impl Route {
             let root = || ground.accounts.iter().find(|a| a.uid == 0).cloned();
             match step {
                 Step::Login => console_login(&mut forecast, ground, &account),
+                Step::SshLogin | Step::SshCommand => ssh(&mut forecast, ground, &account, *step == Step::SshCommand),
+                Step::Container(bundle) => container(&mut forecast, ground, bundle),
                 Step::Service(name) => system_service(&mut forecast, ground, name),
                 Step::UserManager => user_manager(&mut forecast, ground, &account, &[]),
                 Step::UserService(name) => user_service(&mut forecast, ground, &account, &[], name),
@@ -145,7 +162,7 @@ impl Route {
                 }
                 Step::Su(name) | Step::SuLogin(name) => match ground.account(name).cloned() {
                     Some(target) => {
-                        su(&mut forecast, ground, &target, matches!(step, Step::SuLogin(_)), &[], &folder);
+                        su(&mut forecast, ground, &target, matches!(step, Step::SuLogin(_)), &[], &folder, Form::Unknown);
                         account = target;
                     }
                     None => forecast.fails("there is no such account", None),
@@ -176,6 +193,9 @@ mod tests {
         for text in [
             "login",
             "login/sudo",
+            "ssh-login/sudo",
+            "ssh-command",
+            "container:/srv/gate/bundle",
             "login/su:root/sudo-login",
             "service:berth-board.service",
             "user-manager",

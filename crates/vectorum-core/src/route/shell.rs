@@ -2,7 +2,7 @@
 
 use bytes::Bytes;
 
-use super::{Account, Forecast, Ground, Site};
+use super::{Account, Forecast, Ground, Held, Site};
 use crate::host_view::{Content, Kind};
 
 /// How a shell is started.
@@ -11,9 +11,28 @@ pub(super) enum Start {
     /// As a login shell on a terminal.
     LoginTerminal,
     /// As a login shell with `-c`.
-    LoginCommand,
+    LoginCommand(Form),
     /// With `-c`.
-    Command,
+    Command(Form),
+}
+
+/// What a shell does with the command that it was given. bash counts SHLVL back down where it becomes
+/// the command itself.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Form {
+    /// It runs the command as a child, as for one with a redirection.
+    Forks,
+    /// It becomes the command, a simple one.
+    Becomes,
+    /// The command is not known.
+    Unknown,
+}
+
+impl Form {
+    /// Tells it from the command, where that is certain.
+    pub(super) fn of(command: &[u8]) -> Form {
+        if command.iter().any(|b| matches!(b, b'>' | b'<' | b'|')) { Form::Forks } else { Form::Unknown }
+    }
 }
 
 const FILES: &str = "a startup file of the shell is read";
@@ -25,7 +44,7 @@ fn program(shell: &[u8]) -> &[u8] {
 /// Returns the startup files that a shell looks for, the first of each group that is there.
 fn startup(shell: &[u8], start: Start, home: &[u8], forecast: &Forecast, ground: &Ground<'_>) -> Vec<Bytes> {
     let own = |name: &str| Bytes::from([home, b"/", name.as_bytes()].concat());
-    let is_login = start != Start::Command;
+    let is_login = !matches!(start, Start::Command(_));
     let is_interactive = start == Start::LoginTerminal;
     let mut groups: Vec<Vec<Bytes>> = Vec::new();
     let one = |path: &'static str| vec![Bytes::from_static(path.as_bytes())];
@@ -37,7 +56,7 @@ fn startup(shell: &[u8], start: Start, home: &[u8], forecast: &Forecast, ground:
             }
             let socket = forecast.get(b"SSH_CLIENT").is_some() || forecast.get(b"SSH2_CLIENT").is_some();
             let is_first = forecast.known(b"SHLVL").is_none_or(|v| v == "0");
-            if start == Start::Command && socket && is_first {
+            if !is_login && socket && is_first {
                 groups.extend([one("/etc/bash.bashrc"), vec![own(".bashrc")]]);
             }
             if !is_interactive && let Some(named) = forecast.known(b"BASH_ENV").filter(|v| !v.is_empty()) {
@@ -76,8 +95,8 @@ fn startup(shell: &[u8], start: Start, home: &[u8], forecast: &Forecast, ground:
 pub(super) fn run(forecast: &mut Forecast, ground: &Ground<'_>, shell: &[u8], start: Start, account: &Account, folder: &[u8]) {
     let how = match start {
         Start::LoginTerminal => "as a login shell",
-        Start::LoginCommand => "as a login shell with a command",
-        Start::Command => "with a command",
+        Start::LoginCommand(_) => "as a login shell with a command",
+        Start::Command(_) => "with a command",
     };
     forecast.hop(format!("{} {how}", String::from_utf8_lossy(shell)));
     let home = forecast.known(b"HOME").cloned().unwrap_or_else(|| account.home.clone());
@@ -97,7 +116,15 @@ pub(super) fn run(forecast: &mut Forecast, ground: &Ground<'_>, shell: &[u8], st
                 1
             }
         });
-        forecast.set(b"SHLVL", level.to_string());
+        match start {
+            Start::Command(Form::Unknown) | Start::LoginCommand(Form::Unknown) => {
+                forecast.put(b"SHLVL", Held::Unknown("bash counts one less where it becomes its last command"), None);
+            }
+            Start::Command(Form::Becomes) | Start::LoginCommand(Form::Becomes) => {
+                forecast.set(b"SHLVL", (level - 1).max(0).to_string());
+            }
+            _ => forecast.set(b"SHLVL", level.to_string()),
+        }
         let old = forecast.known(b"OLDPWD").cloned();
         if old.is_some_and(|old| ground.files.kind(&old) != Kind::Folder) {
             forecast.drop_name(b"OLDPWD", Some("bash drops it: it leads to no folder"), None);

@@ -3,7 +3,7 @@
 use bytes::Bytes;
 
 use super::pam::PamSet;
-use super::shell::{self, Start};
+use super::shell::{self, Form, Start};
 use super::{Account, Forecast, Ground, Held, Site, read_as, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
@@ -341,6 +341,6 @@ pub fn sudo(forecast: &mut Forecast, ground: &Ground<'_>, caller: &Account, acco
         forecast.open(why, None);
     }
     if form.is_login {
-        shell::run(forecast, ground, &account.shell, Start::LoginCommand, account, &account.home);
+        shell::run(forecast, ground, &account.shell, Start::LoginCommand(Form::Becomes), account, &account.home);
     }
 }
