@@ -211,6 +211,28 @@ mod tests {
     }
 
     #[test]
+    fn shells_are_what_they_are_on_the_host() {
+        let mut tree = MemoryTree::default();
+        tree.file("/bin/busybox", "", true);
+        tree.link("/bin/sh", "busybox");
+        let account = |shell: &str| Account {
+            name: "odile".into(),
+            uid: 1000,
+            gid: 1000,
+            home: "/home/odile".into(),
+            shell: shell.to_owned().into(),
+        };
+        for (shell, reached, open) in
+            [("/usr/sbin/nologin", false, false), ("/bin/sh", true, true), ("/bin/bash", true, false), ("/bin/zsh", true, true)]
+        {
+            let accounts = [account(shell)];
+            let ground = Ground { files: &tree, accounts: &accounts };
+            let forecast = Route::parse("login").unwrap().forecast(&ground, &accounts[0], &Block::empty());
+            assert_eq!((forecast.reached == Reached::Yes, forecast.open.is_some()), (reached, open), "{shell}");
+        }
+    }
+
+    #[test]
     fn a_hosts_routes_are_found() {
         let mut tree = MemoryTree::default();
         tree.file("/etc/cron.d/berth", "A=1\n@daily odile berth-report\n0 5 * * * root true\n", false);

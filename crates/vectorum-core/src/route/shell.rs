@@ -99,6 +99,13 @@ pub(super) fn run(forecast: &mut Forecast, ground: &Ground<'_>, shell: &[u8], st
         Start::Command(_) => "with a command",
     };
     forecast.hop(format!("{} {how}", String::from_utf8_lossy(shell)));
+    if matches!(program(shell), b"nologin" | b"false") {
+        return forecast.fails("the account's shell lets nobody in", None);
+    }
+    let real = ground.files.real_path(shell).unwrap_or_else(|| Bytes::copy_from_slice(shell));
+    if program(shell) == b"sh" && !matches!(program(&real), b"sh" | b"dash") {
+        return forecast.open("sh is another shell here than dash", None);
+    }
     let home = forecast.known(b"HOME").cloned().unwrap_or_else(|| account.home.clone());
     let files = startup(shell, start, &home, forecast, ground);
     // One without a line changes nothing.
