@@ -4,6 +4,8 @@
 
 #![allow(clippy::expect_used, clippy::panic, reason = "a test that cannot go on fails")]
 
+mod common;
+
 use std::collections::BTreeMap;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
@@ -11,6 +13,8 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use serde_json::Value;
+
+use common::{Who, run, said};
 
 /// Files of the private host.
 const FILES: &[(&str, &str, u32)] = &[
@@ -138,4 +142,60 @@ fn what_is_forecast_is_what_arrives() {
         why.contains("not set on this route") && why.contains("/etc/berth/a.env:1 sets it, which this route never reads"),
         "{why}"
     );
+}
+
+/// Another host's tree, as root and as an ordinary account.
+#[test]
+fn another_hosts_tree_is_asked() {
+    let folder = tempfile::tempdir().expect("a folder");
+    fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o755)).expect("its mode");
+    let root = folder.path().display().to_string();
+    for (path, text) in [
+        ("etc/passwd", "root:x:0:0::/root:/bin/bash\nodile:x:1000:1000::/home/odile:/bin/dash\n"),
+        ("etc/environment", "BERTH=4\nGATE_TOKEN=tide-4711-harbour\n"),
+        ("etc/pam.d/login", "session required pam_env.so\n"),
+        ("etc/security/pam_env.conf", ""),
+        (
+            "etc/systemd/system/tide-watch.service",
+            "[Service]\nEnvironment=BERTH=5\nEnvironmentFile=/etc/tide.env\nExecStart=/bin/true\n",
+        ),
+        ("etc/systemd/system/gate.service", "[Service]\nEnvironment=BERTHS=6\nExecStart=/bin/true\n"),
+    ] {
+        put(&folder.path().join(path), text, 0o644);
+    }
+    for who in [Who::Root, Who::Ordinary] {
+        let ask = |arguments: &[&str]| {
+            let output = run(who, &[arguments, &["--root", &root, "--account", "odile"]].concat());
+            (output.status.code(), String::from_utf8_lossy(&output.stdout).into_owned(), said(&output))
+        };
+        let (status, routes, _) = ask(&["routes"]);
+        assert_eq!(status, Some(0));
+        assert!(routes.contains("service:gate.service ") && routes.contains("never started: an environment file"), "{routes}");
+        let (status, login, _) = ask(&["forecast", "login"]);
+        assert_eq!(status, Some(0));
+        assert!(login.contains("BERTH=4  ← /etc/environment:1\n"), "{login}");
+        assert!(login.contains("GATE_TOKEN=••••••#") && !login.contains("4711"), "{login}");
+        let (status, json, _) = ask(&["forecast", "login", "--start", "TERM=vt220", "--json"]);
+        let json: Value = serde_json::from_str(&json).expect("JSON");
+        assert_eq!((status, &json["vars"]["TERM"], &json["open"]), (Some(0), &Value::from("vt220"), &Value::Null));
+        let (status, _, told) = ask(&["forecast", "service:tide-watch"]);
+        assert_eq!(status, Some(1));
+        assert!(told.contains("the unit does not start (/etc/systemd/system/tide-watch.service:3)"), "{told}");
+        let (status, why, _) = ask(&["why", "BERTH", "--route", "service:gate"]);
+        assert_eq!(status, Some(1));
+        for part in ["not set on this route", "/etc/environment:1 sets it, which this route never reads", "BERTHS is set here"] {
+            assert!(why.contains(part), "{part}: {why}");
+        }
+        let (status, reach, _) = ask(&["reach", "BERTH"]);
+        assert_eq!(status, Some(0));
+        assert!(reach.starts_with("BERTH  1 value, lacking on ") && reach.contains("  A  4  ← login"), "{reach}");
+        for (wrong, told) in [("nowhere", "«nowhere» is no route"), ("sudo", "«sudo» is no route")] {
+            let (status, _, error) = ask(&["forecast", wrong]);
+            assert!(status == Some(2) && error.contains(told) && error.contains("vectorum routes lists"), "{error}");
+        }
+    }
+    let output = run(Who::Root, &["routes", "--root", &root, "--account", "nobody-there"]);
+    assert!(output.status.code() == Some(3) && said(&output).contains("is no account in etc/passwd"), "{}", said(&output));
+    let output = run(Who::Root, &["routes", "--root", "/nowhere"]);
+    assert!(output.status.code() == Some(3) && said(&output).contains("/nowhere: "), "{}", said(&output));
 }
