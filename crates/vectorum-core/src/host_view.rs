@@ -159,6 +159,17 @@ impl MemoryTree {
         self.put(path.as_ref(), Node::Link(Bytes::copy_from_slice(to.as_ref())));
     }
 
+    /// Adds a folder with programs, and returns the tree.
+    #[must_use]
+    pub fn with_programs<N: AsRef<[u8]>>(mut self, folder: impl AsRef<[u8]>, names: impl IntoIterator<Item = N>) -> MemoryTree {
+        let folder = folder.as_ref();
+        self.folder(folder);
+        for name in names {
+            self.file([folder, b"/", name.as_ref()].concat(), "", true);
+        }
+        self
+    }
+
     /// Adds a folder.
     pub fn folder(&mut self, path: impl AsRef<[u8]>) {
         self.put(path.as_ref(), Node::Folder);
@@ -244,63 +255,6 @@ impl HostView for MemoryTree {
         let names = self.nodes.range(Bytes::from(start.clone())..).take_while(|(p, _)| p.starts_with(&start));
         let names = names.filter_map(|(p, _)| p.get(start.len()..).filter(|n| !n.contains(&b'/')));
         Some(names.map(Bytes::copy_from_slice).collect())
-    }
-}
-
-/// A host made of folders and the programs in them; nothing else exists on it.
-#[derive(Clone, Debug, Default)]
-pub struct MemoryHost {
-    folders: BTreeMap<Bytes, Vec<Bytes>>,
-    links: BTreeMap<Bytes, Bytes>,
-}
-
-impl MemoryHost {
-    /// Adds a folder with its programs.
-    pub fn folder<N: AsRef<[u8]>>(mut self, path: impl AsRef<[u8]>, programs: impl IntoIterator<Item = N>) -> MemoryHost {
-        let programs = programs.into_iter().map(|p| Bytes::copy_from_slice(p.as_ref())).collect();
-        self.folders.insert(Bytes::copy_from_slice(path.as_ref()), programs);
-        self
-    }
-
-    /// Adds a link from one path to a folder's.
-    pub fn link(mut self, from: impl AsRef<[u8]>, to: impl AsRef<[u8]>) -> MemoryHost {
-        self.links.insert(Bytes::copy_from_slice(from.as_ref()), Bytes::copy_from_slice(to.as_ref()));
-        self
-    }
-
-    fn resolve<'a>(&'a self, path: &'a [u8]) -> &'a [u8] {
-        let path = if path.len() > 1 { path.strip_suffix(b"/").unwrap_or(path) } else { path };
-        self.links.get(path).map_or(path, |to| to)
-    }
-}
-
-impl HostView for MemoryHost {
-    fn kind(&self, path: &[u8]) -> Kind {
-        let path = self.resolve(path);
-        if self.folders.contains_key(path) {
-            return Kind::Folder;
-        }
-        let Some(slash) = memchr::memrchr(b'/', path) else { return Kind::Missing };
-        let (folder, program) = path.split_at(slash);
-        match self.folders.get(self.resolve(folder)) {
-            Some(programs) if programs.iter().any(|p| p == program.get(1..).unwrap_or_default()) => Kind::Program,
-            _ => Kind::Missing,
-        }
-    }
-
-    fn programs(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
-        self.folders.get(self.resolve(folder)).cloned()
-    }
-
-    fn real_path(&self, path: &[u8]) -> Option<Bytes> {
-        (self.kind(path) != Kind::Missing).then(|| Bytes::copy_from_slice(self.resolve(path)))
-    }
-    fn read(&self, _: &[u8]) -> Content {
-        Content::Missing
-    }
-
-    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
-        self.programs(folder)
     }
 }
 

@@ -33,7 +33,7 @@ pub use delta::{Delta, Difference, ListChange, ListDelta, ListRow};
 pub use fill::{Unfilled, fill};
 pub use finding::{Finding, Trouble, findings};
 pub use gloss::{Gloss, Hue, Line, Part, Tone, gloss, masked_arguments, masked_entry, masked_line, masked_start};
-pub use host_view::{Content, HostView, Kind, MemoryHost, MemoryTree, NoHost, Snapshot};
+pub use host_view::{Content, HostView, Kind, MemoryTree, NoHost, Snapshot};
 pub use limits::{Limits, Size};
 pub use list::{Item, ItemTrouble, ListKind, Members};
 pub use process::{Process, ProcessId, Rails, Received, Refusal, TreeRow, split_arguments};

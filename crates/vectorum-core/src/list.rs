@@ -256,11 +256,11 @@ mod tests {
     #[test]
     fn troubles_of_items() {
         use ItemTrouble::*;
-        let host = MemoryHost::default()
-            .folder("/usr/local/bin", ["python3", "tide"])
-            .folder("/usr/bin", ["ls", "python3"])
-            .link("/bin", "/usr/bin")
-            .folder("/opt", ["readme"]);
+        let mut host = MemoryTree::default()
+            .with_programs("/usr/local/bin", ["python3", "tide"])
+            .with_programs("/usr/bin", ["ls", "python3"])
+            .with_programs("/opt", ["readme"]);
+        host.link("/bin", "/usr/bin");
         let path = b"/usr/local/bin:/usr/bin:/bin::bin:/nowhere:/usr/bin:/opt/readme";
         let kind = ListKind::for_name(b"PATH");
         let troubles: Vec<_> = kind.inspect(path, &host).into_iter().map(|i| i.troubles).collect();
@@ -283,14 +283,14 @@ mod tests {
         assert_eq!(words.iter().map(|i| i.troubles.clone()).collect::<Vec<_>>(), [vec![], vec![], vec![Double(0)]]);
     }
 
-    use crate::host_view::MemoryHost;
+    use crate::host_view::MemoryTree;
 
     proptest! {
         #[test]
         fn items_join_to_the_value(value in "[a-c/:]{0,12}") {
             let kind = ListKind::for_name(b"PATH");
             prop_assert_eq!(kind.join(&kind.items(value.as_bytes())), value.clone().into_bytes());
-            let inspected = kind.inspect(value.as_bytes(), &MemoryHost::default());
+            let inspected = kind.inspect(value.as_bytes(), &MemoryTree::default());
             prop_assert_eq!(inspected.len(), kind.items(value.as_bytes()).len());
         }
     }

@@ -1,12 +1,12 @@
 use super::*;
-use crate::MemoryHost;
+use crate::MemoryTree;
 use proptest::prelude::*;
 
 fn explained(name: &str, value: &str) -> (&'static str, String) {
-    let host = MemoryHost::default()
-        .folder("/usr/bin", ["ls"])
-        .folder("/usr/local/bin", ["ls"])
-        .folder("/usr/share/zoneinfo/Etc", ["UTC"]);
+    let host = MemoryTree::default()
+        .with_programs("/usr/bin", ["ls"])
+        .with_programs("/usr/local/bin", ["ls"])
+        .with_programs("/usr/share/zoneinfo/Etc", ["UTC"]);
     let gloss = gloss(name.as_bytes(), value.as_bytes(), &host, &Fingerprinter::new([0; 32]), false);
     (gloss.kind, gloss.to_text())
 }
@@ -109,7 +109,7 @@ proptest! {
         value in proptest::collection::vec(prop_oneof![any::<u8>(), proptest::sample::select(&b":/={}[]\",\\;@%1-"[..])], 0..60),
         reveal in any::<bool>(),
     ) {
-        let host = MemoryHost::default();
+        let host = MemoryTree::default();
         let gloss = gloss(name.as_bytes(), &value, &host, &Fingerprinter::new([0; 32]), reveal);
         for line in &gloss.lines {
             for part in line {

@@ -2,11 +2,10 @@
 //! environment.d(5)).
 
 use bytes::Bytes;
-use globset::GlobBuilder;
 
 use super::pam::PamSet;
 use super::unit::{self, Setting};
-use super::{Account, Forecast, Ground, Held, Laid, Reached, Site, laid, surroundings};
+use super::{Account, Forecast, Ground, Held, Laid, Reached, Site, laid, matching, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
 use crate::reader::unit::{common_specifier, with_specifiers, words};
@@ -328,25 +327,6 @@ fn environment_files(forecast: &mut Forecast, ground: &Ground<'_>, settings: &[S
             }
         }
     }
-}
-
-/// Returns the files that a path with patterns in its last part names, in order.
-fn matching(ground: &Ground<'_>, pattern: &[u8]) -> Vec<Bytes> {
-    if !pattern.iter().any(|b| b"*?[".contains(b)) {
-        let there = ground.files.real_path(pattern).is_some();
-        return there.then(|| Bytes::copy_from_slice(pattern)).into_iter().collect();
-    }
-    let slash = memchr::memrchr(b'/', pattern).unwrap_or(0);
-    let (folder, name) = (pattern.get(..slash).unwrap_or_default(), pattern.get(slash + 1..).unwrap_or_default());
-    let glob = std::str::from_utf8(name).ok().and_then(|n| GlobBuilder::new(n).build().ok()).map(|g| g.compile_matcher());
-    let Some(glob) = glob else { return Vec::new() };
-    let mut names = ground.files.list(folder).unwrap_or_default();
-    names.retain(|n| {
-        let is_hidden = n.first() == Some(&b'.') && name.first() != Some(&b'.');
-        !is_hidden && std::str::from_utf8(n).is_ok_and(|n| glob.is_match(n))
-    });
-    names.sort();
-    names.into_iter().map(|n| Bytes::from([folder, b"/", &n].concat())).collect()
 }
 
 /// The block of an account's manager. `runtime` is what was set (or unset) in it while it runs.

@@ -9,6 +9,7 @@
 
 mod container;
 mod cron;
+mod lack;
 mod login;
 mod manager;
 mod pam;
@@ -21,6 +22,7 @@ mod unit;
 use std::collections::BTreeMap;
 
 use bytes::Bytes;
+use globset::Glob;
 
 use crate::block::Block;
 use crate::host_view::{Content, HostView};
@@ -28,6 +30,7 @@ use crate::reader::{Effect, Reading, Surroundings, place, reader};
 
 pub use container::container;
 pub use cron::{Table, cron_job};
+pub use lack::{Lack, describes_the_account, lacks};
 pub use login::{console_login, su};
 pub use manager::{system_manager, system_service, user_manager, user_service};
 pub use path::{NoRoute, Route};
@@ -329,6 +332,25 @@ fn read_as(ground: &Ground<'_>, id: &str, path: &[u8], around: &Surroundings) ->
             Ok(laid(path, &file, reader.read(&file, around)))
         }
     }
+}
+
+/// Returns the files that a path with patterns in its last part names, in order.
+fn matching(ground: &Ground<'_>, pattern: &[u8]) -> Vec<Bytes> {
+    if !pattern.iter().any(|b| b"*?[".contains(b)) {
+        let there = ground.files.real_path(pattern).is_some();
+        return there.then(|| Bytes::copy_from_slice(pattern)).into_iter().collect();
+    }
+    let slash = memchr::memrchr(b'/', pattern).unwrap_or(0);
+    let (folder, name) = (pattern.get(..slash).unwrap_or_default(), pattern.get(slash + 1..).unwrap_or_default());
+    let glob = std::str::from_utf8(name).ok().and_then(|n| Glob::new(n).ok()).map(|g| g.compile_matcher());
+    let Some(glob) = glob else { return Vec::new() };
+    let mut names = ground.files.list(folder).unwrap_or_default();
+    names.retain(|n| {
+        let is_hidden = n.first() == Some(&b'.') && name.first() != Some(&b'.');
+        !is_hidden && std::str::from_utf8(n).is_ok_and(|n| glob.is_match(n))
+    });
+    names.sort();
+    names.into_iter().map(|n| Bytes::from([folder, b"/", &n].concat())).collect()
 }
 
 /// What readers know of an account.

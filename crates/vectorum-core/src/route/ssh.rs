@@ -5,7 +5,7 @@ use globset::Glob;
 
 use super::login::overlay;
 use super::shell::{self, Form, Start};
-use super::{Account, Forecast, Ground, Held, Laid, Reached, Site, read_as, surroundings};
+use super::{Account, Forecast, Ground, Held, Laid, Reached, Site, matching, read_as, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
 use crate::reader::Effect;
@@ -48,7 +48,9 @@ impl Config {
             match key.to_ascii_lowercase().as_str() {
                 "include" => {
                     for pattern in rest.split_whitespace() {
-                        for path in included(ground, pattern) {
+                        // Relative ones begin at /etc/ssh.
+                        let folder = if pattern.starts_with('/') { "" } else { "/etc/ssh/" };
+                        for path in matching(ground, format!("{folder}{pattern}").as_bytes()) {
                             self.read(ground, &path);
                         }
                     }
@@ -96,18 +98,6 @@ fn words_of(text: &str) -> Vec<String> {
         out.push(word);
     }
     out
-}
-
-/// The files of an `Include` line; relative ones begin at /etc/ssh.
-fn included(ground: &Ground<'_>, pattern: &str) -> Vec<Vec<u8>> {
-    let pattern = if pattern.starts_with('/') { pattern.to_owned() } else { format!("/etc/ssh/{pattern}") };
-    let Some((folder, name)) = pattern.rsplit_once('/') else { return Vec::new() };
-    let Ok(glob) = Glob::new(name) else { return Vec::new() };
-    let glob = glob.compile_matcher();
-    let mut names = ground.files.list(folder.as_bytes()).unwrap_or_default();
-    names.retain(|n| std::str::from_utf8(n).is_ok_and(|n| glob.is_match(n)));
-    names.sort();
-    names.into_iter().map(|n| [folder.as_bytes(), b"/", &n].concat()).collect()
 }
 
 const DECIDES: &str = "the client decides whether to send it";

@@ -4,7 +4,7 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt;
 
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::route::{Forecast, Held, Reached, Route};
+use vectorum_core::route::{Forecast, Held, Lack, Reached, Route, describes_the_account, lacks};
 use vectorum_core::{Name, Tint, Tints, Value, inert};
 
 use super::failure::quoted;
@@ -106,31 +106,27 @@ fn story(name: &Name, forecast: &Forecast, all: &[(Route, Forecast)], sight: &ou
         (None, None) => out.extend(lacking(name, forecast, all)),
         _ => {}
     }
-    if matches!(key, b"USER" | b"LOGNAME" | b"HOME" | b"SHELL" | b"UID") {
+    if describes_the_account(key) {
         out.push("it describes the account and does not change it: the process stays whose it is".to_owned());
     }
     out
 }
 
-/// Why a route lacks a name: the nearest source that it never reads, or a name like it.
+/// Says why a route lacks a name.
 fn lacking(name: &Name, forecast: &Forecast, all: &[(Route, Forecast)]) -> Vec<String> {
-    let key: &[u8] = name.as_bytes();
     let mut out = vec!["not set on this route".to_owned()];
-    let mut sites: Vec<(String, Vec<String>)> = Vec::new();
-    for (route, other) in all {
-        let Some(site) = other.get(key).and_then(|v| v.site.as_ref()).map(place) else { continue };
-        match sites.iter_mut().find(|(s, _)| *s == site) {
-            Some((_, routes)) => routes.push(route.to_string()),
-            None => sites.push((site, vec![route.to_string()])),
+    let mut told = 0;
+    for lack in lacks(name.as_bytes(), forecast, all) {
+        match lack {
+            Lack::Elsewhere(site, routes) if told < 3 => {
+                told += 1;
+                let routes: Vec<String> = routes.iter().map(ToString::to_string).collect();
+                let routes: Vec<&str> = routes.iter().map(String::as_str).collect();
+                out.push(format!("{} sets it, which this route never reads; it reaches {}", place(site), some(&routes, 2)));
+            }
+            Lack::Elsewhere(..) => {}
+            Lack::Near(near) => out.push(format!("{} is set here: is that the name that is meant?", inert(near))),
         }
-    }
-    for (site, routes) in sites.iter().take(3) {
-        let routes: Vec<&str> = routes.iter().map(String::as_str).collect();
-        out.push(format!("{site} sets it, which this route never reads; it reaches {}", some(&routes, 2)));
-    }
-    let near = forecast.vars().find(|(other, _)| is_near(key, other)).map(|(other, _)| other.clone());
-    if let Some(near) = near {
-        out.push(format!("{} is set here: is that the name that is meant?", inert(&near)));
     }
     out
 }
@@ -139,26 +135,6 @@ fn lacking(name: &Name, forecast: &Forecast, all: &[(Route, Forecast)]) -> Vec<S
 fn some(routes: &[&str], most: usize) -> String {
     let shown = routes.get(..most.min(routes.len())).unwrap_or_default().join(", ");
     if routes.len() > most { format!("{shown} and {} more", routes.len() - most) } else { shown }
-}
-
-/// Whether two names differ in case, in one letter that is another, lacking or too many, or in two
-/// that have changed places.
-fn is_near(a: &[u8], b: &[u8]) -> bool {
-    if a == b || a.len() < 4 {
-        return false;
-    }
-    if a.eq_ignore_ascii_case(b) {
-        return true;
-    }
-    let (short, long) = if a.len() <= b.len() { (a, b) } else { (b, a) };
-    let start = short.iter().zip(long).take_while(|(x, y)| x == y).count();
-    let end = |cut: usize| short.get(start + cut..) == long.get(start + 1..);
-    let swapped = |at: usize| a.get(at) == b.get(at + 1) && a.get(at + 1) == b.get(at) && a.get(at + 2..) == b.get(at + 2..);
-    match long.len() - short.len() {
-        0 => end(1) || swapped(start),
-        1 => end(0),
-        _ => false,
-    }
 }
 
 /// Show what names hold on every route
@@ -238,26 +214,4 @@ pub(crate) fn reach(typed: &ReachArgs) -> Answer {
         output::print(out.as_bytes())?;
     }
     Ok(u8::from(rows.is_empty()))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::is_near;
-
-    #[test]
-    fn names_that_are_near() {
-        for (a, b, near) in [
-            ("BERTH_URL", "BERTH_UR", true),
-            ("BERTH_URL", "BERTH_URLS", true),
-            ("BERTH_URL", "BERTH_URI", true),
-            ("BERTH_URL", "berth_url", true),
-            ("BERTH_URL", "BERTH_RUL", true),
-            ("BERTH_URL", "BERTH_URL", false),
-            ("BERTH_URL", "BIRTH_ARL", false),
-            ("BERTH_URL", "BERTH", false),
-            ("A", "B", false),
-        ] {
-            assert_eq!(is_near(a.as_bytes(), b.as_bytes()), near, "{a} {b}");
-        }
-    }
 }

@@ -8,7 +8,7 @@ use std::io::IsTerminal;
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use serde::Deserialize;
-use vectorum_core::{Block, MemoryHost, Name, Process, ProcessId, Received, Refusal, Value, World};
+use vectorum_core::{Block, MemoryTree, Name, Process, ProcessId, Received, Refusal, Value, World};
 
 use crate::cli::Failure;
 use crate::tui;
@@ -38,7 +38,7 @@ pub(crate) struct Pier {
     pub(crate) choose: Name,
     /// The process that is selected at first.
     pub(crate) select: i32,
-    pub(crate) files: MemoryHost,
+    pub(crate) files: MemoryTree,
     pub(crate) world: World,
     /// What really running the scripts of the scenario gave.
     pub(crate) recording: &'static [u8],
@@ -102,12 +102,12 @@ impl Pier {
     fn parse(text: &str) -> Result<Pier, String> {
         let data: Data = serde_json::from_str(text).map_err(|e| e.to_string())?;
         let name = |text: &str| Name::new(text.to_owned()).ok_or(format!("{text:?} is no name"));
-        let mut files = MemoryHost::default();
+        let mut files = MemoryTree::default();
         for (path, programs) in &data.folders {
-            files = files.folder(path, programs);
+            files = files.with_programs(path, programs);
         }
         for (from, to) in &data.links {
-            files = files.link(from, to);
+            files.link(from, to);
         }
         let mut world = World::default();
         for process in data.processes {

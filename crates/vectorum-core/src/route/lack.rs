@@ -1,0 +1,78 @@
+//! Why a route lacks a name.
+
+use bytes::Bytes;
+
+use super::{Forecast, Route, Site};
+
+/// A reason that was found.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Lack<'a> {
+    /// A line sets the name for these routes, and this one never reads it.
+    Elsewhere(&'a Site, Vec<&'a Route>),
+    /// This name is set here, which differs little.
+    Near(&'a Bytes),
+}
+
+/// Looks for reasons why a forecast lacks a name: other routes' sources first, those of most routes
+/// before others, then a name like it.
+pub fn lacks<'a>(name: &[u8], forecast: &'a Forecast, all: &'a [(Route, Forecast)]) -> Vec<Lack<'a>> {
+    let mut sites: Vec<(&Site, Vec<&Route>)> = Vec::new();
+    for (route, other) in all {
+        let Some(site) = other.get(name).and_then(|v| v.site.as_ref()) else { continue };
+        match sites.iter_mut().find(|(s, _)| *s == site) {
+            Some((_, routes)) => routes.push(route),
+            None => sites.push((site, vec![route])),
+        }
+    }
+    sites.sort_by_key(|(_, routes)| std::cmp::Reverse(routes.len()));
+    let mut out: Vec<Lack<'a>> = sites.into_iter().map(|(site, routes)| Lack::Elsewhere(site, routes)).collect();
+    out.extend(forecast.vars().map(|(other, _)| other).find(|other| is_near(name, other)).map(Lack::Near));
+    out
+}
+
+/// Whether a variable describes the account and, changed, leaves the process whose it is.
+pub fn describes_the_account(name: &[u8]) -> bool {
+    matches!(name, b"USER" | b"LOGNAME" | b"HOME" | b"SHELL" | b"UID")
+}
+
+/// Whether two names differ in case, in one letter that is another, lacking or too many, or in two
+/// that have changed places.
+fn is_near(a: &[u8], b: &[u8]) -> bool {
+    if a == b || a.len() < 4 {
+        return false;
+    }
+    if a.eq_ignore_ascii_case(b) {
+        return true;
+    }
+    let (short, long) = if a.len() <= b.len() { (a, b) } else { (b, a) };
+    let start = short.iter().zip(long).take_while(|(x, y)| x == y).count();
+    let end = |cut: usize| short.get(start + cut..) == long.get(start + 1..);
+    let swapped = |at: usize| a.get(at) == b.get(at + 1) && a.get(at + 1) == b.get(at) && a.get(at + 2..) == b.get(at + 2..);
+    match long.len() - short.len() {
+        0 => end(1) || swapped(start),
+        1 => end(0),
+        _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::is_near;
+
+    #[test]
+    fn names_that_are_near() {
+        for (a, b, near) in [
+            ("BERTH_URL", "BERTH_UR", true),
+            ("BERTH_URL", "BERTH_URLS", true),
+            ("BERTH_URL", "BERTH_URI", true),
+            ("BERTH_URL", "berth_url", true),
+            ("BERTH_URL", "BERTH_RUL", true),
+            ("BERTH_URL", "BERTH_URL", false),
+            ("BERTH_URL", "BIRTH_ARL", false),
+            ("BERTH_URL", "BERTH", false),
+            ("A", "B", false),
+        ] {
+            assert_eq!(is_near(a.as_bytes(), b.as_bytes()), near, "{a} {b}");
+        }
+    }
+}
