@@ -235,6 +235,34 @@ pub fn masked_arguments(arguments: &[&[u8]], prints: &Fingerprinter, reveal: boo
     line
 }
 
+/// Returns a line of a file of whatever grammar in inert text. Of what stands behind a `NAME=` and
+/// looks secret, everything up to the closing quote or the next blank is masked; so is what looks
+/// secret by itself, a password in a URL for one.
+pub fn masked_source(text: &[u8], prints: &Fingerprinter, reveal: bool) -> Line {
+    if reveal {
+        return plain(text);
+    }
+    let mut line = Line::new();
+    let mut rest = text;
+    while let Some(equals) = memchr::memchr(b'=', rest) {
+        let (before, behind) = rest.split_at(equals + 1);
+        let is_word = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+        let letters = before.iter().rev().skip(1).take_while(|b| is_word(b)).count();
+        let name = before.get(equals - letters..equals).unwrap_or_default();
+        let length = match behind.first() {
+            // Without its other quote a value goes on to the end of the line.
+            Some(quote @ (b'"' | b'\'')) => behind.iter().skip(1).position(|b| b == quote).map_or(behind.len(), |at| at + 2),
+            _ => behind.iter().position(|b| b.is_ascii_whitespace() || matches!(b, b';' | b'"' | b'\'')).unwrap_or(behind.len()),
+        };
+        let (value, after) = behind.split_at(length);
+        line.extend(masked_by(before, &judge(b"", before), prints));
+        line.extend(masked_by(value, &judge(name, value), prints));
+        rest = after;
+    }
+    line.extend(masked_by(rest, &judge(b"", rest), prints));
+    line
+}
+
 fn masked_by(value: &[u8], verdict: &Verdict, prints: &Fingerprinter) -> Line {
     let of = |piece| match piece {
         Piece::Shown(bytes) => plain(bytes),

@@ -12,15 +12,44 @@ pub enum Tint {
     Value(u32),
     /// The name is not set.
     Absent,
+    /// It is set, to something made anew at each start.
+    PerRun,
     /// It cannot be told.
     Unknown,
 }
 
+/// How a variable stands, seen from the block that came before.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Mark {
+    /// As before, or it cannot be told.
+    Same,
+    /// It was not set before.
+    Born,
+    /// It had another value.
+    Changed,
+    /// It was set before.
+    Dropped,
+}
+
+impl Mark {
+    /// Compares the tint before with the one here.
+    pub fn between(before: Tint, here: Tint) -> Mark {
+        let is_set = |tint: Tint| matches!(tint, Tint::Value(_) | Tint::PerRun);
+        match (before, here) {
+            (Tint::Absent, here) if is_set(here) => Mark::Born,
+            (before, Tint::Absent) if is_set(before) => Mark::Dropped,
+            (before, here) if is_set(before) && is_set(here) && before != here => Mark::Changed,
+            _ => Mark::Same,
+        }
+    }
+}
+
 impl fmt::Display for Tint {
-    /// Writes the letter: A to Z, then AA, AB …; `–` for absent, `▒` for unknown.
+    /// Writes the letter: A to Z, then AA, AB …; `–` for absent, `~` for per run, `▒` for unknown.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match *self {
             Tint::Absent => f.pad("–"),
+            Tint::PerRun => f.pad("~"),
             Tint::Unknown => f.pad("▒"),
             Tint::Value(index) => {
                 let mut letters = Vec::new();

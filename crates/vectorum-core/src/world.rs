@@ -26,11 +26,11 @@ pub struct NameSummary {
 }
 
 #[derive(Clone, Copy, Debug, Default)]
-struct ValueFacts {
+pub(crate) struct ValueFacts {
     blocks: u32,
-    is_list: bool,
-    is_secret: bool,
-    is_troubled: bool,
+    pub(crate) is_list: bool,
+    pub(crate) is_secret: bool,
+    pub(crate) is_troubled: bool,
 }
 
 /// The processes of a host, kept up to date by [`World::put`] and [`World::remove`].
@@ -279,7 +279,7 @@ fn siblings(pids: Vec<i32>, rails: Rails) -> Vec<(i32, Rails)> {
     out
 }
 
-fn facts(name: &Name, value: &Value) -> ValueFacts {
+pub(crate) fn facts(name: &Name, value: &Value) -> ValueFacts {
     let kind = ListKind::of(name.as_bytes(), value.as_bytes());
     let troubled_list = kind.is_some_and(|k| {
         k.members != crate::Members::Words && k.inspect(value.as_bytes(), &crate::NoHost).iter().any(crate::Item::is_troubled)

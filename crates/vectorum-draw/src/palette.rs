@@ -15,6 +15,6 @@ const TINTS: [&str; 7] = ["#0072b2", "#c75a00", "#008a65", "#b0568c", "#9a7400",
 pub(crate) fn colour(tint: Tint) -> &'static str {
     match tint {
         Tint::Value(index) => TINTS[index as usize % TINTS.len()],
-        Tint::Absent | Tint::Unknown => QUIET,
+        Tint::Absent | Tint::Unknown | Tint::PerRun => QUIET,
     }
 }

@@ -207,7 +207,7 @@ impl Tree {
                 let stroke = match line.tint {
                     Tint::Value(_) => Stroke::Heavy,
                     Tint::Absent => Stroke::Dotted,
-                    Tint::Unknown => Stroke::Dashed,
+                    Tint::Unknown | Tint::PerRun => Stroke::Dashed,
                 };
                 sheet.line((x + 5.0, middle), (places.letter - 4.0, middle), colour(line.tint), stroke);
             }

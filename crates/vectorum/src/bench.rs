@@ -9,7 +9,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use vectorum_core::{Block, Fingerprinter, HostView, Limits, Name, NoHost, Process, ProcessId, Received, World, findings, gloss};
 use vectorum_host::Update;
 
-use crate::tui::app::{App, Effect, Message, Start};
+use crate::tui::app::{App, Effect, Message, Screen, Start};
 use crate::tui::draw::draw;
 use crate::tui::theme::Theme;
 
@@ -113,6 +113,8 @@ pub fn keys(world: World) -> Vec<Timing> {
     let found = findings(&world, &limits);
     let choose = Name::new(if world.names().len() > 200 { "LONG7" } else { "BERTH_DB_URL" });
     let app = App::new(Start {
+        screen: Screen::Processes,
+        root: None,
         host: "pier-4".to_owned(),
         account: "odile".to_owned(),
         nothing_now: Some("made up"),
@@ -188,6 +190,8 @@ pub struct Opening {
 /// If it cannot be read.
 pub fn open_recording(path: &std::path::Path) -> Opening {
     let app = App::new(Start {
+        screen: Screen::Processes,
+        root: None,
         host: "pier-4".to_owned(),
         account: "odile".to_owned(),
         nothing_now: Some("made up"),

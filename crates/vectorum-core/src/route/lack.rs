@@ -6,7 +6,7 @@ use super::{Forecast, Route, Site};
 
 /// A reason that was found.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Lack<'a> {
+pub(super) enum Lack<'a> {
     /// A line sets the name for these routes, and this one never reads it.
     Elsewhere(&'a Site, Vec<&'a Route>),
     /// This name is set here, which differs little.
@@ -15,7 +15,7 @@ pub enum Lack<'a> {
 
 /// Looks for reasons why a forecast lacks a name: other routes' sources first, those of most routes
 /// before others, then a name like it.
-pub fn lacks<'a>(name: &[u8], forecast: &'a Forecast, all: &'a [(Route, Forecast)]) -> Vec<Lack<'a>> {
+pub(super) fn lacks<'a>(name: &[u8], forecast: &'a Forecast, all: &'a [(Route, Forecast)]) -> Vec<Lack<'a>> {
     let mut sites: Vec<(&Site, Vec<&Route>)> = Vec::new();
     for (route, other) in all {
         let Some(site) = other.get(name).and_then(|v| v.site.as_ref()) else { continue };
@@ -31,7 +31,7 @@ pub fn lacks<'a>(name: &[u8], forecast: &'a Forecast, all: &'a [(Route, Forecast
 }
 
 /// Whether a variable describes the account and, changed, leaves the process whose it is.
-pub fn describes_the_account(name: &[u8]) -> bool {
+pub(super) fn describes_the_account(name: &[u8]) -> bool {
     matches!(name, b"USER" | b"LOGNAME" | b"HOME" | b"SHELL" | b"UID")
 }
 

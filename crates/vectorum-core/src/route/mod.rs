@@ -9,6 +9,7 @@
 
 mod container;
 mod cron;
+mod flow;
 mod lack;
 mod login;
 mod manager;
@@ -16,7 +17,9 @@ mod pam;
 mod path;
 mod shell;
 mod ssh;
+mod story;
 mod sudo;
+mod survey;
 mod unit;
 
 use std::collections::BTreeMap;
@@ -24,19 +27,22 @@ use std::collections::BTreeMap;
 use bytes::Bytes;
 use globset::Glob;
 
-use crate::block::Block;
+use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
+use crate::tint::{Tint, Tints};
 
 pub use container::container;
 pub use cron::{Table, cron_job};
-pub use lack::{Lack, describes_the_account, lacks};
+pub use flow::{Branch, By, FlowRow};
 pub use login::{console_login, su};
 pub use manager::{system_manager, system_service, user_manager, user_service};
 pub use path::{NoRoute, Route};
 pub use shell::Form;
 pub use ssh::ssh;
+pub use story::Told;
 pub use sudo::{SudoForm, sudo};
+pub use survey::{Bearer, ReachRow, Starts, Survey};
 
 /// An account.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -184,6 +190,17 @@ impl Forecast {
         self.events.iter().filter(move |e| e.name == name)
     }
 
+    /// Returns the tint of a name at the end; nothing is set where the route never comes to it.
+    pub fn tint(&self, name: &[u8], tints: &mut Tints) -> Tint {
+        match self.get(name).map(|v| &v.held) {
+            _ if self.reached != Reached::Yes => Tint::Absent,
+            Some(Held::Known(value)) => Value::new(value.clone()).map_or(Tint::Unknown, |v| tints.of(&v)),
+            Some(Held::PerRun) => Tint::PerRun,
+            None if self.open.is_none() => Tint::Absent,
+            _ => Tint::Unknown,
+        }
+    }
+
     /// A known value.
     fn known(&self, name: &[u8]) -> Option<&Bytes> {
         match &self.vars.get(name)?.held {
@@ -222,6 +239,9 @@ impl Forecast {
     fn per_run(&mut self, name: &[u8]) {
         if let Some(variable) = self.vars.get_mut(name) {
             variable.held = Held::PerRun;
+            if let Some(event) = self.events.iter_mut().rev().find(|e| e.name == name) {
+                event.held = Some(Held::PerRun);
+            }
         }
     }
 

@@ -130,6 +130,54 @@ impl Route {
         out
     }
 
+    /// Returns the branches on which the route stands in the tree of a host, from the first process
+    /// down, each with its key and its label; whether it is one of many of its kind.
+    pub(super) fn branches(&self) -> Vec<(String, String, bool)> {
+        let mut out = Vec::new();
+        let mut key = String::new();
+        for step in &self.0 {
+            let name = Route(vec![step.clone()]).to_string();
+            let named = |bytes: &Bytes| inert(bytes).into_owned();
+            let bare = |unit: &Bytes| named(unit).strip_suffix(".service").map_or_else(|| named(unit), str::to_owned);
+            let label = match step {
+                Step::Login => "login".to_owned(),
+                Step::SshLogin => "ssh login".to_owned(),
+                Step::SshCommand => "ssh command".to_owned(),
+                Step::UserManager => "user manager".to_owned(),
+                Step::Container(bundle) => {
+                    out.push(("containers".to_owned(), "containers".to_owned(), false));
+                    named(bundle)
+                }
+                Step::Service(unit) => {
+                    out.push(("services".to_owned(), "services".to_owned(), false));
+                    bare(unit)
+                }
+                Step::UserService(unit) => {
+                    out.push(("user-manager".to_owned(), "user manager".to_owned(), false));
+                    bare(unit)
+                }
+                Step::Cron(table) => {
+                    out.push(("cron".to_owned(), "cron".to_owned(), false));
+                    let path = named(&table.path);
+                    let own = path.strip_prefix("/var/spool/cron/crontabs/");
+                    let short = own.map(|o| format!("{o}'s table")).or_else(|| path.strip_prefix("/etc/").map(str::to_owned));
+                    format!("{}:{}", short.unwrap_or(path), table.line)
+                }
+                Step::Su(to) => format!("su {}", named(to)),
+                Step::SuLogin(to) => format!("su - {}", named(to)),
+                Step::Sudo => "sudo".to_owned(),
+                Step::SudoLogin => "sudo -i".to_owned(),
+            };
+            if !key.is_empty() {
+                key.push('/');
+            }
+            key.push_str(&name);
+            let is_one_of_many = matches!(step, Step::Service(_) | Step::UserService(_) | Step::Cron(_) | Step::Container(_));
+            out.push((key.clone(), label, is_one_of_many));
+        }
+        out
+    }
+
     /// Whether the route begins as a service or another child of the system's own.
     pub fn begins_at_process_one(&self) -> bool {
         matches!(self.0.first(), Some(Step::Service(_) | Step::UserManager | Step::UserService(_)))

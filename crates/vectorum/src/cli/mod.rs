@@ -31,8 +31,11 @@ use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 pub(crate) use args::parse_changes;
 pub(crate) use compare::list_text as compare_list;
 pub(crate) use failure::Failure;
+pub(crate) use forecast::place;
 pub(crate) use output::{Sight, fingerprinter, print, wants_colour};
+pub(crate) use routes::{Host, HostArgs};
 pub(crate) use selector::own as own_block;
+pub(crate) use why::{path_and_line, sentence};
 
 use crate::demo;
 use crate::tui;
@@ -41,13 +44,16 @@ use crate::tui;
 ///
 /// Without a command, opens the full-screen program on this host.
 #[derive(Debug, Parser)]
-#[command(name = "vectorum", version, max_term_width = 100, after_help = EXIT_STATUS)]
+#[command(name = "vectorum", version, max_term_width = 100, args_conflicts_with_subcommands = true, after_help = EXIT_STATUS)]
 struct Cli {
     #[command(subcommand)]
     command: Option<Command>,
 
     #[command(flatten)]
     screen: tui::ScreenArgs,
+
+    #[command(flatten)]
+    host: HostArgs,
 
     /// Open an env file under all its readers; several by repeating it
     #[arg(long, value_name = "FILE", conflicts_with = "recording")]
@@ -108,7 +114,7 @@ pub fn main() -> ExitCode {
     let answer = match cli.command {
         None => match &cli.recording {
             Some(path) => tui::open_recording(&cli.screen, path),
-            None => tui::open_host(&cli.screen, &cli.file),
+            None => tui::open_host(&cli.screen, &cli.host, &cli.file),
         },
         Some(Command::Show(args)) => show::run(&args),
         Some(Command::Run(args)) => run::run(&args).map_err(|f| f.with_status_for_run()),

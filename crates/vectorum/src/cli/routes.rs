@@ -5,7 +5,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
 use serde_json::{Map, json};
-use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, Route, accounts_of};
+use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, Route, Starts, Survey, accounts_of};
 use vectorum_core::{Block, Content, HostView, Snapshot, inert};
 use vectorum_host::{Peek, ProcFolder, RootedHost};
 
@@ -13,15 +13,15 @@ use super::failure::quoted;
 use super::{Answer, Failure, json as schema, output};
 
 /// Which host, and as whom.
-#[derive(Debug, clap::Args)]
+#[derive(Clone, Debug, Default, clap::Args)]
 pub(crate) struct HostArgs {
     /// Look at another host's file tree [default: /]
     #[arg(long, value_name = "DIR")]
-    root: Option<PathBuf>,
+    pub(crate) root: Option<PathBuf>,
 
     /// Look as another account [default: yours]
     #[arg(long, value_name = "NAME")]
-    account: Option<OsString>,
+    pub(crate) account: Option<OsString>,
 }
 
 /// Which host, and how the answer is shown.
@@ -41,7 +41,7 @@ pub(crate) struct AskArgs {
 
 /// A host's files and accounts, and the account that is asked about.
 pub(crate) struct Host {
-    files: RootedHost,
+    pub(crate) files: RootedHost,
     accounts: Vec<Account>,
     pub(crate) account: Account,
     is_live: bool,
@@ -50,7 +50,7 @@ pub(crate) struct Host {
 impl Host {
     /// This host, as this account.
     pub(crate) fn own() -> Result<Host, Failure> {
-        Host::open(&HostArgs { root: None, account: None })
+        Host::open(&HostArgs::default())
     }
 
     pub(crate) fn open(args: &HostArgs) -> Result<Host, Failure> {
@@ -75,35 +75,34 @@ impl Host {
         Ok(Host { files, accounts, account, is_live })
     }
 
-    /// Returns all routes with their forecasts, from one state of the host.
-    pub(crate) fn all(&self) -> Vec<(Route, Forecast)> {
+    /// Looks at all routes, in one state of the host.
+    pub(crate) fn survey(&self) -> Survey {
         let files = Snapshot::new(&self.files);
-        let ground = Ground { files: &files, accounts: &self.accounts };
-        let routes = Route::all(&ground, &self.account);
-        routes.into_iter().map(|r| (r.clone(), self.follow(&ground, &r, None))).collect()
+        Survey::of(&Ground { files: &files, accounts: &self.accounts }, &self.account, self.starts())
     }
 
     /// Follows a route from where it begins.
     pub(crate) fn forecast(&self, route: &Route, start: Option<&Block>) -> Forecast {
         let files = Snapshot::new(&self.files);
-        self.follow(&Ground { files: &files, accounts: &self.accounts }, route, start)
+        let start = start.cloned().unwrap_or_else(|| self.starts().of(route));
+        route.forecast(&Ground { files: &files, accounts: &self.accounts }, &self.account, &start)
     }
 
-    fn follow(&self, ground: &Ground<'_>, route: &Route, start: Option<&Block>) -> Forecast {
-        let begins = || {
-            if !route.begins_at_process_one() {
-                return Block::from_vars([("TERM", "linux")]);
-            }
-            let first = || {
-                let mut proc = ProcFolder::open(Path::new("/proc"), Peek::Allowed).ok()?;
-                proc.read(1).ok()?.received.block().cloned()
-            };
-            // What process 1 itself received reaches a service only where its unit asks for it.
-            let block = if self.is_live { first() } else { None };
-            block.unwrap_or_else(Block::empty)
+    /// What the first programs get. Of another host that is not known.
+    fn starts(&self) -> Starts {
+        let first = || {
+            let mut proc = ProcFolder::open(Path::new("/proc"), Peek::Allowed).ok()?;
+            proc.read(1).ok()?.received.block().cloned()
         };
-        let start = start.cloned().unwrap_or_else(begins);
-        route.forecast(ground, &self.account, &start)
+        let real = self.files.real_path(b"/sbin/init").or_else(|| self.files.real_path(b"/usr/lib/systemd/systemd"));
+        let program = real.map_or_else(
+            || "process 1".to_owned(),
+            |path| {
+                let from = path.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
+                inert(path.get(from..).unwrap_or_default()).into_owned()
+            },
+        );
+        Starts { first: if self.is_live { first() } else { None }, program }
     }
 }
 
@@ -124,7 +123,7 @@ pub(crate) struct Args {
 /// Runs the command.
 pub(crate) fn run(args: &Args) -> Answer {
     let host = Host::open(&args.host)?;
-    let routes = host.all();
+    let routes = host.survey().routes;
     if args.json {
         let mut fields = Map::new();
         fields.insert("account".to_owned(), schema::bytes(&host.account.name));

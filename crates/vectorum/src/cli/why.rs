@@ -4,8 +4,8 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt;
 
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::route::{Forecast, Held, Lack, Reached, Route, describes_the_account, lacks};
-use vectorum_core::{Name, Tint, Tints, Value, inert};
+use vectorum_core::route::{Bearer, Forecast, Held, ReachRow, Site, Survey, Told};
+use vectorum_core::{Name, Tint, inert};
 
 use super::failure::quoted;
 use super::forecast::{place, route};
@@ -33,20 +33,20 @@ pub(crate) fn why(typed: &WhyArgs) -> Answer {
     let name = typed.name.as_bytes();
     let name = Name::new(name.to_vec()).ok_or_else(|| Failure::usage(format!("{} is no name", quoted(name))))?;
     let host = Host::open(&typed.ask.host)?;
-    let all: Vec<(Route, Forecast)> = host.all();
+    let survey = host.survey();
     let chosen = match &typed.route {
         Some(text) => {
             let route = route(text)?;
             vec![(route.clone(), host.forecast(&route, None))]
         }
-        None => all.clone(),
+        None => survey.routes.clone(),
     };
     let sight = output::Sight::plain(typed.ask.reveal, false)?;
     let mut is_set = false;
     let mut told: Vec<(String, Vec<String>)> = Vec::new();
     for (route, forecast) in &chosen {
         is_set |= forecast.get(name.as_bytes()).is_some();
-        told.push((route.to_string(), story(&name, forecast, &all, &sight)));
+        told.push((route.to_string(), story(&name, forecast, &survey, &sight)));
     }
     if typed.ask.json {
         let mut fields = Map::new();
@@ -75,60 +75,41 @@ pub(crate) fn why(typed: &WhyArgs) -> Answer {
 }
 
 /// The trail of a name in sentences.
-fn story(name: &Name, forecast: &Forecast, all: &[(Route, Forecast)], sight: &output::Sight) -> Vec<String> {
-    let mut out = Vec::new();
-    if let Reached::No(why, site) = &forecast.reached {
-        let place = site.as_ref().map(|s| format!(" ({})", place(s))).unwrap_or_default();
-        out.push(format!("nothing is started on this route: {why}{place}"));
-        return out;
-    }
+fn story(name: &Name, forecast: &Forecast, survey: &Survey, sight: &output::Sight) -> Vec<String> {
     let value = |held: &Held| match held {
         Held::Known(value) => sight.value(name.as_bytes(), value),
         Held::PerRun => "a value made anew at each start".to_owned(),
         Held::Unknown(why) => format!("unknown: {why}"),
     };
-    let key: &[u8] = name.as_bytes();
-    for event in forecast.trail(key) {
-        let hop = forecast.hops.get(event.hop).map_or("the start", String::as_str);
-        let at = event.site.as_ref().map(|s| format!(", {}", place(s))).unwrap_or_default();
-        out.push(match (&event.held, event.why) {
-            (Some(held), _) => format!("{hop}{at}: {}", value(held)),
-            (None, Some(why)) => format!("{hop}{at}: dropped; {why}"),
-            (None, None) => format!("{hop}{at}: dropped"),
-        });
-    }
-    match (forecast.get(key), &forecast.open) {
-        (Some(variable), None) if out.is_empty() => out.push(format!("from the start: {}", value(&variable.held))),
-        (variable, Some((why, site))) if variable.is_none_or(|v| matches!(v.held, Held::Unknown(_))) => {
-            let place = site.as_ref().map(|s| format!(" ({})", inert(&s.path))).unwrap_or_default();
-            out.push(format!("what arrives is unknown: {why}{place}"));
-        }
-        (None, None) => out.extend(lacking(name, forecast, all)),
-        _ => {}
-    }
-    if describes_the_account(key) {
-        out.push("it describes the account and does not change it: the process stays whose it is".to_owned());
-    }
-    out
+    let mut elsewhere = 0;
+    let told = survey.story(forecast, name.as_bytes()).into_iter().filter_map(|told| {
+        elsewhere += usize::from(matches!(told, Told::Elsewhere(..)));
+        // Three of them say enough.
+        (elsewhere <= 3 || !matches!(told, Told::Elsewhere(..))).then(|| sentence(&told, &value))
+    });
+    told.collect()
 }
 
-/// Says why a route lacks a name.
-fn lacking(name: &Name, forecast: &Forecast, all: &[(Route, Forecast)]) -> Vec<String> {
-    let mut out = vec!["not set on this route".to_owned()];
-    let mut told = 0;
-    for lack in lacks(name.as_bytes(), forecast, all) {
-        match lack {
-            Lack::Elsewhere(site, routes) if told < 3 => {
-                told += 1;
-                let routes: Vec<String> = routes.iter().map(ToString::to_string).collect();
-                let routes: Vec<&str> = routes.iter().map(String::as_str).collect();
-                out.push(format!("{} sets it, which this route never reads; it reaches {}", place(site), some(&routes, 2)));
-            }
-            Lack::Elsewhere(..) => {}
-            Lack::Near(near) => out.push(format!("{} is set here: is that the name that is meant?", inert(near))),
+/// Puts a stop of a trail into words; `value` says a value.
+pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> String {
+    let at = |site: &Option<&Site>| site.map(|s| format!(", {}", place(s))).unwrap_or_default();
+    let behind = |site: &Option<&Site>| site.map(|s| format!(" ({})", place(s))).unwrap_or_default();
+    match told {
+        Told::NeverStarted(why, site) => format!("nothing is started on this route: {why}{}", behind(site)),
+        Told::FromStart(held) => format!("from the start: {}", value(held)),
+        Told::Set { hop, site, held, .. } => format!("{hop}{}: {}", at(site), value(held)),
+        Told::Dropped { hop, site, why: Some(why) } => format!("{hop}{}: dropped; {why}", at(site)),
+        Told::Dropped { hop, site, why: None } => format!("{hop}{}: dropped", at(site)),
+        Told::Unknown(why, site) => format!("what arrives is unknown: {why}{}", behind(site)),
+        Told::NotSet => "not set on this route".to_owned(),
+        Told::Elsewhere(site, routes) => {
+            let routes: Vec<String> = routes.iter().map(ToString::to_string).collect();
+            let routes: Vec<&str> = routes.iter().map(String::as_str).collect();
+            format!("{} sets it, which this route never reads; it reaches {}", place(site), some(&routes, 2))
         }
+        Told::Near(near) => format!("{} is set here: is that the name that is meant?", inert(near)),
+        Told::DescribesTheAccount => "it describes the account and does not change it: the process stays whose it is".to_owned(),
     }
-    out
 }
 
 /// Names some of many routes.
@@ -138,11 +119,22 @@ fn some(routes: &[&str], most: usize) -> String {
 }
 
 /// Show what names hold on every route
+///
+/// Names that differ most come first. With --value or --decided-by, shows where a value is, or what
+/// a file or one line of it decides.
 #[derive(Debug, clap::Args)]
 pub(crate) struct ReachArgs {
     /// Only these names
     #[arg(value_name = "NAME|GLOB|/REGEX/")]
     names: Vec<OsString>,
+
+    /// Only where this text is the value, or a part of it
+    #[arg(long, value_name = "TEXT")]
+    value: Option<OsString>,
+
+    /// Only what this file decides, or one line of it
+    #[arg(long, value_name = "FILE[:LINE]", conflicts_with = "value")]
+    decided_by: Option<OsString>,
 
     #[command(flatten)]
     ask: AskArgs,
@@ -151,67 +143,95 @@ pub(crate) struct ReachArgs {
 /// Runs `reach`.
 pub(crate) fn reach(typed: &ReachArgs) -> Answer {
     let only = args::selection(&typed.names)?;
-    let host = Host::open(&typed.ask.host)?;
-    let all: Vec<(Route, Forecast)> = host.all();
-    let mut names: Vec<_> = all.iter().flat_map(|(_, f)| f.vars().map(|(n, _)| n.clone())).filter(|n| only.takes(n)).collect();
-    names.sort();
-    names.dedup();
+    let survey = Host::open(&typed.ask.host)?.survey();
+    let found = match (&typed.value, &typed.decided_by) {
+        (Some(text), _) => Some(survey.holding(text.as_bytes())),
+        (None, Some(text)) => {
+            let (path, line) = path_and_line(text.as_bytes());
+            Some(survey.decided_by(path, line))
+        }
+        (None, None) => None,
+    };
     let sight = output::Sight::plain(typed.ask.reveal, false)?;
-    let (mut fields, mut rows) = (Map::new(), Vec::new());
-    for name in &names {
-        let mut tints = Tints::default();
-        let mut cells = Vec::new();
-        for (route, forecast) in &all {
-            let held = forecast.get(name).map(|v| &v.held);
-            let is_started = forecast.reached == Reached::Yes;
-            let tint = match held.filter(|_| is_started) {
-                Some(Held::Known(value)) => Value::new(value.clone()).map_or(Tint::Unknown, |v| tints.of(&v)),
-                None if forecast.open.is_none() || !is_started => Tint::Absent,
-                _ => Tint::Unknown,
-            };
-            cells.push((route.to_string(), tint, held.cloned()));
-        }
-        let values =
-            cells.iter().filter_map(|(_, t, _)| if let Tint::Value(n) = t { Some(*n) } else { None }).max().map_or(0, |n| n + 1);
-        let lacks = cells.iter().filter(|(_, t, _)| *t == Tint::Absent).count();
-        rows.push((values, lacks, name, cells));
-    }
-    // What differs most comes first.
-    rows.sort_by_key(|(values, lacks, name, _)| {
-        (std::cmp::Reverse(*values), std::cmp::Reverse((*lacks).min(1)), (*name).clone())
-    });
-    let mut out = String::new();
-    for (values, lacks, name, cells) in &rows {
-        out.push_str(&format!(
-            "{}  {values} value{}, lacking on {lacks} of {} routes\n",
-            inert(name),
-            if *values == 1 { "" } else { "s" },
-            all.len()
-        ));
-        let mut seen: Vec<Tint> = Vec::new();
-        let mut listed = Vec::new();
-        for (route, tint, held) in cells {
-            listed.push(json!({ "route": route, "tint": tint.to_string(), "value": match held { Some(Held::Known(v)) => schema::bytes(v), _ => Json::Null } }));
-            if seen.contains(tint) {
-                continue;
-            }
-            seen.push(*tint);
-            let same: Vec<&str> = cells.iter().filter(|(_, t, _)| t == tint).map(|(r, ..)| r.as_str()).collect();
-            let value = match held {
-                Some(Held::Known(value)) => sight.value(name, value),
-                _ if *tint == Tint::Absent => "not set".to_owned(),
-                _ => "unknown, or made anew at each start".to_owned(),
-            };
-            out.push_str(&format!("  {tint:<2} {value}  ← {}\n", some(&same, 4)));
-        }
-        fields.insert(inert(name).into_owned(), listed.into());
-    }
+    let (document, out, is_empty) = match found {
+        Some(found) => bearers(&survey, &found.into_iter().filter(|b| only.takes(&b.name)).collect::<Vec<_>>(), &sight),
+        None => table(&survey, &survey.reach(&only), &sight),
+    };
     if typed.ask.json {
-        let mut document = Map::new();
-        document.insert("names".to_owned(), fields.into());
         schema::print(document)?;
     } else {
         output::print(out.as_bytes())?;
     }
-    Ok(u8::from(rows.is_empty()))
+    Ok(u8::from(is_empty))
+}
+
+/// Takes a text such as `/etc/environment:4` apart.
+pub(crate) fn path_and_line(text: &[u8]) -> (&[u8], Option<usize>) {
+    let colon = text.iter().rposition(|b| *b == b':');
+    let line = colon.and_then(|at| std::str::from_utf8(text.get(at + 1..)?).ok()?.parse().ok());
+    let path = colon.filter(|_| line.is_some()).and_then(|at| text.get(..at)).unwrap_or(text);
+    (path, line)
+}
+
+/// The answer to a search by value or by file.
+fn bearers(survey: &Survey, found: &[Bearer], sight: &output::Sight) -> (Map<String, Json>, String, bool) {
+    let (mut listed, mut out) = (Vec::new(), String::new());
+    for bearer in found {
+        let routes: Vec<String> =
+            bearer.routes.iter().filter_map(|at| survey.routes.get(*at)).map(|(route, _)| route.to_string()).collect();
+        let at = bearer.site.as_ref().map(place);
+        let from = at.as_ref().map(|at| format!("  ← {at}")).unwrap_or_default();
+        let names: Vec<&str> = routes.iter().map(String::as_str).collect();
+        out.push_str(&format!(
+            "{}={}{from}\n  on {}\n",
+            sight.name(&bearer.name),
+            sight.value(&bearer.name, &bearer.value),
+            some(&names, 6)
+        ));
+        listed.push(
+            json!({ "name": schema::bytes(&bearer.name), "value": schema::bytes(&bearer.value), "at": at, "routes": routes }),
+        );
+    }
+    if found.is_empty() {
+        out.push_str("on no route\n");
+    }
+    let mut document = Map::new();
+    document.insert("found".to_owned(), listed.into());
+    (document, out, found.is_empty())
+}
+
+/// Names by routes.
+fn table(survey: &Survey, rows: &[ReachRow], sight: &output::Sight) -> (Map<String, Json>, String, bool) {
+    let routes: Vec<String> = survey.routes.iter().map(|(route, _)| route.to_string()).collect();
+    let (mut fields, mut out) = (Map::new(), String::new());
+    for row in rows {
+        let name = row.name.as_bytes();
+        let values = row.values.len();
+        let plural = if values == 1 { "" } else { "s" };
+        out.push_str(&format!("{}  {values} value{plural}, lacking on {} of {} routes\n", row.name, row.lacking, routes.len()));
+        let value_of = |tint: &Tint| match tint {
+            Tint::Value(index) => row.values.get(*index as usize),
+            _ => None,
+        };
+        let mut seen: Vec<Tint> = Vec::new();
+        for tint in &row.tints {
+            if seen.contains(tint) {
+                continue;
+            }
+            seen.push(*tint);
+            let same: Vec<&str> = row.tints.iter().zip(&routes).filter(|(t, _)| *t == tint).map(|(_, r)| r.as_str()).collect();
+            let value = match (value_of(tint), tint) {
+                (Some(value), _) => sight.value(name, value.as_bytes()),
+                (None, Tint::Absent) => "not set".to_owned(),
+                (None, Tint::PerRun) => "made anew at each start".to_owned(),
+                (None, _) => "unknown".to_owned(),
+            };
+            out.push_str(&format!("  {tint:<2} {value}  ← {}\n", some(&same, 4)));
+        }
+        let cell = |(route, tint): (&String, &Tint)| json!({ "route": route, "tint": tint.to_string(), "value": value_of(tint).map_or(Json::Null, |v| schema::bytes(v.as_bytes())) });
+        fields.insert(row.name.to_string(), routes.iter().zip(&row.tints).map(cell).collect());
+    }
+    let mut document = Map::new();
+    document.insert("names".to_owned(), fields.into());
+    (document, out, rows.is_empty())
 }

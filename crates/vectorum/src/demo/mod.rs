@@ -1,16 +1,20 @@
 //! The made-up host pier-4: shipped data, and a walk through what is wrong there.
 
+mod host;
 mod walk;
 
 use std::collections::BTreeMap;
 use std::io::IsTerminal;
+use std::os::unix::ffi::OsStrExt;
+use std::path::PathBuf;
 
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use serde::Deserialize;
-use vectorum_core::{Block, MemoryTree, Name, Process, ProcessId, Received, Refusal, Value, World};
+use vectorum_core::route::{Account, Ground, Starts, Survey, accounts_of};
+use vectorum_core::{Block, Content, HostView, MemoryTree, Name, Process, ProcessId, Received, Refusal, Value, World, inert};
 
-use crate::cli::Failure;
+use crate::cli::{Failure, print as print_out};
 use crate::tui;
 use crate::tui::files::Source;
 
@@ -21,10 +25,21 @@ use crate::tui::files::Source;
 pub(crate) struct Args {
     #[command(flatten)]
     screen: tui::ScreenArgs,
+
+    /// Write the host's files into this new folder instead, for --root
+    #[arg(long, value_name = "DIR")]
+    to: Option<PathBuf>,
 }
 
 /// Runs the command.
 pub(crate) fn run(args: &Args) -> Result<u8, Failure> {
+    if let Some(folder) = &args.to {
+        let shown = inert(folder.as_os_str().as_bytes()).into_owned();
+        let count =
+            host::write(folder).map_err(|e| Failure::io(&shown, &e).way_out("--to wants a folder that is not there yet"))?;
+        print_out(format!("{count} files are in {shown}; look at them: vectorum --root {shown} --account odile\n").as_bytes())?;
+        return Ok(0);
+    }
     let pier = Pier::load()?;
     if std::io::stdout().is_terminal() { tui::open_demo(&args.screen, pier) } else { walk::print(&pier) }
 }
@@ -39,6 +54,9 @@ pub(crate) struct Pier {
     /// The process that is selected at first.
     pub(crate) select: i32,
     pub(crate) files: MemoryTree,
+    accounts: Vec<Account>,
+    /// The account that is asked about.
+    own: Account,
     pub(crate) world: World,
     /// What really running the scripts of the scenario gave.
     pub(crate) recording: &'static [u8],
@@ -99,6 +117,13 @@ impl Pier {
         Pier::parse(DATA).map_err(|what| Failure::new(format!("the demo's data is damaged: {what}")))
     }
 
+    /// Follows the routes of the made-up host.
+    pub(crate) fn survey(&self) -> Survey {
+        let ground = Ground { files: &self.files, accounts: &self.accounts };
+        let first = self.world.get(1).and_then(|p| p.received.block().cloned());
+        Survey::of(&ground, &self.own, Starts { first, program: "systemd".to_owned() })
+    }
+
     fn parse(text: &str) -> Result<Pier, String> {
         let data: Data = serde_json::from_str(text).map_err(|e| e.to_string())?;
         let name = |text: &str| Name::new(text.to_owned()).ok_or(format!("{text:?} is no name"));
@@ -109,6 +134,12 @@ impl Pier {
         for (from, to) in &data.links {
             files.link(from, to);
         }
+        host::plant(&mut files);
+        let accounts = match files.read(b"/etc/passwd") {
+            Content::Bytes(passwd) => accounts_of(&passwd),
+            _ => Vec::new(),
+        };
+        let own = accounts.iter().find(|a| a.name == data.account).cloned().ok_or("its account is missing")?;
         let mut world = World::default();
         for process in data.processes {
             let received = match process.state {
@@ -144,6 +175,8 @@ impl Pier {
             choose: name(&data.choose)?,
             select: data.select,
             files,
+            accounts,
+            own,
             world,
             recording: RECORDING,
             project: project(),

@@ -11,6 +11,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 use tui_input::{Input, InputRequest};
 use vectorum_core::reader::Surroundings;
+use vectorum_core::route::Survey;
 use vectorum_core::{Block, Finding, Fingerprinter, Gloss, Limits, Name, Process, Value, World, inert};
 use vectorum_host::{Ending, Group, Keeper, RunError, Update};
 use vectorum_trace::recording::Fact;
@@ -19,6 +20,7 @@ use super::compare::{Compare, Side};
 use super::draw::Areas;
 use super::export::{ExportDialog, Leaving};
 use super::files::{Files, Source};
+use super::flow::{Flow, Layout};
 use super::keys::{Action, Place};
 use super::names::{NameRow, Names};
 use super::overlay::{Overlay, Reply, RunDialog};
@@ -32,6 +34,7 @@ use crate::recorded::Recorded;
 /// Which screen is open.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Screen {
+    Flow,
     Processes,
     Compare,
     Files,
@@ -87,6 +90,8 @@ pub(crate) enum Message {
     RunEnded(String),
     /// An export was written, or not.
     Exported(String),
+    /// The routes of the host were followed, or could not be.
+    Surveyed(Result<Arc<Survey>, String>),
     /// The system asks the program to end.
     Terminate,
 }
@@ -118,6 +123,13 @@ pub(crate) enum Effect {
     },
     /// Write an export into a new file.
     Export(Leaving),
+    /// Follow the routes of the host again.
+    Survey,
+    /// Open a file at a line in the person's editor.
+    Edit {
+        path: PathBuf,
+        line: usize,
+    },
     /// End what a trace runs, or do so by force.
     EndTrace(Group, bool),
 }
@@ -154,6 +166,11 @@ pub(crate) struct App {
     pub(crate) processes: Processes,
     pub(crate) compare: Compare,
     pub(crate) files: Files,
+    pub(crate) flow: Flow,
+    /// Where the host's files lie; `None` for a made-up one.
+    pub(crate) root: Option<PathBuf>,
+    /// Where Esc leads to: the tree that was seen last.
+    home: Screen,
     pub(crate) overlay: Option<Overlay>,
     pub(crate) notice: Option<String>,
     pub(crate) progress: Option<(usize, usize)>,
@@ -182,6 +199,9 @@ pub(crate) struct Start {
     pub(crate) shipped: Option<&'static [u8]>,
     /// Env files to look at.
     pub(crate) files: Vec<Source>,
+    /// The screen that is seen first.
+    pub(crate) screen: Screen,
+    pub(crate) root: Option<PathBuf>,
     pub(crate) limits: Limits,
     pub(crate) prints: Fingerprinter,
     pub(crate) theme: Theme,
@@ -210,13 +230,16 @@ impl App {
             theme: start.theme,
             own_block: start.own_block.clone(),
             reveal: false,
-            screen: Screen::Processes,
+            screen: start.screen,
+            home: start.screen,
             focus: Focus::Names,
             names: Names::default(),
             names_folded: false,
             processes: Processes::default(),
             files: Files::new(start.files, &Surroundings { outer: start.own_block.clone(), ..Surroundings::default() }),
             compare: Compare::default(),
+            flow: Flow::default(),
+            root: start.root,
             overlay: None,
             notice: None,
             progress: None,
@@ -283,6 +306,7 @@ impl App {
             Message::TraceEnded(number, ended) => self.trace_ended(number, ended),
             Message::Replaced(path, written) => self.replaced(&path, written),
             Message::RunEnded(text) | Message::Exported(text) => self.notice = Some(text),
+            Message::Surveyed(survey) => self.surveyed(survey),
             Message::Terminate => effects.push(Effect::Quit),
         }
         self.settle();
@@ -307,13 +331,18 @@ impl App {
             if self.processes.is_typing {
                 self.processes.go_to_match();
             }
+            self.flow.rebuild(self.names.chosen());
+        } else if name_is_new {
+            self.flow.rebuild(self.names.chosen());
         }
         self.areas = Areas::arrange(self, Rect::new(0, 0, self.size.0, self.size.1));
         self.names.scroll.resize(usize::from(self.areas.names.height.max(self.areas.main.height)).saturating_sub(1));
         self.processes.scroll.resize(usize::from(self.areas.main.height).saturating_sub(1));
+        self.flow.scroll.resize(usize::from(self.areas.main.height).saturating_sub(1));
         let (columns, height) = (usize::from(self.areas.detail.width), usize::from(self.areas.detail.height));
         self.processes.count_visible(&self.world);
         self.detail_lines = match self.screen {
+            Screen::Flow => super::trail::detail(self, columns),
             Screen::Processes => super::detail::detail(self, columns),
             Screen::Compare => super::compare::detail(self, columns),
             Screen::Files => super::files::detail(self, columns),
@@ -331,6 +360,7 @@ impl App {
 
     pub(crate) fn detail_scroll(&mut self) -> &mut Scroll {
         match self.screen {
+            Screen::Flow => &mut self.flow.detail,
             Screen::Processes => &mut self.processes.detail,
             Screen::Compare => &mut self.compare.detail,
             Screen::Files => &mut self.files.detail,
@@ -361,10 +391,11 @@ impl App {
                 self.compare.names(of)
             }
             Screen::Files => self.files.names(),
+            Screen::Flow => self.flow.names(),
             _ => known,
         };
         self.names.set(rows);
-        if self.screen != Screen::Processes && self.names.chosen_row().is_none() {
+        if !matches!(self.screen, Screen::Processes | Screen::Flow) && self.names.chosen_row().is_none() {
             self.names.scroll.go_to(0);
             self.names.choose_at_cursor();
         }
@@ -384,17 +415,18 @@ impl App {
     /// Asks for what the screen needs and nobody has asked for yet. Returns whether that changes
     /// what is seen.
     fn ask(&mut self, effects: &mut Vec<Effect>) -> bool {
-        let Some(process) = self.selected() else { return false };
-        let pid = process.id.pid;
-        if let (Some(name), Some(block)) = (self.names.chosen(), process.received.block())
-            && let Some(value) = block.value(name.as_bytes())
-        {
+        let value = self.names.chosen().and_then(|name| match self.screen {
+            Screen::Flow => self.flow.value(name),
+            _ => self.selected().and_then(|p| p.received.block()).and_then(|b| b.value(name.as_bytes())),
+        });
+        if let (Some(name), Some(value)) = (self.names.chosen(), value) {
             let key = GlossKey { name: name.clone(), value, reveal: self.reveal };
             if self.gloss_asked.as_ref() != Some(&key) {
                 self.gloss_asked = Some(key.clone());
                 effects.push(Effect::Gloss(key));
             }
         }
+        let Some(pid) = self.selected().map(|p| p.id.pid) else { return false };
         let wants_now = self.screen == Screen::Processes && self.processes.view == View::Now;
         let asks_now = wants_now && !self.processes.now.contains_key(&pid);
         if asks_now {
@@ -481,15 +513,28 @@ impl App {
             self.screen = screen;
             self.names.filter = Input::default();
             self.names_are_stale = true;
-            if screen != Screen::Processes && self.focus == Focus::Main {
+            if matches!(screen, Screen::Flow | Screen::Processes) {
+                self.home = screen;
+            }
+            if !self.has_tree() && self.focus == Focus::Main {
                 self.focus = Focus::Names;
             }
         }
         self.names_are_stale |= screen != Screen::Processes;
     }
 
-    fn place(&self) -> Place {
+    /// Whether the main pane has a cursor of its own, rather than the names' one.
+    pub(super) fn has_tree(&self) -> bool {
         match self.screen {
+            Screen::Processes => true,
+            Screen::Flow => self.flow.layout == Layout::Tree,
+            Screen::Compare | Screen::Files => false,
+        }
+    }
+
+    pub(super) fn place(&self) -> Place {
+        match self.screen {
+            Screen::Flow => Place::Flow,
             Screen::Processes => Place::Processes,
             Screen::Compare => Place::Compare,
             Screen::Files => Place::Files,
@@ -504,6 +549,7 @@ impl App {
                 Reply::Close => {}
                 Reply::Do(action) => self.act(action, effects),
                 Reply::GoTo(finding) => self.go_to(&finding),
+                Reply::GoToRoute(name, route) => self.go_to_route(&name, route),
                 Reply::Run { command, block, is_traced: false } => effects.push(Effect::Run { command, block }),
                 Reply::Run { command, block, is_traced: true } => effects.push(Effect::Trace { command, block }),
                 Reply::Export(leaving) if leaving.path.is_some() => effects.push(Effect::Export(leaving)),
@@ -602,27 +648,13 @@ impl App {
             Action::PreviousPane => self.focus = self.pane(2),
             Action::Enter => {
                 self.focus = match self.focus {
-                    Focus::Names if self.screen == Screen::Processes => Focus::Main,
+                    Focus::Names if self.has_tree() => Focus::Main,
                     _ => Focus::Detail,
                 }
             }
             Action::Back => self.back(),
-            Action::Left => {
-                let in_tree = self.focus == Focus::Main && self.screen == Screen::Processes;
-                if in_tree && self.processes.fold(Some(true)) {
-                    self.tree_is_stale = true;
-                } else if !(in_tree && self.processes.go_to_parent()) {
-                    self.focus = Focus::Names;
-                }
-            }
-            Action::Right => {
-                let in_tree = self.focus == Focus::Main && self.screen == Screen::Processes;
-                if in_tree && self.processes.fold(Some(false)) {
-                    self.tree_is_stale = true;
-                } else if self.focus == Focus::Names && self.screen == Screen::Processes {
-                    self.focus = Focus::Main;
-                }
-            }
+            Action::Left | Action::Right => self.sideways(action == Action::Left),
+            Action::ShowFlow => self.open(Screen::Flow),
             Action::ShowProcesses => self.show_scene(false),
             Action::ShowRecording => self.show_scene(true),
             Action::ShowCompare => self.open(Screen::Compare),
@@ -641,6 +673,11 @@ impl App {
                 self.processes.is_typing = true;
                 self.focus = Focus::Main;
             }
+            Action::Fold if self.screen == Screen::Flow => self.tree_is_stale |= self.flow.fold(None),
+            Action::FoldAll if self.screen == Screen::Flow => {
+                self.flow.turn_whole();
+                self.tree_is_stale = true;
+            }
             Action::Fold => self.tree_is_stale |= self.processes.fold(None),
             Action::FoldAll => {
                 self.processes.fold_all();
@@ -648,8 +685,13 @@ impl App {
             }
             Action::NextChange | Action::PreviousChange => {
                 self.focus = Focus::Main;
-                if !self.processes.next_change(action == Action::PreviousChange) {
-                    let name = self.names.chosen().map(ToString::to_string).unwrap_or_default();
+                let back = action == Action::PreviousChange;
+                let name = self.names.chosen().map(ToString::to_string).unwrap_or_default();
+                if self.screen == Screen::Flow {
+                    if !self.flow.next_change(back) {
+                        self.notice = Some(format!("no further branch gets {name} otherwise than the one above it"));
+                    }
+                } else if !self.processes.next_change(back) {
                     self.notice = Some(format!("no further process got {name} otherwise than its parent did"));
                 }
             }
@@ -662,8 +704,11 @@ impl App {
                     self.compare.show_same = !self.compare.show_same;
                     self.names_are_stale = true;
                 }
-                Screen::Files => {}
+                Screen::Flow | Screen::Files => {}
             },
+            Action::Layout => self.turn_layout(),
+            Action::Edit => self.edit_site(effects),
+            Action::FindValue | Action::FindFile => self.open_search(action == Action::FindFile),
             Action::KernelThreads => {
                 self.processes.kernel_threads = !self.processes.kernel_threads;
                 self.tree_is_stale = true;
@@ -710,7 +755,7 @@ impl App {
             }
             Action::Rescan => {
                 self.processes.now.clear();
-                effects.push(Effect::Rescan);
+                effects.extend([Effect::Rescan, Effect::Survey]);
             }
             Action::Help => self.overlay = Some(Overlay::help()),
             Action::Palette => self.overlay = Some(Overlay::palette(self.place())),
@@ -720,17 +765,37 @@ impl App {
         }
     }
 
+    /// Folds or unfolds, or goes to the pane beside.
+    fn sideways(&mut self, left: bool) {
+        let in_tree = self.focus == Focus::Main && self.has_tree();
+        let is_flow = self.screen == Screen::Flow;
+        if is_flow && !self.has_tree() && self.focus != Focus::Detail {
+            return self.flow.move_column(left);
+        }
+        if in_tree && (if is_flow { self.flow.fold(Some(left)) } else { self.processes.fold(Some(left)) }) {
+            self.tree_is_stale = true;
+        } else if left {
+            let has_parent = in_tree && if is_flow { self.flow.go_to_parent() } else { self.processes.go_to_parent() };
+            if !has_parent {
+                self.focus = Focus::Names;
+            }
+        } else if self.focus == Focus::Names && self.has_tree() {
+            self.focus = Focus::Main;
+        }
+    }
+
     fn page(&self) -> isize {
         match self.focus {
             Focus::Names => self.names.scroll.page(),
-            Focus::Main if self.screen != Screen::Processes => self.names.scroll.page(),
+            Focus::Main if !self.has_tree() => self.names.scroll.page(),
+            Focus::Main if self.screen == Screen::Flow => self.flow.scroll.page(),
             Focus::Main => self.processes.scroll.page(),
             Focus::Detail => isize::try_from(self.areas.detail.height).unwrap_or(1),
         }
     }
 
     fn pane(&self, steps: usize) -> Focus {
-        let has_main = self.screen == Screen::Processes;
+        let has_main = self.has_tree();
         let mut order = vec![Focus::Detail];
         if has_main {
             order.insert(0, Focus::Main);
@@ -748,6 +813,10 @@ impl App {
             Focus::Detail => {
                 let detail = self.detail_scroll();
                 detail.offset = detail.offset.saturating_add_signed(rows).min(detail.count.saturating_sub(detail.height));
+            }
+            Focus::Main if self.screen == Screen::Flow && self.has_tree() => {
+                self.flow.scroll.by(rows);
+                self.flow.select_at_cursor();
             }
             Focus::Main if self.screen == Screen::Processes => {
                 self.processes.scroll.by(rows);
@@ -776,8 +845,8 @@ impl App {
         } else if !self.processes.filter.value().is_empty() || self.processes.only_changes {
             self.processes.filter = Input::default();
             self.processes.only_changes = false;
-        } else if self.screen != Screen::Processes {
-            self.open(Screen::Processes);
+        } else if self.screen != self.home {
+            self.open(self.home);
         } else {
             self.focus = Focus::Names;
         }
@@ -814,8 +883,13 @@ impl App {
     }
 
     fn mark_side(&mut self) {
-        let process = self.selected().cloned();
-        let Some(side) = self.side_of(process.as_ref()) else { return };
+        let side = if self.screen == Screen::Flow {
+            self.flow.side()
+        } else {
+            let process = self.selected().cloned();
+            self.side_of(process.as_ref())
+        };
+        let Some(side) = side else { return };
         if self.compare.left.is_none() || self.compare.right.is_some() {
             self.notice = Some(format!("one side is {}; press c on the other", side.label));
             self.compare.left = Some(side);
@@ -877,13 +951,15 @@ impl App {
         let block = match self.screen {
             Screen::Processes => self.selected().and_then(|p| p.received.block()),
             Screen::Compare => self.compare.right.as_ref().map(|s| &s.block),
-            Screen::Files => None,
+            Screen::Flow | Screen::Files => None,
         };
         let Some(name) = self.names.chosen() else { return };
-        self.notice = Some(match block.and_then(|b| b.get(name.as_bytes())) {
+        let value =
+            if self.screen == Screen::Flow { self.flow.value(name) } else { block.and_then(|b| b.value(name.as_bytes())) };
+        self.notice = Some(match value {
             Some(value) => {
-                effects.push(Effect::Copy(value.to_vec()));
-                format!("copied the value of {name}, {} bytes, to the terminal's clipboard", value.len())
+                effects.push(Effect::Copy(value.as_bytes().to_vec()));
+                format!("copied the value of {name}, {} bytes, to the terminal's clipboard", value.as_bytes().len())
             }
             None => format!("{name} is not set here"),
         });
@@ -903,11 +979,12 @@ impl App {
                 let process = self.selected().cloned();
                 self.side_of(process.as_ref()).map(|side| (format!("what {} received", side.label), side.block))
             }
+            Screen::Flow => self.flow.side().map(|side| (format!("what {} would get", side.label), side.block)),
             Screen::Compare => self.compare.right.as_ref().map(|side| (side.label.clone(), side.block.clone())),
             Screen::Files => self.files.shown().map(|file| (file.source.title.clone(), file.block())),
         };
         let Some((label, block)) = side else {
-            self.notice.get_or_insert_with(|| "choose a process, two sides or a file first".to_owned());
+            self.notice.get_or_insert_with(|| "choose a process, a route, two sides or a file first".to_owned());
             return;
         };
         let dialog = ExportDialog::new(label, block, &self.own_block, self.reveal, self.theme);
@@ -917,9 +994,11 @@ impl App {
     fn open_run(&mut self, is_traced: bool) {
         // A recording may hold masks in place of values: nothing is to be started with those.
         let selected = self.selected().filter(|p| p.received.block().is_some() && self.recorded.is_none());
-        let (label, block) = match selected {
-            Some(process) => (label(process), process.received.block().cloned().unwrap_or(Block::empty())),
-            None => ("this program".to_owned(), self.own_block.clone()),
+        let on_flow = self.flow.side().filter(|_| self.screen == Screen::Flow);
+        let (label, block) = match (on_flow, selected) {
+            (Some(side), _) => (side.label, side.block),
+            (None, Some(process)) => (label(process), process.received.block().cloned().unwrap_or(Block::empty())),
+            (None, None) => ("this program".to_owned(), self.own_block.clone()),
         };
         self.overlay = Some(Overlay::Run(Box::new(RunDialog::new(label, block, &self.own_block, is_traced))));
     }

@@ -70,13 +70,13 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>, area: Rect) {
         let mut lines = vec![Line::default(), Line::from(Span::styled("  Two blocks side by side.", theme.style(Role::Title)))];
         let text = match &app.compare.left {
             None => vec![
-                "In Processes (1), press c on one process and c on another,",
+                "In Processes (2), press c on one process and c on another,",
                 "or C to compare a process with its parent,",
                 "or L to compare what it received with what it has now.",
             ],
             Some(side) => {
                 lines.push(Line::from(Span::styled(format!("  One side is {}.", side.label), theme.style(Role::Changed))));
-                vec!["Go to another process (1) and press c there."]
+                vec!["Go to another process (2) and press c there."]
             }
         };
         let wrapped = |t: &str| wrap(vec![Span::styled(format!("  {t}"), quiet)], columns.saturating_sub(1), 2);

@@ -8,11 +8,12 @@ use unicode_width::UnicodeWidthStr;
 use vectorum_core::masked_arguments;
 
 use super::app::{App, Focus, Screen, label};
+use super::flow::Layout;
 use super::keys::{Action, BINDINGS, Place};
 use super::paint::{fit, pad, spans, width};
 use super::processes::View;
 use super::theme::Role;
-use super::{compare, files, processes};
+use super::{compare, files, flow, processes};
 
 /// What a click on a place does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -48,7 +49,7 @@ impl Areas {
             10..18 => 4,
             18..26 => 7,
             // In a comparison the items of the chosen list are the larger part.
-            _ if app.screen != Screen::Processes => (body / 2).min(40),
+            _ if !matches!(app.screen, Screen::Processes | Screen::Flow) => (body / 2).min(40),
             _ => (body * 3 / 8).min(26),
         };
         let head_height = u16::from(detail_height > 0);
@@ -106,12 +107,15 @@ fn header(app: &App, columns: u16) -> Bar {
     let shows = |screen, recording| app.screen == screen && (screen != Screen::Processes || is_recording == recording);
     let has = |recording| is_recording == recording || app.aside.is_some() || (recording && app.shipped.is_some());
     for (title, is_open, action, is_there) in [
-        (" 1 Processes ", shows(Screen::Processes, false), Action::ShowProcesses, has(false)),
-        (" 2 Compare ", shows(Screen::Compare, false), Action::ShowCompare, true),
-        (" 3 Recording ", shows(Screen::Processes, true), Action::ShowRecording, has(true)),
-        (" 4 Files ", shows(Screen::Files, false), Action::ShowFiles, !app.files.is_empty() || app.screen == Screen::Files),
+        (" 1 Flow ", shows(Screen::Flow, false), Action::ShowFlow, app.flow.is_there() || app.screen == Screen::Flow),
+        (" 2 Processes ", shows(Screen::Processes, false), Action::ShowProcesses, has(false)),
+        (" 3 Compare ", shows(Screen::Compare, false), Action::ShowCompare, true),
+        (" 4 Recording ", shows(Screen::Processes, true), Action::ShowRecording, has(true)),
+        (" 5 Files ", shows(Screen::Files, false), Action::ShowFiles, !app.files.is_empty() || app.screen == Screen::Files),
     ] {
         if is_there {
+            // In little room the number says enough of what is not open.
+            let title = if columns < 110 && !is_open { title.get(..3).unwrap_or(title) } else { title };
             bar.push((Span::styled(title, if is_open { theme.style(Role::OpenTab) } else { quiet }), Some(Hit::Action(action))));
         }
     }
@@ -132,6 +136,20 @@ fn header(app: &App, columns: u16) -> Bar {
         right.push(Span::styled(format!("reading {done}/{total}  "), quiet));
     }
     match (app.screen, app.names.chosen()) {
+        (Screen::Flow, Some(name)) => {
+            right.push(Span::styled(name.to_string(), theme.style(Role::Title)));
+            let (values, lacking) = app.flow.counts();
+            let plural = |n: usize, one: &'static str, many: &'static str| if n == 1 { one } else { many };
+            right.push(Span::styled(
+                format!(
+                    " · {values} value{} · {lacking} {} lack{} it ",
+                    plural(values, "", "s"),
+                    plural(lacking, "route", "routes"),
+                    plural(lacking, "s", "")
+                ),
+                quiet,
+            ));
+        }
         (Screen::Processes, Some(name)) => {
             right.push(Span::styled(name.to_string(), theme.style(Role::Title)));
             let (values, lacking) = (app.processes.value_count(), app.processes.lacking);
@@ -177,11 +195,7 @@ fn footer(app: &App, columns: u16) -> Bar {
             None,
         )];
     }
-    let place = match app.screen {
-        Screen::Processes => Place::Processes,
-        Screen::Compare => Place::Compare,
-        Screen::Files => Place::Files,
-    };
+    let place = app.place();
     let mut shown: Vec<_> =
         BINDINGS.iter().filter(|b| b.footer > 0 && (b.place == Place::Everywhere || b.place == place)).collect();
     shown.sort_by_key(|b| b.footer);
@@ -189,12 +203,15 @@ fn footer(app: &App, columns: u16) -> Bar {
     let part = |key: String, short: &str| (format!(" {key}"), format!(" {short} "));
     let parts: Vec<(String, String, Action)> = shown
         .iter()
-        .filter(|b| b.action != Action::Down && (b.action != Action::OnlyChanges || app.screen != Screen::Files))
+        .filter(|b| {
+            b.action != Action::Down && (b.action != Action::OnlyChanges || !matches!(app.screen, Screen::Files | Screen::Flow))
+        })
         .map(|b| {
             let key =
                 if b.action == Action::Up { "↑↓".to_owned() } else { b.keys.first().map(|k| k.name()).unwrap_or_default() };
             let short = match b.action {
                 Action::Reveal if app.reveal => "mask",
+                Action::Layout if app.flow.layout == Layout::Reach => "tree",
                 Action::OnlyChanges if app.screen == Screen::Compare => {
                     if app.compare.show_same {
                         "only differences"
@@ -235,6 +252,7 @@ fn detail_head(app: &App, columns: u16) -> Bar {
         Screen::Processes => {
             app.selected().map(|p| if p.account.is_empty() { label(p) } else { format!("{} · {}", label(p), p.account) })
         }
+        Screen::Flow => Some(app.flow.title()),
         Screen::Compare | Screen::Files => app.names.chosen().map(ToString::to_string),
     };
     let style = theme.style(if app.focus == Focus::Detail { Role::Title } else { Role::Text });
@@ -277,6 +295,7 @@ fn detail_head(app: &App, columns: u16) -> Bar {
 
 fn detail_scroll(app: &App) -> super::scroll::Scroll {
     match app.screen {
+        Screen::Flow => app.flow.detail,
         Screen::Processes => app.processes.detail,
         Screen::Compare => app.compare.detail,
         Screen::Files => app.files.detail,
@@ -294,13 +313,14 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
     }
     frame.render_widget(Paragraph::new(line_of(header(app, columns), columns)), areas.header);
     if areas.names.width > 0 {
-        let has_keys = app.focus == Focus::Names || (app.screen != Screen::Processes && app.focus == Focus::Main);
+        let has_keys = app.focus == Focus::Names || (!app.has_tree() && app.focus == Focus::Main);
         app.names.draw(frame, areas.names, theme, has_keys);
     }
     let rule = vec![Line::from(Span::styled("│", theme.style(Role::Border))); usize::from(areas.rule.height)];
     frame.render_widget(Paragraph::new(rule), areas.rule);
     if areas.main.width > 0 {
         match app.screen {
+            Screen::Flow => flow::draw(app, frame, areas.main),
             Screen::Processes => processes::draw(app, frame, areas.main),
             Screen::Compare => compare::draw(app, frame, areas.main),
             Screen::Files => files::draw(app, frame, areas.main),

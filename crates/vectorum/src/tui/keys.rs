@@ -18,6 +18,7 @@ pub(crate) enum Action {
     Back,
     Left,
     Right,
+    ShowFlow,
     ShowProcesses,
     ShowCompare,
     ShowRecording,
@@ -33,6 +34,10 @@ pub(crate) enum Action {
     PreviousChange,
     OnlyChanges,
     KernelThreads,
+    Layout,
+    Edit,
+    FindValue,
+    FindFile,
     NextView,
     PreviousView,
     MarkForCompare,
@@ -60,6 +65,7 @@ pub(crate) enum Action {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Place {
     Everywhere,
+    Flow,
     Processes,
     Compare,
     Files,
@@ -142,8 +148,12 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     PreviousPane Everywhere 0 [code(KeyCode::BackTab)] "pane before" "Go to the pane before";
     FilterNames Everywhere 3 [Key::Char('/')] "find name" "Filter the names as you type; letters may be left out";
     Findings Everywhere 4 [Key::Char('t')] "troubles" "List what looks wrong on this host, and go there";
-    NextChange Processes 5 [Key::Char('n')] "next change" "Go to the next process that got the chosen name otherwise than its parent did";
-    PreviousChange Processes 0 [Key::Char('N')] "change before" "Go to the change before";
+    Edit Flow 5 [Key::Char('e')] "edit" "Open the deciding line in your editor, and look again afterwards";
+    Layout Flow 6 [Key::Char('a')] "reach" "Show all names by routes, those that differ most first; again shows the tree";
+    FindValue Flow 7 [Key::Char('=')] "who has" "Find the names and routes that have a value, or a part of it";
+    FindFile Flow 8 [Key::Char('@')] "line's reach" "Find what a file or a line of it decides, on which routes";
+    NextChange Everywhere 5 [Key::Char('n')] "next change" "Go to the next process or route that got the chosen name otherwise than the one above it";
+    PreviousChange Everywhere 0 [Key::Char('N')] "change before" "Go to the change before";
     OnlyChanges Everywhere 7 [Key::Char('o')] "only changes" "Show only what differs: processes that got the chosen name otherwise than their parent; in Compare, names that differ";
     NextView Processes 6 [Key::Char('v')] "view" "Show the next view of the details: value, changes, block, now";
     PreviousView Processes 0 [Key::Char('V')] "view before" "Show the view of the details before";
@@ -152,29 +162,30 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     EndTrace Everywhere 0 [Key::Char('E')] "end trace" "Ask the traced command to end; once more ends it by force";
     Export Everywhere 10 [Key::Char('w')] "export" "Write this block in another form: see exactly what will leave, then put it into a file or the clipboard";
     CompareWithParent Processes 9 [Key::Char('C')] "with parent" "Compare what the process received with what its parent did";
-    MarkForCompare Processes 10 [Key::Char('c')] "compare" "Mark the process as one side of a comparison; the second one opens it";
+    MarkForCompare Everywhere 10 [Key::Char('c')] "compare" "Mark the process or route as one side of a comparison; the second one opens it";
     CompareWithNow Processes 0 [Key::Char('L')] "with now" "Compare what the process received with what it has now";
     SwapSides Compare 5 [Key::Char('s')] "swap sides" "Swap the two sides of the comparison";
     Reveal Everywhere 11 [Key::Char('m')] "reveal" "Show what looks secret, or mask it again";
     CopyValue Everywhere 12 [Key::Char('y')] "copy value" "Copy the chosen name's value to the clipboard, through the terminal";
     CopyName Everywhere 0 [Key::Char('Y')] "copy name" "Copy the chosen name";
     FilterProcesses Processes 13 [Key::Char('p')] "find process" "Filter the processes by program, arguments, account or number";
-    Fold Processes 0 [Key::Char(' ')] "fold" "Fold or unfold what is below the process";
-    FoldAll Processes 0 [Key::Char('z')] "fold all" "Fold everything below the first level, or unfold all";
+    Fold Everywhere 0 [Key::Char(' ')] "fold" "Fold or unfold what is below, or what agrees";
+    FoldAll Everywhere 0 [Key::Char('z')] "fold all" "Fold everything below the first level, or unfold all; in Flow, what agrees";
     Left Everywhere 0 [code(KeyCode::Left), Key::Char('h')] "left" "Fold the branch, go to the parent, or go to the pane on the left";
     Right Everywhere 0 [code(KeyCode::Right), Key::Char('l')] "right" "Unfold the branch, or go to the pane on the right";
     Enter Everywhere 0 [code(KeyCode::Enter)] "open" "Go on to what is chosen: from the names to the tree, from the tree to the details";
     Back Everywhere 0 [code(KeyCode::Esc)] "back" "Close what is open, end a filter";
     KernelThreads Processes 0 [Key::Char('K')] "kernel threads" "Show or hide the kernel's threads, which have no block";
     ToggleNames Everywhere 0 [Key::Char('b')] "names" "Fold the names column away, or show it again";
-    ShowProcesses Everywhere 0 [Key::Char('1')] "processes" "Show the processes of this host";
-    ShowCompare Everywhere 0 [Key::Char('2')] "compare" "Show the comparison of two blocks";
-    ShowRecording Everywhere 0 [Key::Char('3')] "recording" "Show the recording that is open, or the trace that was started from here";
-    ShowFiles Everywhere 0 [Key::Char('4')] "files" "Show an env file under its readers";
+    ShowFlow Everywhere 0 [Key::Char('1')] "flow" "Show the routes of this host: who gets the chosen name, and why";
+    ShowProcesses Everywhere 0 [Key::Char('2')] "processes" "Show the processes of this host";
+    ShowCompare Everywhere 0 [Key::Char('3')] "compare" "Show the comparison of two blocks";
+    ShowRecording Everywhere 0 [Key::Char('4')] "recording" "Show the recording that is open, or the trace that was started from here";
+    ShowFiles Everywhere 0 [Key::Char('5')] "files" "Show an env file under its readers";
     NextFile Files 6 [Key::Char(']')] "next file" "Show the next file";
     PreviousFile Files 0 [Key::Char('[')] "file before" "Show the file before";
     TakeFix Files 5 [Key::Char('f')] "fix" "Spell the chosen name so that all readers agree, where that can be done";
-    Rescan Everywhere 0 [Key::Char('r')] "read again" "Read the processes again at once";
+    Rescan Everywhere 0 [Key::Char('r')] "read again" "Read the processes and the files again at once";
     Redraw Everywhere 0 [Key::Ctrl('l')] "redraw" "Draw the screen anew";
     Suspend Everywhere 0 [Key::Ctrl('z')] "suspend" "Leave to the shell for a while; fg comes back";
     Help Everywhere 14 [Key::Char('?'), code(KeyCode::F(1))] "help" "Explain keys, letters and marks";

@@ -6,6 +6,7 @@ mod detail;
 pub(crate) mod draw;
 mod export;
 pub(crate) mod files;
+mod flow;
 mod keys;
 mod mouse;
 mod names;
@@ -15,8 +16,10 @@ mod processes;
 
 mod scene;
 mod scroll;
+mod search;
 pub(crate) mod terminal;
 pub(crate) mod theme;
+mod trail;
 mod work;
 
 #[cfg(test)]
@@ -33,15 +36,15 @@ use nix::unistd::Pid;
 use signal_hook::consts::{SIGHUP, SIGTERM};
 use signal_hook::iterator::Signals;
 use terminal_colorsaurus::{QueryOptions, ThemeMode, theme_mode};
-use vectorum_core::{Block, HostView, World, inert};
-use vectorum_host::{Accounts, Ending, LiveHost, kernel_limits, replace_file, run_to_end};
+use vectorum_core::{Block, Content, HostView, World, inert};
+use vectorum_host::{Accounts, Ending, LiveHost, RootedHost, kernel_limits, replace_file, run_to_end};
 
-use crate::cli::{Failure, fingerprinter, own_block};
+use crate::cli::{Failure, Host, HostArgs, fingerprinter, own_block};
 use crate::demo::Pier;
 use app::{App, Effect, Message, Start};
 use terminal::{Input, Screen};
 use theme::{Theme, ThemeChoice};
-use work::Job;
+use work::{Job, Look};
 
 /// How the screen looks.
 #[derive(Debug, Default, clap::Args)]
@@ -52,21 +55,57 @@ pub(crate) struct ScreenArgs {
 }
 
 /// Opens the program on this host.
-pub(crate) fn open_host(args: &ScreenArgs, paths: &[PathBuf]) -> Result<u8, Failure> {
+pub(crate) fn open_host(args: &ScreenArgs, which: &HostArgs, paths: &[PathBuf]) -> Result<u8, Failure> {
     if !io::stdout().is_terminal() || !io::stdin().is_terminal() {
         return Err(Failure::new("the full-screen program needs a terminal")
             .way_out("vectorum show, run and compare work without one; vectorum --help lists all"));
     }
+    if let Some(root) = &which.root {
+        return open_tree(args, which, root, paths);
+    }
     let name = std::fs::read_to_string("/proc/sys/kernel/hostname").unwrap_or_default();
+    let asked = which.clone();
+    let look = move || Host::open(&asked).map(|host| host.survey()).map_err(|f| f.to_string());
+    // Somebody else's account is told before the screen is taken.
+    let account = which.account.as_ref().map(|_| Host::open(which)).transpose()?.map(|h| h.account.name);
+    let own_name = || inert(Accounts::default().name(nix::unistd::geteuid().as_raw()).as_bytes()).into_owned();
     let own = own_block();
     let choose = ["PATH", "HOME"].iter().filter_map(|n| vectorum_core::Name::new(*n)).find(|n| own.get(n.as_bytes()).is_some());
     let setup = Setup {
         host: inert(name.trim().as_bytes()).into_owned(),
-        account: inert(Accounts::default().name(nix::unistd::geteuid().as_raw()).as_bytes()).into_owned(),
+        account: account.map_or_else(own_name, |name| inert(&name).into_owned()),
         source: Source::Host,
+        look: Some(Box::new(look)),
+        root: Some(PathBuf::from("/")),
         world: World::default(),
         files: Box::new(LiveHost),
         choose,
+        select: None,
+        shipped: None,
+        open: read_files(paths)?,
+    };
+    open(args, setup, own)
+}
+
+/// Opens the program on another host's file tree.
+fn open_tree(args: &ScreenArgs, which: &HostArgs, root: &Path, paths: &[PathBuf]) -> Result<u8, Failure> {
+    let host = Host::open(which)?;
+    let name = match host.files.read(b"/etc/hostname") {
+        Content::Bytes(name) if !name.trim_ascii().is_empty() => inert(name.trim_ascii()).into_owned(),
+        _ => inert(std::os::unix::ffi::OsStrExt::as_bytes(root.as_os_str())).into_owned(),
+    };
+    let account = inert(&host.account.name).into_owned();
+    let (asked, own) = (which.clone(), own_block());
+    let files = RootedHost::open(root).map_err(|e| Failure::io(&name, &e))?;
+    let setup = Setup {
+        host: name,
+        account,
+        source: Source::Tree,
+        look: Some(Box::new(move || Host::open(&asked).map(|host| host.survey()).map_err(|f| f.to_string()))),
+        root: Some(root.to_owned()),
+        world: World::default(),
+        files: Box::new(files),
+        choose: vectorum_core::Name::new("PATH"),
         select: None,
         shipped: None,
         open: read_files(paths)?,
@@ -99,6 +138,8 @@ pub(crate) fn open_recording(args: &ScreenArgs, path: &Path) -> Result<u8, Failu
         host: inert(std::os::unix::ffi::OsStrExt::as_bytes(file)).into_owned(),
         account: scene::title(&command),
         source: Source::Recording(path.to_owned()),
+        look: None,
+        root: None,
         world: World::default(),
         files: Box::new(LiveHost),
         choose: vectorum_core::Name::new("PATH"),
@@ -111,10 +152,13 @@ pub(crate) fn open_recording(args: &ScreenArgs, path: &Path) -> Result<u8, Failu
 
 /// Opens the program on the made-up host.
 pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
+    let survey = pier.survey();
     let setup = Setup {
         host: pier.host,
         account: pier.account,
         source: Source::Demo,
+        look: Some(Box::new(move || Ok(survey.clone()))),
+        root: None,
         world: pier.world,
         files: Box::new(pier.files),
         choose: Some(pier.choose),
@@ -128,6 +172,8 @@ pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
 /// Where the processes come from.
 enum Source {
     Host,
+    /// The file tree of another host: nothing runs there.
+    Tree,
     Demo,
     Recording(PathBuf),
 }
@@ -136,6 +182,10 @@ struct Setup {
     host: String,
     account: String,
     source: Source,
+    /// Follows the host's routes.
+    look: Option<Look>,
+    /// Where the host's files lie.
+    root: Option<PathBuf>,
     world: World,
     files: Box<dyn HostView + Send>,
     choose: Option<vectorum_core::Name>,
@@ -159,6 +209,7 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         account: setup.account.clone(),
         nothing_now: match &setup.source {
             Source::Host => None,
+            Source::Tree => Some("this is a file tree: nothing runs there"),
             Source::Demo => Some("the processes of this demo are made up: there is nothing to read now"),
             Source::Recording(_) => Some("a recording tells what was received, not what a process has now"),
         },
@@ -166,6 +217,8 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
         recording: matches!(setup.source, Source::Recording(_)).then(|| setup.account.clone()),
         shipped: setup.shipped,
         files: setup.open,
+        screen: if setup.look.is_some() { app::Screen::Flow } else { app::Screen::Processes },
+        root: setup.root,
         limits,
         prints: prints.clone(),
         theme: theme.unwrap_or(Theme::Dark),
@@ -186,14 +239,15 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
     let rescan = match setup.source {
         Source::Host => Some(work::scanner(to.clone())),
         Source::Recording(path) => Some(work::reader(to.clone(), path, 0)),
-        Source::Demo => {
+        Source::Tree | Source::Demo => {
             // A made-up host is read already; this starts what follows a scan.
             let _ = to.send(Message::ScanEnded);
             None
         }
     };
+    let survey = setup.look.map(|look| work::surveyor(to.clone(), look));
     let input = Input::start(to.clone());
-    let mut outside = Outside { screen, input, jobs, rescan, reader: None, traces: 0, to };
+    let mut outside = Outside { screen, input, jobs, rescan, survey, reader: None, traces: 0, to };
     outside.run(&mut app, &inbox).map_err(failed)
 }
 
@@ -230,6 +284,7 @@ struct Outside {
     input: Input,
     jobs: Sender<Job>,
     rescan: Option<Sender<()>>,
+    survey: Option<Sender<()>>,
     /// Keeps the reader of a trace's recording going.
     reader: Option<Sender<()>>,
     traces: u32,
@@ -262,6 +317,21 @@ impl Outside {
             Effect::Rescan => {
                 for again in [&self.rescan, &self.reader].into_iter().flatten() {
                     let _ = again.send(());
+                }
+            }
+            Effect::Survey => {
+                if let Some(survey) = &self.survey {
+                    let _ = survey.send(());
+                }
+            }
+            Effect::Edit { path, line } => {
+                let told = self.lend(|| edit(&path, line))?;
+                if let Some(why) = told {
+                    let _ = self.to.send(Message::RunEnded(why));
+                }
+                // What was written there may decide otherwise now.
+                if let Some(survey) = &self.survey {
+                    let _ = survey.send(());
                 }
             }
             Effect::Copy(text) => self.screen.copy(&text)?,
@@ -310,6 +380,28 @@ impl Outside {
         // The terminal may have another size by now.
         let _ = self.to.send(Message::Resize(size.width, size.height));
         done
+    }
+}
+
+/// Opens a file in the person's editor, as `VISUAL` or `EDITOR` names it, and waits for its end.
+/// Returns what went wrong. Most editors take the line as `+LINE`.
+fn edit(path: &Path, line: usize) -> Option<String> {
+    let named = |name: &str| std::env::var(name).ok().and_then(|v| shlex::split(&v)).filter(|words| !words.is_empty());
+    let words = named("VISUAL").or_else(|| named("EDITOR")).unwrap_or_else(|| {
+        let there = ["editor", "nano", "vi"].into_iter().find(|p| Path::new("/usr/bin").join(p).exists());
+        vec![there.unwrap_or("vi").to_owned()]
+    });
+    let mut command: Vec<Vec<u8>> = words.into_iter().map(String::into_bytes).collect();
+    let what = inert(command.first().map_or(&b""[..], Vec::as_slice)).into_owned();
+    if line > 0 {
+        command.push(format!("+{line}").into_bytes());
+    }
+    command.push(std::os::unix::ffi::OsStrExt::as_bytes(path.as_os_str()).to_vec());
+    match run_to_end(&command, &own_block()) {
+        Ok(Ending::Exited(0)) => None,
+        Ok(Ending::Exited(status)) => Some(format!("{what} ended with exit status {status}")),
+        Ok(Ending::Signalled(signal)) => Some(format!("{what} was ended by {signal}")),
+        Err(error) => Some(format!("not edited: {error}; set VISUAL or EDITOR to your editor")),
     }
 }
 

@@ -25,9 +25,12 @@ impl App {
             if self.areas.detail.contains(at) {
                 let detail = self.detail_scroll();
                 detail.offset = detail.offset.saturating_add_signed(rows).min(detail.count.saturating_sub(detail.height));
-            } else if self.areas.names.contains(at) || self.screen != Screen::Processes {
+            } else if self.areas.names.contains(at) || !self.has_tree() {
                 self.names.scroll.roll(rows);
                 self.choose_at_cursor();
+            } else if self.areas.main.contains(at) && self.screen == Screen::Flow {
+                self.flow.scroll.roll(rows);
+                self.flow.select_at_cursor();
             } else if self.areas.main.contains(at) {
                 self.processes.scroll.roll(rows);
                 self.processes.select_at_cursor();
@@ -47,7 +50,10 @@ impl App {
             return;
         }
         let row = |area: Rect, offset: usize| usize::from(at.y.saturating_sub(area.y + 1)) + offset;
-        if self.areas.names.contains(at) || (self.areas.main.contains(at) && self.screen == Screen::Compare) {
+        if self.areas.names.contains(at)
+            || (self.areas.main.contains(at)
+                && (self.screen == Screen::Compare || (self.screen == Screen::Flow && !self.has_tree())))
+        {
             self.focus = Focus::Names;
             if at.y > self.areas.main.y {
                 self.names.scroll.go_to(row(self.areas.main, self.names.scroll.offset));
@@ -55,7 +61,12 @@ impl App {
             }
         } else if self.areas.main.contains(at) {
             self.focus = Focus::Main;
-            if at.y > self.areas.main.y {
+            if self.screen == Screen::Flow {
+                if at.y > self.areas.main.y {
+                    self.flow.scroll.go_to(row(self.areas.main, self.flow.scroll.offset));
+                    self.flow.select_at_cursor();
+                }
+            } else if at.y > self.areas.main.y {
                 self.processes.scroll.go_to(row(self.areas.main, self.processes.scroll.offset));
                 self.processes.select_at_cursor();
             }

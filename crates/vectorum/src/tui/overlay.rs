@@ -10,7 +10,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block as Frameline, Clear, Paragraph};
 use tui_input::Input;
-use vectorum_core::{Block, Changes, Delta, Finding};
+use vectorum_core::{Block, Changes, Delta, Finding, Name};
 
 use super::app::{App, edit, label};
 use super::detail::delta_lines;
@@ -18,6 +18,7 @@ use super::export::{ExportDialog, Leaving};
 use super::keys::{Action, BINDINGS, Binding, Place};
 use super::paint::{fit, overlaid, pad, wrap};
 use super::scroll::Scroll;
+use super::search::Search;
 use super::theme::{Role, Theme};
 
 /// What lies over the screen.
@@ -28,6 +29,7 @@ pub(crate) enum Overlay {
     Findings { findings: Arc<[Finding]>, scroll: Scroll },
     Run(Box<RunDialog>),
     Export(Box<ExportDialog>),
+    Search(Box<Search>),
 }
 
 /// What a key in an overlay leads to.
@@ -36,7 +38,13 @@ pub(crate) enum Reply {
     Close,
     Do(Action),
     GoTo(Finding),
-    Run { command: Vec<Vec<u8>>, block: Block, is_traced: bool },
+    /// Show a name on a route.
+    GoToRoute(Name, usize),
+    Run {
+        command: Vec<Vec<u8>>,
+        block: Block,
+        is_traced: bool,
+    },
     Export(Leaving),
 }
 
@@ -102,6 +110,7 @@ impl Overlay {
             Overlay::Palette { input, .. } => Some(input),
             Overlay::Run(dialog) => Some(&mut dialog.input),
             Overlay::Export(dialog) => Some(dialog.input()),
+            Overlay::Search(search) => Some(&mut search.input),
             _ => None,
         }
     }
@@ -116,6 +125,7 @@ impl Overlay {
             }
             Overlay::Run(dialog) => dialog.parse(),
             Overlay::Export(dialog) => dialog.make(),
+            Overlay::Search(search) => search.find(),
             _ => {}
         }
     }
@@ -123,6 +133,7 @@ impl Overlay {
     fn scroll(&mut self) -> Option<&mut Scroll> {
         match self {
             Overlay::Help(scroll) | Overlay::Palette { scroll, .. } | Overlay::Findings { scroll, .. } => Some(scroll),
+            Overlay::Search(search) => Some(&mut search.scroll),
             Overlay::Run(_) | Overlay::Export(_) => None,
         }
     }
@@ -150,6 +161,7 @@ impl Overlay {
             // Each finding takes two lines.
             Overlay::Findings { scroll, .. } => scroll.resize((inner / 2).max(1)),
             Overlay::Run(_) => {}
+            Overlay::Search(search) => search.scroll.resize((inner.saturating_sub(2) / 2).max(1)),
             Overlay::Export(dialog) => dialog.settle(usize::from(area.width.saturating_sub(2)), inner),
         }
     }
@@ -160,6 +172,7 @@ impl Overlay {
             Overlay::Palette { .. } => (90, 24),
             Overlay::Findings { findings, .. } => (110, 3 + 2 * u16::try_from(findings.len().max(1)).unwrap_or(30)),
             Overlay::Run(_) => (110, 20),
+            Overlay::Search(_) => (110, 30),
             Overlay::Export(_) => (160, 60),
         };
         let (width, height) = (width.min(screen.width.saturating_sub(2)), height.min(screen.height.saturating_sub(2)));
@@ -189,13 +202,14 @@ impl Overlay {
                 return findings.get(scroll.cursor).map_or(Reply::Close, |f| Reply::GoTo(f.clone()));
             }
             (Overlay::Run(dialog), KeyCode::Enter) => return dialog.reply(),
+            (Overlay::Search(search), KeyCode::Enter) => return search.reply(),
             (Overlay::Help(_), KeyCode::Enter | KeyCode::Char('q' | '?'))
             | (Overlay::Findings { .. }, KeyCode::Char('q' | 't')) => return Reply::Close,
             _ => {}
         }
         let is_help = matches!(self, Overlay::Help(_));
         let Some(scroll) = self.scroll() else { return Reply::Stay };
-        let step = match Action::of_key(&key, app_place(app)) {
+        let step = match Action::of_key(&key, app.place()) {
             Some(Action::Up) => -1,
             Some(Action::Down) => 1,
             Some(Action::PageUp) => -scroll.page(),
@@ -223,6 +237,7 @@ impl Overlay {
             Overlay::Run(dialog) if dialog.is_traced => " trace a command · Enter starts it, Esc closes ",
             Overlay::Export(_) => " export · ↑ ↓ form, Tab field, PgUp PgDn scroll, Enter writes, Esc closes ",
             Overlay::Run(_) => " run a command · Enter runs, Esc closes ",
+            Overlay::Search(search) => search.title(),
         };
         let frameline =
             Frameline::bordered().border_style(theme.style(Role::Quiet)).title(Span::styled(title, theme.style(Role::Title)));
@@ -234,18 +249,11 @@ impl Overlay {
             Overlay::Findings { findings, scroll } => finding_lines(app, findings, scroll, columns),
             Overlay::Run(dialog) => run_lines(app, dialog, columns),
             Overlay::Export(dialog) => dialog.lines(app, columns),
+            Overlay::Search(search) => search.lines(app, columns),
         };
         frame.render_widget(Clear, area);
         frame.render_widget(frameline, area);
         frame.render_widget(Paragraph::new(lines), inner);
-    }
-}
-
-fn app_place(app: &App) -> Place {
-    match app.screen {
-        super::app::Screen::Processes => Place::Processes,
-        super::app::Screen::Compare => Place::Compare,
-        super::app::Screen::Files => Place::Files,
     }
 }
 
@@ -372,9 +380,14 @@ fn run_lines(app: &App, dialog: &RunDialog, columns: usize) -> Vec<Line<'static>
 /// What the signs on the screen mean.
 const LEGEND: &[(&str, &str)] = &[
     ("A B C …", "the chosen name's values: equal letters mean equal values, wherever they are"),
-    ("– ▒", "the name is not set; it cannot be told"),
+    ("– ~ ▒", "the name is not set; set, to something made anew at each start; it cannot be told"),
     ("━━ ┄┄ ╌╌", "the name is set; not set; not known"),
-    ("+ ± ×", "born here, changed here, dropped here, seen from the parent; in Compare: only right, different, only left"),
+    (
+        "+ ± ×",
+        "born here, changed here, dropped here, seen from the parent or the branch above; in Compare: only right, different, only left",
+    ),
+    ("▸ 12 · +4", "in Flow: branches that agree, told as one; so many more are folded away below"),
+    ("▶ 12│", "in a trail: the line of the file that decides"),
     ("≡ * !", "a list, looks secret, something is wrong with a value"),
     ("≠3", "three different values are about"),
     ("••••••#1f9c3a", "a masked secret; equal digits mean equal secrets, until the program ends"),
@@ -389,7 +402,7 @@ fn help_lines(theme: Theme, columns: usize) -> Vec<Line<'static>> {
     let mut lines = Vec::new();
     for (text, role) in [
         ("A process gets its environment block once, when it is started, from whoever started it.", Role::Title),
-        ("Pick a name on the left: every process is painted by the value that it received.", Role::Text),
+        ("Pick a name on the left: every route and process is painted by the value that it gets.", Role::Text),
         ("", Role::Text),
         ("Signs", Role::Title),
     ] {
@@ -403,9 +416,13 @@ fn help_lines(theme: Theme, columns: usize) -> Vec<Line<'static>> {
     for (sign, meaning) in LEGEND {
         row((*sign).to_owned(), meaning, Role::Label);
     }
-    for (title, place) in
-        [("Everywhere", Place::Everywhere), ("Processes", Place::Processes), ("Compare", Place::Compare), ("Files", Place::Files)]
-    {
+    for (title, place) in [
+        ("Everywhere", Place::Everywhere),
+        ("Flow", Place::Flow),
+        ("Processes", Place::Processes),
+        ("Compare", Place::Compare),
+        ("Files", Place::Files),
+    ] {
         row(String::new(), "", Role::Text);
         row(title.to_owned(), "", Role::Title);
         for binding in BINDINGS.iter().filter(|b| b.place == place) {

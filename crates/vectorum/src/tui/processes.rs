@@ -4,18 +4,19 @@ use std::collections::{BTreeSet, HashMap};
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
+use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use unicode_width::UnicodeWidthStr;
-use vectorum_core::{Certainty, Name, Process, Received, Tint, Tints, TreeRow, World, inert, masked_arguments};
+use vectorum_core::{Certainty, Mark, Name, Process, Rails, Received, Tint, Tints, TreeRow, World, inert, masked_arguments};
 use vectorum_host::Keeper;
 
 use super::app::{App, Focus};
 use super::detail::{SEEN, delta_from_parent, shown};
 use super::paint::{fit, overlaid, pad, spans, width};
 use super::scroll::Scroll;
-use super::theme::Role;
+use super::theme::{Role, Theme};
 use crate::recorded::{Recorded, Row, time};
 
 /// What the pane of details shows.
@@ -52,15 +53,6 @@ impl View {
             (View::Now, false) | (View::Changes, true) => View::Value,
         }
     }
-}
-
-/// How a process got the chosen name, seen from its parent.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Mark {
-    Same,
-    Born,
-    Changed,
-    Dropped,
 }
 
 /// What is known of the block that a process has now.
@@ -145,7 +137,7 @@ impl Processes {
                     }
                 }
                 Tint::Absent => self.lacking += 1,
-                Tint::Unknown => {}
+                Tint::Unknown | Tint::PerRun => {}
             }
         }
     }
@@ -296,18 +288,6 @@ impl Processes {
     }
 }
 
-impl Mark {
-    /// Returns the mark of a process by its parent's tint and its own.
-    fn between(parent: Tint, own: Tint) -> Mark {
-        match (parent, own) {
-            (Tint::Absent, Tint::Value(_)) => Mark::Born,
-            (Tint::Value(_), Tint::Absent) => Mark::Dropped,
-            (Tint::Value(a), Tint::Value(b)) if a != b => Mark::Changed,
-            _ => Mark::Same,
-        }
-    }
-}
-
 /// Returns how a process got a name, seen from its parent.
 fn mark(world: &World, process: &Process, name: &Name) -> Mark {
     let mut tints = Tints::default();
@@ -407,7 +387,7 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     let theme = app.theme;
     let quiet = theme.style(Role::Quiet);
     let Some(process) = app.world.get(row.pid) else { return Vec::new() };
-    let mut tree = vec![Span::styled(rails(row, columns.tree), theme.style(Role::Border))];
+    let mut tree = vec![Span::styled(rails(row.rails, columns.tree), theme.style(Role::Border))];
     if row.folded > 0 {
         tree.push(Span::styled("▸", theme.style(Role::Key)));
     }
@@ -426,12 +406,7 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
             tree.push(Span::styled(format!(" ✗ {failure}"), theme.style(Role::Trouble)));
         }
     }
-    let (sign, role) = match mark {
-        Mark::Same => ("", Role::Text),
-        Mark::Born => (" +", Role::Born),
-        Mark::Changed => (" ±", Role::Changed),
-        Mark::Dropped => (" ×", Role::Dropped),
-    };
+    let (sign, role) = sign(mark);
     // Arguments get what room the tree leaves, beside the sign and a piece of the line.
     let arguments: Vec<&[u8]> = process.arguments().into_iter().skip(1).collect();
     let room = columns.tree.saturating_sub(width(&tree) + sign.width() + 8);
@@ -442,11 +417,7 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     }
     tree.push(Span::styled(sign, theme.style(role)));
     let tree = fit(tree, columns.tree.saturating_sub(2));
-    let (line_sign, line_style) = match tint {
-        Tint::Value(_) => ("━", theme.tint(tint)),
-        Tint::Absent => ("┄", theme.style(Role::Border)),
-        Tint::Unknown => ("╌", theme.style(Role::Border)),
-    };
+    let (line_sign, line_style) = stroke(tint, theme);
     let rest = columns.tree.saturating_sub(width(&tree) + 1);
     let mut line = tree;
     line.push(Span::raw(" "));
@@ -476,6 +447,26 @@ fn tree_row(app: &App, row: &TreeRow, tint: Tint, mark: Mark, columns: &Columns)
     line
 }
 
+/// Returns the sign of a mark, with a blank before it.
+pub(super) fn sign(mark: Mark) -> (&'static str, Role) {
+    match mark {
+        Mark::Same => ("", Role::Text),
+        Mark::Born => (" +", Role::Born),
+        Mark::Changed => (" ±", Role::Changed),
+        Mark::Dropped => (" ×", Role::Dropped),
+    }
+}
+
+/// Returns the line that a branch is drawn with.
+pub(super) fn stroke(tint: Tint, theme: Theme) -> (&'static str, Style) {
+    match tint {
+        Tint::Value(_) => ("━", theme.tint(tint)),
+        Tint::PerRun => ("━", theme.style(Role::Quiet)),
+        Tint::Absent => ("┄", theme.style(Role::Border)),
+        Tint::Unknown => ("╌", theme.style(Role::Border)),
+    }
+}
+
 /// Returns the time line of a receipt: before, its life, after. One whose end is not known has an
 /// open right end; as long as the trace runs, that is now.
 fn lifetime(recorded: &Recorded, receipt: &Row, columns: usize) -> [(String, bool); 3] {
@@ -493,10 +484,10 @@ fn lifetime(recorded: &Recorded, receipt: &Row, columns: usize) -> [(String, boo
 }
 
 /// Returns the lines that lead to a row from above; deep ones lose their left part.
-fn rails(row: &TreeRow, columns: usize) -> String {
+pub(super) fn rails(rails: Rails, columns: usize) -> String {
     let mut text = String::from(" ");
-    let levels = row.rails.levels().count();
-    for (level, goes_on) in row.rails.levels().enumerate().skip(1) {
+    let levels = rails.levels().count();
+    for (level, goes_on) in rails.levels().enumerate().skip(1) {
         text.push_str(match (level + 1 == levels, goes_on) {
             (true, true) => "├ ",
             (true, false) => "└ ",

@@ -101,7 +101,7 @@ impl Theme {
             (Tint::Value(index), Theme::Dark) => of(&DARK_TINTS, index),
             (Tint::Value(index), Theme::Light) => of(&LIGHT_TINTS, index),
             (Tint::Value(_), Theme::None) => Style::new(),
-            (Tint::Absent | Tint::Unknown, _) => self.style(Role::Quiet),
+            (Tint::Absent | Tint::Unknown | Tint::PerRun, _) => self.style(Role::Quiet),
         }
     }
 

@@ -9,6 +9,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
+use vectorum_core::route::Survey;
 use vectorum_core::{Block, Fingerprinter, HostView, Limits, World, findings, gloss, inert};
 use vectorum_host::{Group, Peek, ProcFolder, Scanner, live_block, start_apart};
 use vectorum_trace::recording::{self, Fact, Head, RecordingError};
@@ -223,6 +224,24 @@ pub(crate) struct Tracing {
     pub(crate) folder: PathBuf,
     pub(crate) recording: PathBuf,
 }
+
+/// Starts the thread that follows the routes of a host, at once and whenever it is asked to.
+pub(crate) fn surveyor(to: Sender<Message>, look: Look) -> Sender<()> {
+    let (again, asked) = channel();
+    thread::spawn(move || {
+        loop {
+            if to.send(Message::Surveyed(look().map(Arc::new))).is_err() || asked.recv().is_err() {
+                return;
+            }
+            // Who asked twice meanwhile gets one answer.
+            while asked.try_recv().is_ok() {}
+        }
+    });
+    again
+}
+
+/// Follows the routes of a host, or says why that cannot be done.
+pub(crate) type Look = Box<dyn Fn() -> Result<Survey, String> + Send>;
 
 /// Something to work out.
 pub(crate) enum Job {

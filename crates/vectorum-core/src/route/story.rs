@@ -1,0 +1,85 @@
+//! The trail of one variable along one route, as facts for sentences.
+
+use bytes::Bytes;
+
+use super::lack::{Lack, describes_the_account, lacks};
+use super::{Forecast, Held, Reached, Route, Site, Survey};
+
+/// A stop on a trail.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Told<'a> {
+    /// Nothing is started on this route.
+    NeverStarted(&'static str, Option<&'a Site>),
+    /// The first program on the route has it already.
+    FromStart(&'a Held),
+    /// A hop sets it; whether this is what decides in the end.
+    Set {
+        /// The hop, in words.
+        hop: &'a str,
+        /// The line that says so.
+        site: Option<&'a Site>,
+        /// The value.
+        held: &'a Held,
+        /// Whether nothing later decides otherwise.
+        decides: bool,
+    },
+    /// A hop drops it.
+    Dropped {
+        /// The hop, in words.
+        hop: &'a str,
+        /// The line that says so.
+        site: Option<&'a Site>,
+        /// The hop's rule.
+        why: Option<&'static str>,
+    },
+    /// What arrives is unknown.
+    Unknown(&'static str, Option<&'a Site>),
+    /// It is not set at the end.
+    NotSet,
+    /// A line that sets it is never read on this route; it reaches these.
+    Elsewhere(&'a Site, Vec<&'a Route>),
+    /// This name, which differs little, is set here.
+    Near(&'a Bytes),
+    /// The variable describes the account and does not change it.
+    DescribesTheAccount,
+}
+
+impl Survey {
+    /// Tells the story of a name along a route.
+    pub fn story<'a>(&'a self, forecast: &'a Forecast, name: &'a [u8]) -> Vec<Told<'a>> {
+        if let Reached::No(why, site) = &forecast.reached {
+            return vec![Told::NeverStarted(why, site.as_ref())];
+        }
+        let mut out = Vec::new();
+        let events: Vec<_> = forecast.trail(name).collect();
+        for (at, event) in events.iter().enumerate() {
+            let hop = forecast.hops.get(event.hop).map_or("the start", String::as_str);
+            let site = event.site.as_ref();
+            out.push(match &event.held {
+                Some(held) => Told::Set { hop, site, held, decides: at + 1 == events.len() },
+                None => Told::Dropped { hop, site, why: event.why },
+            });
+        }
+        match (forecast.get(name), &forecast.open) {
+            (Some(variable), None) if out.is_empty() => out.push(Told::FromStart(&variable.held)),
+            (variable, Some((why, site))) if variable.is_none_or(|v| matches!(v.held, Held::Unknown(_))) => {
+                if let Some(Told::Set { decides, .. }) = out.last_mut() {
+                    *decides = false;
+                }
+                out.push(Told::Unknown(why, site.as_ref()));
+            }
+            (None, None) => {
+                out.push(Told::NotSet);
+                out.extend(lacks(name, forecast, &self.routes).into_iter().map(|lack| match lack {
+                    Lack::Elsewhere(site, routes) => Told::Elsewhere(site, routes),
+                    Lack::Near(near) => Told::Near(near),
+                }));
+            }
+            _ => {}
+        }
+        if describes_the_account(name) {
+            out.push(Told::DescribesTheAccount);
+        }
+        out
+    }
+}

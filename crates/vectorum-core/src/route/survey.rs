@@ -1,0 +1,198 @@
+//! What one look at a host gives: the forecasts of all its routes, and the files that decided.
+
+use std::collections::{BTreeMap, HashMap};
+
+use bytes::Bytes;
+
+use super::flow::{Branch, tree};
+use super::{Account, Forecast, Ground, Held, Reached, Route, Site};
+use crate::block::{Block, Name, Value};
+use crate::host_view::Content;
+use crate::select::Selection;
+use crate::tint::{Tint, Tints};
+use crate::world::{NameSummary, facts};
+
+/// What the first programs on the routes are started with.
+#[derive(Clone, Debug, Default)]
+pub struct Starts {
+    /// What process 1 received, where that is known.
+    pub first: Option<Block>,
+    /// The name of its program.
+    pub program: String,
+}
+
+impl Starts {
+    /// Returns the block with which a route begins.
+    pub fn of(&self, route: &Route) -> Block {
+        if route.begins_at_process_one() {
+            // What process 1 received reaches a service only where its unit asks for it.
+            self.first.clone().unwrap_or(Block::empty())
+        } else {
+            // What a terminal is opened with.
+            Block::from_vars([("TERM", "linux")])
+        }
+    }
+}
+
+/// All routes of a host for an account, forecast from one state of its files.
+#[derive(Clone, Debug)]
+pub struct Survey {
+    /// The routes in the order in which people would list them.
+    pub routes: Vec<(Route, Forecast)>,
+    pub(super) starts: Starts,
+    pub(super) branches: Vec<Branch>,
+    /// The files that hold a site.
+    files: HashMap<Bytes, Bytes>,
+    names: Vec<NameSummary>,
+}
+
+/// A name on all routes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ReachRow {
+    /// The name.
+    pub name: Name,
+    /// The tint of its value on each route, in the order of [`Survey::routes`].
+    pub tints: Vec<Tint>,
+    /// The values by their letters.
+    pub values: Vec<Value>,
+    /// How many routes lack it.
+    pub lacking: usize,
+}
+
+/// A name with a certain value, or from a certain line, and the routes on which that is so.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Bearer {
+    /// The name.
+    pub name: Bytes,
+    /// The value.
+    pub value: Bytes,
+    /// The line that decided it on the first of the routes.
+    pub site: Option<Site>,
+    /// The routes, by their places in [`Survey::routes`].
+    pub routes: Vec<usize>,
+}
+
+impl Survey {
+    /// Follows all routes that a host has for an account.
+    pub fn of(ground: &Ground<'_>, account: &Account, starts: Starts) -> Survey {
+        let follow = |route: Route| {
+            let forecast = route.forecast(ground, account, &starts.of(&route));
+            (route, forecast)
+        };
+        let routes: Vec<(Route, Forecast)> = Route::all(ground, account).into_iter().map(follow).collect();
+        let mut files: HashMap<Bytes, Bytes> = HashMap::new();
+        for (_, forecast) in &routes {
+            let opened = forecast.open.iter().filter_map(|(_, site)| site.as_ref());
+            for site in forecast.events.iter().filter_map(|e| e.site.as_ref()).chain(opened) {
+                if !files.contains_key(&site.path)
+                    && let Content::Bytes(content) = ground.read(&site.path)
+                {
+                    files.insert(site.path.clone(), content);
+                }
+            }
+        }
+        let branches = tree(&routes, &starts.program);
+        let names = summaries(&routes);
+        Survey { routes, starts, branches, files, names }
+    }
+
+    /// Returns every name that some route knows, with what the names column says of it.
+    pub fn names(&self) -> &[NameSummary] {
+        &self.names
+    }
+
+    /// Returns a line of a file that decided something.
+    pub fn line(&self, path: &[u8], line: usize) -> Option<&[u8]> {
+        let file = self.files.get(path)?;
+        let at = line.checked_sub(1)?;
+        // What follows the last line feed is no line.
+        let text = file.strip_suffix(b"\n").unwrap_or(file);
+        text.split(|b| *b == b'\n').nth(at)
+    }
+
+    /// Returns the tint of a name on a route.
+    pub fn tint(&self, route: usize, name: &[u8], tints: &mut Tints) -> Tint {
+        self.routes.get(route).map_or(Tint::Unknown, |(_, forecast)| forecast.tint(name, tints))
+    }
+
+    /// Returns names by routes, those that differ most first: by the number of their values, then by
+    /// whether some route lacks them.
+    pub fn reach(&self, only: &Selection) -> Vec<ReachRow> {
+        let mut rows: Vec<ReachRow> = Vec::new();
+        for summary in self.names.iter().filter(|n| only.takes(n.name.as_bytes())) {
+            let mut known = Tints::default();
+            let name = summary.name.clone();
+            let tints: Vec<Tint> = self.routes.iter().map(|(_, f)| f.tint(name.as_bytes(), &mut known)).collect();
+            let lacking = tints.iter().filter(|t| **t == Tint::Absent).count();
+            rows.push(ReachRow { name, tints, values: known.values().to_vec(), lacking });
+        }
+        rows.sort_by_key(|row| {
+            (std::cmp::Reverse(row.values.len()), std::cmp::Reverse(row.lacking.min(1)), row.name.as_bytes().to_vec())
+        });
+        rows
+    }
+
+    /// Returns where a text is a value, or a part of one: whole values first.
+    pub fn holding(&self, text: &[u8]) -> Vec<Bearer> {
+        let mut found = self.bearers(|_, variable, value| {
+            let _ = variable;
+            !text.is_empty() && memchr::memmem::find(value, text).is_some()
+        });
+        found.sort_by_key(|b| (b.value != text, b.name.clone(), b.value.clone()));
+        found
+    }
+
+    /// Returns what a file decides, or one line of it.
+    pub fn decided_by(&self, path: &[u8], line: Option<usize>) -> Vec<Bearer> {
+        let is_it = |site: &Site| site.path == path && line.is_none_or(|l| l == site.line);
+        let mut found = self.bearers(|_, variable, _| variable.site.as_ref().is_some_and(is_it));
+        found.sort_by_key(|b| (b.site.as_ref().map(|s| s.line), b.name.clone()));
+        found
+    }
+
+    /// Returns the files that decide something, in the order of their paths.
+    pub fn deciding_files(&self) -> Vec<Bytes> {
+        let mut paths: Vec<Bytes> = self.files.keys().cloned().collect();
+        paths.sort();
+        paths
+    }
+
+    fn bearers(&self, is_one: impl Fn(&Bytes, &super::Variable, &[u8]) -> bool) -> Vec<Bearer> {
+        let mut found: BTreeMap<(Bytes, Bytes), Bearer> = BTreeMap::new();
+        for (at, (_, forecast)) in self.routes.iter().enumerate().filter(|(_, (_, f))| f.reached == Reached::Yes) {
+            for (name, variable) in forecast.vars() {
+                let Held::Known(value) = &variable.held else { continue };
+                if is_one(name, variable, value) {
+                    let new =
+                        || Bearer { name: name.clone(), value: value.clone(), site: variable.site.clone(), routes: Vec::new() };
+                    found.entry((name.clone(), value.clone())).or_insert_with(new).routes.push(at);
+                }
+            }
+        }
+        found.into_values().collect()
+    }
+}
+
+fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
+    let mut values: BTreeMap<&Bytes, Vec<&Bytes>> = BTreeMap::new();
+    for (name, variable) in routes.iter().flat_map(|(_, f)| f.vars()) {
+        let known = values.entry(name).or_default();
+        if let Held::Known(value) = &variable.held
+            && !known.contains(&value)
+        {
+            known.push(value);
+        }
+    }
+    let summary = |(name, values): (&Bytes, Vec<&Bytes>)| {
+        let name = Name::new(name.clone())?;
+        let facts: Vec<_> = values.iter().filter_map(|v| Value::new((*v).clone())).map(|v| facts(&name, &v)).collect();
+        Some(NameSummary {
+            values: values.len(),
+            is_list: facts.iter().any(|f| f.is_list),
+            is_secret: facts.iter().any(|f| f.is_secret),
+            is_troubled: facts.iter().any(|f| f.is_troubled),
+            name,
+        })
+    };
+    values.into_iter().filter_map(summary).collect()
+}

@@ -1,0 +1,4 @@
+[ -z "${PS1-}" ] && return
+PAGER=less
+LESS=-R
+export PAGER LESS

@@ -1,0 +1,174 @@
+//! The trail of the chosen name on the route under the cursor, with the files' own lines quoted.
+
+use ratatui::text::{Line, Span};
+use vectorum_core::route::{Held, Reached, Site, Told};
+use vectorum_core::{Mark, Name, Tint, masked_source};
+
+use super::app::App;
+use super::detail::{SEEN, shown};
+use super::flow::Layout;
+use super::paint::{fit, set_in, spans};
+use super::processes::sign;
+use super::theme::Role;
+use crate::cli::{place, sentence};
+
+type Spans = Vec<Span<'static>>;
+
+/// Returns the lines of the trail.
+pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
+    let theme = app.theme;
+    let note = |text: &str| vec![Span::styled(text.to_owned(), theme.style(Role::Quiet))];
+    let Some(name) = app.names.chosen() else { return set_in(vec![note("no name is chosen")], columns) };
+    if app.flow.survey().is_none() {
+        return Vec::new();
+    }
+    let mut lines = match app.flow.route() {
+        Some(_) => story(app, name, columns),
+        None => group(app, name),
+    };
+    lines.push(Vec::new());
+    lines.extend(legend(app, name, columns));
+    if let Some(gloss) = app.flow.value(name).and_then(|v| app.gloss_of(name, v.as_bytes()).filter(|g| g.lines.len() > 1)) {
+        lines.push(Vec::new());
+        lines.extend(gloss.lines.iter().map(|l| spans(l, theme)));
+    }
+    set_in(lines, columns)
+}
+
+/// What a group or the first process says.
+fn group(app: &App, name: &Name) -> Vec<Spans> {
+    let theme = app.theme;
+    let quiet = |text: String| vec![Span::styled(text, theme.style(Role::Quiet))];
+    let Some(row) = app.flow.row() else { return Vec::new() };
+    match row.tint {
+        _ if row.branch != 0 => vec![quiet(format!("the routes below part over {name}; → and Space unfold"))],
+        Some(Tint::Value(_)) => vec![quiet("the first process received it from the kernel or the boot loader".to_owned())],
+        Some(Tint::Absent) => vec![quiet(format!("the first process did not receive {name}"))],
+        _ => vec![quiet("what the first process received is not known here".to_owned())],
+    }
+}
+
+fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
+    let theme = app.theme;
+    let (Some(survey), Some((_, forecast))) = (app.flow.survey(), app.flow.route()) else { return Vec::new() };
+    let mut lines: Vec<Spans> = Vec::new();
+    if let (Some(Held::Known(value)), Reached::Yes) = (forecast.get(name.as_bytes()).map(|v| &v.held), &forecast.reached) {
+        lines.push(held(app, name, &Held::Known(value.clone())));
+    }
+    let mut elsewhere = 0;
+    for told in survey.story(forecast, name.as_bytes()) {
+        let (mark, site, is_deciding) = match &told {
+            Told::Set { site, decides, .. } => (if *decides { Mark::Born } else { Mark::Changed }, *site, *decides),
+            Told::Dropped { site, .. } => (Mark::Dropped, *site, true),
+            Told::Elsewhere(site, _) => {
+                elsewhere += 1;
+                if elsewhere > 3 {
+                    continue;
+                }
+                (Mark::Same, Some(*site), false)
+            }
+            Told::Unknown(_, site) | Told::NeverStarted(_, site) => (Mark::Same, *site, true),
+            Told::FromStart(_) | Told::NotSet | Told::Near(_) | Told::DescribesTheAccount => (Mark::Same, None, false),
+        };
+        let mut line: Spans = Vec::new();
+        if let Told::Set { hop, site, held: value, .. } = &told {
+            line.push(Span::styled(if is_deciding { "● " } else { "○ " }, theme.style(Role::Born)));
+            let at = site.map(|s| format!(", {}", place(s))).unwrap_or_default();
+            line.push(Span::raw(format!("{hop}{at}  ")));
+            line.extend(held(app, name, value));
+        } else {
+            let (sign, role) = sign(mark);
+            let lead = if sign.is_empty() { "  ".to_owned() } else { format!("{} ", sign.trim_start()) };
+            line.push(Span::styled(lead, theme.style(role)));
+            let role = match told {
+                Told::NeverStarted(..) | Told::Near(_) => Role::Trouble,
+                Told::NotSet | Told::Unknown(..) => Role::Title,
+                _ => Role::Text,
+            };
+            // Values stand in the lines of their own.
+            line.push(Span::styled(sentence(&told, &|_| String::new()), theme.style(role)));
+            if let Told::FromStart(value) = &told {
+                line.extend(held(app, name, value));
+            }
+        }
+        lines.push(fit(line, (columns * 2).saturating_sub(8)));
+        if let Some(site) = site {
+            lines.extend(quote(app, site, is_deciding, columns));
+        }
+    }
+    if let (Some(site), true) = (app.flow.site(), app.root.is_some()) {
+        lines.push(vec![Span::styled(format!("e edits {}", place(site)), theme.style(Role::Label))]);
+    }
+    lines
+}
+
+fn held(app: &App, name: &Name, held: &Held) -> Spans {
+    let theme = app.theme;
+    match held {
+        Held::Known(value) => {
+            let tint = app.flow.tint_of(value);
+            let mut line: Spans = tint.map(|t| Span::styled(format!("{t} "), theme.tint(t))).into_iter().collect();
+            if value.is_empty() {
+                line.push(Span::styled("(empty)", theme.style(Role::Quiet)));
+            } else {
+                line.extend(shown(app, name.as_bytes(), value, SEEN));
+            }
+            line
+        }
+        Held::PerRun => vec![Span::styled("made anew at each start", theme.style(Role::Quiet))],
+        Held::Unknown(why) => vec![Span::styled(format!("unknown: {why}"), theme.style(Role::Quiet))],
+    }
+}
+
+/// Returns a file's own line, one before and one after it where the line decides.
+fn quote(app: &App, site: &Site, is_deciding: bool, columns: usize) -> Vec<Spans> {
+    let theme = app.theme;
+    let Some(survey) = app.flow.survey() else { return Vec::new() };
+    let around = usize::from(is_deciding);
+    let mut lines = Vec::new();
+    for number in site.line.saturating_sub(around).max(1)..=site.line + around {
+        let Some(text) = survey.line(&site.path, number).filter(|_| site.line > 0) else { continue };
+        let is_it = number == site.line;
+        let sign = if is_it && is_deciding { "▶" } else { " " };
+        let mut line = vec![
+            Span::styled(format!("   {sign}"), theme.style(Role::Key)),
+            Span::styled(format!("{number:>4}│ "), theme.style(Role::Quiet)),
+        ];
+        let text: Vec<u8> = text.iter().copied().take(SEEN).collect();
+        let shown = spans(&masked_source(&text, &app.prints, app.reveal), theme);
+        if is_it {
+            line.extend(shown);
+        } else {
+            line.extend(shown.into_iter().map(|s| Span::styled(s.content, theme.style(Role::Quiet))));
+        }
+        lines.push(fit(line, columns.saturating_sub(2)));
+    }
+    lines
+}
+
+/// Returns the letters of all values, with how many routes have each.
+fn legend(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
+    let theme = app.theme;
+    let quiet = |text: String| Span::styled(text, theme.style(Role::Quiet));
+    let (values, lacking) = app.flow.values();
+    let here = app.flow.value(name);
+    let mut lines = Vec::new();
+    for (tint, value, count) in values.into_iter().take(26) {
+        let lead = if here.as_ref() == Some(value) { "▸" } else { " " };
+        let mut line = vec![Span::styled(lead, theme.style(Role::Key)), Span::styled(format!("{tint:<3}"), theme.tint(tint))];
+        line.push(quiet(format!("{count:>4} route{:<2} ", if count == 1 { "" } else { "s" })));
+        if value.as_bytes().is_empty() {
+            line.push(quiet("(empty)".to_owned()));
+        } else {
+            line.extend(shown(app, name.as_bytes(), value.as_bytes(), SEEN));
+        }
+        lines.push(fit(line, columns.saturating_sub(2)));
+    }
+    let mut line = vec![Span::raw(" "), Span::styled(format!("{:<3}", Tint::Absent), theme.tint(Tint::Absent))];
+    line.push(quiet(format!("{lacking:>4} without it")));
+    lines.push(line);
+    if app.flow.layout == Layout::Reach {
+        lines.push(vec![quiet("← → another route · ↑ ↓ another name · a shows the tree".to_owned())]);
+    }
+    lines
+}
