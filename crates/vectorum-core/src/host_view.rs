@@ -33,6 +33,17 @@ pub enum Content {
     Denied,
 }
 
+/// What one wants to do with a file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Want {
+    /// Read it.
+    Read,
+    /// Write to it.
+    Write,
+    /// Run it, or look into it if it is a folder.
+    Execute,
+}
+
 /// What the core may ask about a host's files. Links are followed.
 pub trait HostView {
     /// Returns what stands at an absolute path.
@@ -50,6 +61,38 @@ pub trait HostView {
     /// Returns the names of everything in a folder, in no order; `None` where it cannot be read or
     /// is none.
     fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>>;
+
+    /// Whether an account may do something with a file, by its owner and mode; `None` where that is not
+    /// known.
+    fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
+        let _ = (path, uid, gid, want);
+        None
+    }
+
+    /// Whether the last part of a path is a symbolic link; `None` where that is not known.
+    fn is_link(&self, path: &[u8]) -> Option<bool> {
+        let _ = path;
+        None
+    }
+}
+
+/// Whether an account may do something with a file of this owner, group and mode (inode(7)).
+pub fn allowed(mode: u32, owner: u32, group: u32, uid: u32, gid: u32, want: Want) -> bool {
+    let bit = match want {
+        Want::Read => 4,
+        Want::Write => 2,
+        Want::Execute => 1,
+    };
+    if uid == 0 {
+        // The first account may all, but run only what somebody may run.
+        return want != Want::Execute || mode & 0o111 != 0;
+    }
+    let shift = match () {
+        () if uid == owner => 6,
+        () if gid == group => 3,
+        () => 0,
+    };
+    mode >> shift & bit != 0
 }
 
 /// A host of which nothing is known.
@@ -133,12 +176,22 @@ impl HostView for Snapshot<'_> {
     fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
         once(&self.lists, folder, || self.view.list(folder))
     }
+
+    fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
+        self.view.may(path, uid, gid, want)
+    }
+
+    fn is_link(&self, path: &[u8]) -> Option<bool> {
+        self.view.is_link(path)
+    }
 }
 
 /// A host made of files and links, as a test or the demo writes it; nothing else exists on it.
 #[derive(Clone, Debug, Default)]
 pub struct MemoryTree {
     nodes: BTreeMap<Bytes, Node>,
+    /// Modes and owners that are not the usual ones.
+    rights: BTreeMap<Bytes, (u32, u32, u32)>,
 }
 
 #[derive(Clone, Debug)]
@@ -152,6 +205,11 @@ impl MemoryTree {
     /// Adds a file; whether it may be executed.
     pub fn file(&mut self, path: impl AsRef<[u8]>, content: impl Into<Bytes>, is_program: bool) {
         self.put(path.as_ref(), Node::File(content.into(), is_program));
+    }
+
+    /// Says what mode, owner and group something has: others are readable to all and belong to root.
+    pub fn own(&mut self, path: impl AsRef<[u8]>, mode: u32, uid: u32, gid: u32) {
+        self.rights.insert(Bytes::copy_from_slice(path.as_ref()), (mode, uid, gid));
     }
 
     /// Adds a symbolic link.
@@ -255,6 +313,24 @@ impl HostView for MemoryTree {
         let names = self.nodes.range(Bytes::from(start.clone())..).take_while(|(p, _)| p.starts_with(&start));
         let names = names.filter_map(|(p, _)| p.get(start.len()..).filter(|n| !n.contains(&b'/')));
         Some(names.map(Bytes::copy_from_slice).collect())
+    }
+
+    fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
+        let Some(real) = self.resolve(path) else { return Some(false) };
+        let usual = match self.nodes.get(&real) {
+            Some(Node::File(_, false)) => (0o644, 0, 0),
+            _ => (0o755, 0, 0),
+        };
+        let (mode, owner, group) = self.rights.get(&real).copied().unwrap_or(usual);
+        Some(allowed(mode, owner, group, uid, gid, want))
+    }
+
+    fn is_link(&self, path: &[u8]) -> Option<bool> {
+        let slash = memchr::memrchr(b'/', path)?;
+        let Some(parent) = self.resolve(path.get(..slash)?) else { return Some(false) };
+        let parent = if parent == "/"[..] { Bytes::new() } else { parent };
+        let whole = [&parent[..], path.get(slash..)?].concat();
+        Some(matches!(self.nodes.get(&whole[..]), Some(Node::Link(_))))
     }
 }
 

@@ -12,7 +12,8 @@ use std::path::PathBuf;
 use bytes::Bytes;
 use serde::Deserialize;
 use vectorum_core::route::{
-    Account, Forecast, Form, Ground, Held, Reached, SudoForm, Table, console_login, cron_job, su, sudo, system_manager,
+    Account, Forecast, Form, Ground, Held, Reached, SudoForm, Table, console_login, cron_job, shell_command, shell_script,
+    shell_terminal, su, sudo, system_manager,
     system_service, user_manager, user_service,
 };
 use vectorum_core::{Block, HostView, MemoryTree};
@@ -39,6 +40,7 @@ struct Record {
 #[derive(Deserialize)]
 struct Node {
     content: Option<String>,
+    mode: Option<String>,
     link: Option<String>,
 }
 
@@ -51,16 +53,29 @@ struct User {
     shell: String,
 }
 
+/// Programs and folders that every host of the records has.
+const PROGRAMS: &[&str] = &["env", "id", "tr", "bash", "dash", "zsh", "fish", "sh", "true", "cat"];
+const FOLDERS: &[&str] = &["/etc", "/usr", "/usr/lib", "/usr/local", "/usr/local/bin", "/usr/share", "/opt", "/srv", "/tmp", "/var", "/home"];
+
 /// The families that are run.
-const FAMILIES: &[&str] = &["user-manager", "system-service", "pam-login", "su", "sudo", "cron"];
+const FAMILIES: &[&str] =
+    &["user-manager", "system-service", "pam-login", "su", "sudo", "cron", "bash", "dash", "zsh", "fish"];
 
 fn account(name: &str, uid: u32, home: &str, shell: &str) -> Account {
     Account { name: name.to_owned().into(), uid, gid: uid, home: home.to_owned().into(), shell: shell.to_owned().into() }
 }
 
 fn forecast(record: &Record) -> Forecast {
-    let mut tree = MemoryTree::default();
+    let mut tree = MemoryTree::default().with_programs("/usr/bin", PROGRAMS);
+    tree.link("/bin", "usr/bin");
+    for folder in FOLDERS {
+        tree.folder(folder);
+    }
     for (path, node) in &record.tree {
+        if let Some(mode) = node.mode.as_ref().and_then(|m| u32::from_str_radix(m, 8).ok()) {
+            let owner = if path.starts_with(&format!("{}/", record.user.home)) { record.user.uid } else { 0 };
+            tree.own(path, mode, owner, owner);
+        }
         match (&node.content, &node.link) {
             (Some(content), _) => tree.file(path, content.clone(), false),
             (None, Some(to)) => tree.link(path, to),
@@ -93,6 +108,16 @@ fn forecast(record: &Record) -> Forecast {
         "user-manager" => user_manager(&mut forecast, &ground, &caller, &runtime),
         "user-service" => user_service(&mut forecast, &ground, &caller, &runtime, b"probe.service"),
         "pam-login" => console_login(&mut forecast, &ground, &target),
+        "login-interactive" | "interactive" => {
+            shell_terminal(&mut forecast, &ground, &caller.shell, record.route == "login-interactive", &caller, &folder);
+        }
+        "login-c" | "c" => {
+            shell_command(&mut forecast, &ground, &caller.shell, record.route == "login-c", Form::Forks, &caller, &folder);
+        }
+        "script" => {
+            let script = format!("{}/job", user.home);
+            shell_script(&mut forecast, &ground, &caller.shell, Some((script.as_bytes(), b"/usr/bin/env")), &caller, &folder);
+        },
         "su" => su(&mut forecast, &ground, &target, false, &[], &folder, Form::Forks),
         "su-login" => su(&mut forecast, &ground, &target, true, &[], &folder, Form::Forks),
         "su-login-whitelist" => {
@@ -141,6 +166,7 @@ struct Count {
     unknown: usize,
     origins: usize,
     right: usize,
+    reasons: BTreeMap<String, usize>,
 }
 
 fn judge(record: &Record, count: &mut Count, told: &mut Vec<String>) {
@@ -168,8 +194,14 @@ fn judge(record: &Record, count: &mut Count, told: &mut Vec<String>) {
                 count.wrong += 1;
                 tell(format!("{name} is {value:?}, not {known:?}"));
             }
-            Some(_) => count.unknown += 1,
-            None if forecast.open.is_some() => count.unknown += 1,
+            Some(held) => {
+                count.unknown += 1;
+                *count.reasons.entry(format!("{held:?}")).or_default() += 1;
+            }
+            None if forecast.open.is_some() => {
+                count.unknown += 1;
+                *count.reasons.entry(format!("{:?}", forecast.open.as_ref().map(|o| o.0))).or_default() += 1;
+            }
             None => {
                 count.missing += 1;
                 tell(format!("{name}={value:?} is missing"));
@@ -210,8 +242,11 @@ fn recorded_routes_are_forecast() {
             let record = serde_json::from_str(line).expect("a record");
             judge(&record, &mut count, &mut told);
         }
-        let Count { records, variables, wrong, missing, invented, unknown, origins, right } = count;
+        let Count { records, variables, wrong, missing, invented, unknown, origins, right, reasons } = count;
         println!("{family:<18}{records:>7}{variables:>11}{wrong:>7}{missing:>9}{invented:>10}{unknown:>9}  {right} of {origins}");
+        for (reason, number) in reasons {
+            println!("    {number:>5} × {reason}");
+        }
         failed |= wrong + missing + invented > 0;
     }
     for line in told.iter().take(std::env::var("VECTORUM_TELL").ok().and_then(|n| n.parse().ok()).unwrap_or(40)) {

@@ -9,6 +9,7 @@
 
 mod container;
 mod cron;
+mod flavour;
 mod flow;
 mod lack;
 mod login;
@@ -30,15 +31,17 @@ use globset::Glob;
 use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
+use crate::shell::Skipped;
 use crate::tint::{Tint, Tints};
 
 pub use container::container;
 pub use cron::{Table, cron_job};
+pub use flavour::Flavour;
 pub use flow::{Branch, By, FlowRow};
 pub use login::{console_login, su};
 pub use manager::{system_manager, system_service, user_manager, user_service};
 pub use path::{NoRoute, Route};
-pub use shell::Form;
+pub use shell::{Form, shell_command, shell_script, shell_terminal};
 pub use ssh::ssh;
 pub use story::Told;
 pub use sudo::{SudoForm, sudo};
@@ -124,6 +127,17 @@ pub struct Variable {
     pub site: Option<Site>,
     /// The hop that decided it, by its place in [`Forecast::hops`]; `None` for what was there before.
     pub hop: Option<usize>,
+    /// Of an unknown value: what it can only be, if that is little.
+    pub could_be: Vec<Bytes>,
+    /// Of an unknown value: whether it may not be set at all.
+    pub may_be_absent: bool,
+}
+
+impl Variable {
+    fn new(held: Held, site: Option<Site>, hop: Option<usize>) -> Variable {
+        let may_be_absent = matches!(held, Held::Unknown(_));
+        Variable { held, site, hop, could_be: Vec::new(), may_be_absent }
+    }
 }
 
 /// What happened to a name at a hop.
@@ -162,6 +176,12 @@ pub struct Forecast {
     pub hops: Vec<String>,
     /// What happened, in order.
     pub events: Vec<Event>,
+    /// What the last shell on the route sets but does not export, with the line.
+    pub kept: Vec<(Bytes, Site)>,
+    /// Lines of startup files that would set a name but are not reached.
+    pub skipped: Vec<Skipped>,
+    /// The startup files that were read, in order.
+    pub read: Vec<Bytes>,
 }
 
 impl Forecast {
@@ -169,10 +189,19 @@ impl Forecast {
     pub fn begin(start: &Block) -> Forecast {
         let first = |(name, value): (crate::Name, crate::Value)| {
             let held = Held::Known(Bytes::copy_from_slice(value.as_bytes()));
-            (Bytes::copy_from_slice(name.as_bytes()), Variable { held, site: None, hop: None })
+            (Bytes::copy_from_slice(name.as_bytes()), Variable::new(held, None, None))
         };
         let vars = start.vars().map(first).collect();
-        Forecast { vars, open: None, reached: Reached::Yes, hops: Vec::new(), events: Vec::new() }
+        Forecast {
+            vars,
+            open: None,
+            reached: Reached::Yes,
+            hops: Vec::new(),
+            events: Vec::new(),
+            kept: Vec::new(),
+            skipped: Vec::new(),
+            read: Vec::new(),
+        }
     }
 
     /// Returns a name's variable.
@@ -227,7 +256,7 @@ impl Forecast {
         let name = Bytes::copy_from_slice(name);
         let event = Event { hop: hop.unwrap_or(0), name: name.clone(), held: Some(held.clone()), site: site.clone(), why: None };
         self.events.push(event);
-        self.vars.insert(name, Variable { held, site, hop });
+        self.vars.insert(name, Variable::new(held, site, hop));
     }
 
     /// Sets a name to what a program gives it by itself.
@@ -267,7 +296,7 @@ impl Forecast {
     fn open(&mut self, why: &'static str, site: Option<Site>) {
         self.open.get_or_insert((why, site));
         for variable in self.vars.values_mut() {
-            variable.held = Held::Unknown(why);
+            *variable = Variable::new(Held::Unknown(why), None, variable.hop);
         }
     }
 

@@ -1,19 +1,25 @@
-//! A shell on the way: what it sets by itself, and whether it reads startup files.
+//! A shell on the way: what its startup files and the shell itself make of the block.
+
+use std::rc::Rc;
 
 use bytes::Bytes;
 
-use super::{Account, Forecast, Ground, Held, Site};
-use crate::host_view::{Content, Kind};
+use super::{Account, Event, Forecast, Ground, Held, Variable};
+use crate::shell::{Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
 
 /// How a shell is started.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Start {
     /// As a login shell on a terminal.
     LoginTerminal,
+    /// On a terminal, not as a login shell.
+    Terminal,
     /// As a login shell with `-c`.
     LoginCommand(Form),
     /// With `-c`.
     Command(Form),
+    /// For a script.
+    Script,
 }
 
 /// What a shell does with the command that it was given. bash counts SHLVL back down where it becomes
@@ -35,120 +41,184 @@ impl Form {
     }
 }
 
-const FILES: &str = "a startup file of the shell is read";
+const PER_RUN: &str = "made anew at each start";
 
 fn program(shell: &[u8]) -> &[u8] {
     shell.rsplit(|b| *b == b'/').next().unwrap_or(shell)
 }
 
-/// Returns the startup files that a shell looks for, the first of each group that is there.
-fn startup(shell: &[u8], start: Start, home: &[u8], forecast: &Forecast, ground: &Ground<'_>) -> Vec<Bytes> {
-    let own = |name: &str| Bytes::from([home, b"/", name.as_bytes()].concat());
-    let is_login = !matches!(start, Start::Command(_));
-    let is_interactive = start == Start::LoginTerminal;
-    let mut groups: Vec<Vec<Bytes>> = Vec::new();
-    let one = |path: &'static str| vec![Bytes::from_static(path.as_bytes())];
-    match program(shell) {
-        b"bash" => {
-            if is_login {
-                groups.push(one("/etc/profile"));
-                groups.push(vec![own(".bash_profile"), own(".bash_login"), own(".profile")]);
-            }
-            let socket = forecast.get(b"SSH_CLIENT").is_some() || forecast.get(b"SSH2_CLIENT").is_some();
-            let is_first = forecast.known(b"SHLVL").is_none_or(|v| v == "0");
-            if !is_login && socket && is_first {
-                groups.extend([one("/etc/bash.bashrc"), vec![own(".bashrc")]]);
-            }
-            if !is_interactive && let Some(named) = forecast.known(b"BASH_ENV").filter(|v| !v.is_empty()) {
-                groups.push(vec![named.clone()]);
-            }
-        }
-        b"zsh" => {
-            groups.extend([one("/etc/zsh/zshenv"), vec![own(".zshenv")]]);
-            if is_login {
-                groups.extend([one("/etc/zsh/zprofile"), vec![own(".zprofile")]]);
-            }
-            if is_interactive {
-                groups.extend([one("/etc/zsh/zshrc"), vec![own(".zshrc")]]);
-            }
-            if is_login {
-                groups.extend([one("/etc/zsh/zlogin"), vec![own(".zlogin")]]);
-            }
-        }
-        b"fish" => {
-            groups.extend([one("/etc/fish/config.fish"), vec![own(".config/fish/config.fish")]]);
-            groups.extend([one("/usr/share/fish/config.fish")]);
-        }
-        _ => {
-            if is_login {
-                groups.extend([one("/etc/profile"), vec![own(".profile")]]);
-            }
-            if is_interactive && let Some(named) = forecast.known(b"ENV") {
-                groups.push(vec![named.clone()]);
-            }
-        }
+/// Tells which shell a program is, and whether it is called as `sh`.
+fn dialect(ground: &Ground<'_>, shell: &[u8]) -> Option<(Dialect, bool)> {
+    let by_name = |name: &[u8]| match name {
+        b"bash" | b"rbash" => Some(Dialect::Bash),
+        b"dash" => Some(Dialect::Dash),
+        b"zsh" | b"zsh5" => Some(Dialect::Zsh),
+        b"ksh" | b"ksh93" => Some(Dialect::Ksh),
+        b"mksh" => Some(Dialect::Mksh),
+        _ => None,
+    };
+    let name = program(shell);
+    if name == b"sh" {
+        let real = ground.files.real_path(shell);
+        return match real.as_deref().map(program) {
+            // Where nothing is known of it, it is what the distribution makes it.
+            None | Some(b"sh") => Some((Dialect::Dash, true)),
+            Some(real) => by_name(real).map(|d| (d, true)),
+        };
     }
-    groups.into_iter().filter_map(|group| group.into_iter().find(|p| ground.files.kind(p) != Kind::Missing)).collect()
+    by_name(name).map(|d| (d, false))
+}
+
+/// A login shell, or another one, of an account on a terminal, up to a command that is typed.
+pub fn shell_terminal(forecast: &mut Forecast, ground: &Ground<'_>, shell: &[u8], is_login: bool, account: &Account, folder: &[u8]) {
+    let start = if is_login { Start::LoginTerminal } else { Start::Terminal };
+    run(forecast, ground, shell, start, account, folder);
+}
+
+/// A shell with `-c`, up to a command of some form.
+pub fn shell_command(
+    forecast: &mut Forecast,
+    ground: &Ground<'_>,
+    shell: &[u8],
+    is_login: bool,
+    form: Form,
+    account: &Account,
+    folder: &[u8],
+) {
+    let start = if is_login { Start::LoginCommand(form) } else { Start::Command(form) };
+    run(forecast, ground, shell, start, account, folder);
+}
+
+/// A script that a shell runs: up to its first line; or, given its file and a program, up to where
+/// the program is started.
+pub fn shell_script(
+    forecast: &mut Forecast,
+    ground: &Ground<'_>,
+    shell: &[u8],
+    script: Option<(&[u8], &[u8])>,
+    account: &Account,
+    folder: &[u8],
+) {
+    let script = script.map(|(file, until)| (Bytes::copy_from_slice(file), Bytes::copy_from_slice(until)));
+    begin(forecast, ground, shell, Start::Script, script, account, folder);
 }
 
 /// Runs a shell. `folder` is where it starts.
 pub(super) fn run(forecast: &mut Forecast, ground: &Ground<'_>, shell: &[u8], start: Start, account: &Account, folder: &[u8]) {
+    begin(forecast, ground, shell, start, None, account, folder);
+}
+
+fn begin(
+    forecast: &mut Forecast,
+    ground: &Ground<'_>,
+    shell: &[u8],
+    start: Start,
+    script: Option<(Bytes, Bytes)>,
+    account: &Account,
+    folder: &[u8],
+) {
     let how = match start {
         Start::LoginTerminal => "as a login shell",
+        Start::Terminal => "on a terminal",
         Start::LoginCommand(_) => "as a login shell with a command",
         Start::Command(_) => "with a command",
+        Start::Script => "for a script",
     };
     forecast.hop(format!("{} {how}", String::from_utf8_lossy(shell)));
     if matches!(program(shell), b"nologin" | b"false") {
         return forecast.fails("the account's shell lets nobody in", None);
     }
-    let real = ground.files.real_path(shell).unwrap_or_else(|| Bytes::copy_from_slice(shell));
-    if program(shell) == b"sh" && !matches!(program(&real), b"sh" | b"dash") {
-        return forecast.open("sh is another shell here than dash", None);
-    }
-    let home = forecast.known(b"HOME").cloned().unwrap_or_else(|| account.home.clone());
-    let files = startup(shell, start, &home, forecast, ground);
-    // One without a line changes nothing.
-    let read = files.iter().find(|path| !matches!(ground.read(path), Content::Bytes(b) if b.trim_ascii().is_empty()));
-    let is_bash = program(shell) == b"bash";
-    forecast.set(b"PWD", folder);
-    if is_bash {
-        let level = forecast.known(b"SHLVL").and_then(|v| std::str::from_utf8(v).ok()?.trim().parse::<i64>().ok());
-        let level = level.map_or(1, |n| {
-            if (0..999).contains(&n) {
-                n + 1
-            } else if n < 0 {
-                0
-            } else {
-                1
-            }
-        });
-        match start {
-            Start::Command(Form::Unknown) | Start::LoginCommand(Form::Unknown) => {
-                forecast.put(b"SHLVL", Held::Unknown("bash counts one less where it becomes its last command"), None);
-            }
-            Start::Command(Form::Becomes) | Start::LoginCommand(Form::Becomes) => {
-                forecast.set(b"SHLVL", (level - 1).max(0).to_string());
-            }
-            _ => forecast.set(b"SHLVL", level.to_string()),
-        }
-        let old = forecast.known(b"OLDPWD").cloned();
-        if old.is_some_and(|old| ground.files.kind(&old) != Kind::Folder) {
-            forecast.drop_name(b"OLDPWD", Some("bash drops it: it leads to no folder"), None);
-        }
-        if start != Start::LoginTerminal {
-            forecast.drop_name(b"PS1", Some("bash drops it where it is not interactive"), None);
+    let Some((dialect, as_sh)) = dialect(ground, shell) else {
+        return forecast.open("what this shell does is not modelled", None);
+    };
+    let payload = match start {
+        Start::LoginTerminal | Start::Terminal => Payload::Typed,
+        Start::Script => Payload::Script(script),
+        Start::LoginCommand(form) | Start::Command(form) => match form {
+            Form::Forks => Payload::Forks,
+            Form::Becomes => Payload::Becomes,
+            Form::Unknown => Payload::Command,
+        },
+    };
+    let invocation = Invocation {
+        dialect,
+        as_sh,
+        is_login: matches!(start, Start::LoginTerminal | Start::LoginCommand(_)),
+        is_interactive: matches!(start, Start::LoginTerminal | Start::Terminal),
+        on_socket: false,
+        payload,
+    };
+    let handed = forecast.vars.iter().map(|(name, variable)| (name.clone(), (value_of(variable), variable.may_be_absent)));
+    let handed = handed.collect();
+    let open = forecast.open.as_ref().map(|(why, site)| Doubt::new(why, site.clone()));
+    let started = interpret(*ground, account, &handed, open, folder, &invocation);
+    take(forecast, started, dialect);
+}
+
+fn value_of(variable: &Variable) -> Val {
+    match &variable.held {
+        Held::Known(value) => Val::Known(value.clone()),
+        Held::PerRun => Val::Unknown(Doubt::filled(PER_RUN)),
+        Held::Unknown(why) => {
+            let doubt = (*Doubt::new(why, variable.site.clone())).clone();
+            Val::Unknown(Rc::new(Doubt { could_be: variable.could_be.clone(), ..doubt }))
         }
     }
-    if let Some(path) = read {
-        forecast.open(FILES, Some(Site { path: path.clone(), line: 1 }));
-    } else if !matches!(program(shell), b"bash" | b"dash" | b"sh") {
-        forecast.open("what this shell sets by itself is not modelled yet", None);
-    } else if !is_bash {
-        // dash hands on only names that it could have set.
-        let odd: Vec<Bytes> = forecast.vars().map(|(n, _)| n.clone()).filter(|n| !crate::reader::is_portable(n)).collect();
-        for name in odd {
-            forecast.drop_name(&name, Some("dash drops names that are not of letters, digits and underscores"), None);
+}
+
+fn held_of(value: &Val) -> (Held, Vec<Bytes>) {
+    match value {
+        Val::Known(value) => (Held::Known(value.clone()), Vec::new()),
+        Val::Unknown(doubt) if doubt.why == PER_RUN => (Held::PerRun, Vec::new()),
+        Val::Unknown(doubt) => (Held::Unknown(doubt.why), doubt.could_be.clone()),
+    }
+}
+
+/// Takes what a shell comes to into the forecast.
+fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
+    let Started { changed, gone, kept, open, ended, end, log, skipped, read } = started;
+    forecast.kept = kept;
+    forecast.skipped = skipped;
+    forecast.read.extend(read);
+    if ended == Ended::Yes {
+        return forecast.fails("a startup file of the shell ends it before", end);
+    }
+    let hop = forecast.hops.len().saturating_sub(1);
+    let matters = |name: &Bytes| changed.contains_key(name) || gone.iter().any(|(n, _)| n == name);
+    for assigned in log.iter().filter(|a| matters(&a.name)) {
+        let held = assigned.value.as_ref().map(|v| held_of(v).0);
+        forecast.events.push(Event { hop, name: assigned.name.clone(), held, site: Some(assigned.site.clone()), why: None });
+    }
+    for (name, site) in gone {
+        let why = if crate::reader::is_portable(&name) {
+            None
+        } else {
+            Some("the shell drops names that are not of letters, digits and underscores")
+        };
+        let why = why.or((site.is_none() && dialect == Dialect::Bash).then_some("bash drops it by itself"));
+        // A line that unsets it was told already.
+        let was_told = site.is_some() && forecast.events.iter().rev().find(|e| e.name == name).is_some_and(|e| e.held.is_none());
+        if was_told {
+            forecast.vars.remove(&name);
+        } else {
+            forecast.drop_name(&name, why, site);
         }
+    }
+    for (name, last) in changed {
+        let (held, could_be) = held_of(&last.value);
+        let site = match &last.value {
+            Val::Unknown(doubt) => doubt.site.clone().or(last.site),
+            Val::Known(_) => last.site,
+        };
+        let is_told = forecast.events.iter().rev().find(|e| e.name == name && e.hop == hop).is_some_and(|e| e.held.as_ref() == Some(&held));
+        if !is_told {
+            forecast.events.push(Event { hop, name: name.clone(), held: Some(held.clone()), site: site.clone(), why: None });
+        }
+        let is_unknown = matches!(held, Held::Unknown(_));
+        let may_be_absent = is_unknown && last.may_be_absent;
+        forecast.vars.insert(name, Variable { held, site, hop: Some(hop), could_be, may_be_absent });
+    }
+    if let Some(doubt) = open {
+        forecast.open.get_or_insert((doubt.why, doubt.site.clone()));
     }
 }

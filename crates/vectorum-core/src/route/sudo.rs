@@ -250,7 +250,8 @@ fn passes(name: &[u8], value: &[u8]) -> bool {
 pub fn sudo(forecast: &mut Forecast, ground: &Ground<'_>, caller: &Account, account: &Account, form: &SudoForm) {
     forecast.hop("sudo");
     let policy = Policy::read(ground, caller);
-    let preserves = form.preserves || !policy.env_reset;
+    // A login always begins with a fresh block.
+    let preserves = !form.is_login && (form.preserves || !policy.env_reset);
     // What is kept of the caller's block.
     let drop = |name: &[u8], value: &[u8]| {
         if preserves {

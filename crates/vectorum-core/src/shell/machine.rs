@@ -1,0 +1,1216 @@
+//! Following commands over what is known.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::Source;
+use super::parse::Parser;
+use super::pattern::Pattern;
+use super::state::{Content, Function, State, Status, Var};
+use super::syntax::*;
+use super::value::{Doubt, Maybe, Val};
+use crate::host_view;
+use crate::route::{Account, Ground, Site};
+
+/// What is done at most before the rest is said to be unknown.
+const STEPS: usize = 60_000;
+/// How deep functions and files may call each other.
+const DEEPEST: usize = 48;
+/// How long a value may become.
+pub(super) const LONGEST: usize = 1 << 17;
+
+/// A variable that a line sets or unsets, in the order in which that happens.
+#[derive(Clone, Debug)]
+pub struct Assigned {
+    /// The name.
+    pub name: Bytes,
+    /// What it is from here on; `None` if it is not set.
+    pub value: Option<Val>,
+    /// The line.
+    pub site: Site,
+}
+
+/// A line that would set a name but is not reached.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Skipped {
+    /// The name.
+    pub name: Bytes,
+    /// The line.
+    pub site: Site,
+    /// Why.
+    pub why: &'static str,
+    /// The line that decides.
+    pub by: Site,
+}
+
+/// How a shell comes to an end before its program is run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Ended {
+    /// It goes on to its program.
+    No,
+    /// It may end before.
+    Perhaps,
+    /// It ends before.
+    Yes,
+}
+
+/// What following a shell's files comes to.
+#[derive(Debug)]
+pub(super) struct Outcome {
+    pub(super) state: Option<State>,
+    /// Whether it ends before its program.
+    pub ended: Ended,
+    /// Where it ends, if it does.
+    pub end: Option<Site>,
+    /// What was set on the way.
+    pub log: Vec<Assigned>,
+    /// What was not reached.
+    pub skipped: Vec<Skipped>,
+    /// The files that were read, in order.
+    pub read: Vec<Bytes>,
+}
+
+/// What a command can be left through.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Boundary {
+    Loop,
+    Function,
+    /// A file, or the text of `eval`.
+    Text,
+    /// A startup file.
+    Startup,
+    /// A shell or a subshell.
+    Shell,
+}
+
+/// Something that runs, with the states in which it was left.
+pub(super) struct Frame {
+    pub(super) kind: Boundary,
+    leave: Option<State>,
+    next: Option<State>,
+}
+
+impl Frame {
+    pub(super) fn into_parts(self) -> (Option<State>, Option<State>) {
+        (self.leave, self.next)
+    }
+}
+
+pub(super) struct Machine<'a> {
+    pub(super) ground: Ground<'a>,
+    pub(super) account: &'a Account,
+    pub(super) dialect: Dialect,
+    pub(super) is_interactive: bool,
+    pub(super) live: Option<State>,
+    pub(super) frames: Vec<Frame>,
+    pub(super) source: Rc<Source>,
+    pub(super) at: usize,
+    steps: usize,
+    depth: usize,
+    /// Within a subshell nothing is put down.
+    pub(super) quiet: usize,
+    pub(super) log: Vec<Assigned>,
+    pub(super) skipped: Vec<Skipped>,
+    pub(super) read: Vec<Bytes>,
+    /// Where the shell was ended.
+    pub(super) end: Option<Site>,
+    /// Files that were written to: what they hold is not known.
+    pub(super) written: Vec<Bytes>,
+    /// The program before which a script is left, and the state there.
+    pub(super) until: Option<Bytes>,
+    pub(super) stopped: Option<State>,
+    /// Whether a failing command is being looked at, so that `set -e` does not count.
+    guarded: usize,
+}
+
+pub(super) fn join_some(a: Option<State>, b: Option<State>, why: &Rc<Doubt>) -> Option<State> {
+    match (a, b) {
+        (Some(a), Some(b)) => Some(a.join(b, why)),
+        (a, b) => a.or(b),
+    }
+}
+
+pub(super) const PARTED: &str = "a condition decides that cannot be told";
+
+impl<'a> Machine<'a> {
+    pub(super) fn new(ground: Ground<'a>, account: &'a Account, dialect: Dialect, state: State) -> Machine<'a> {
+        Machine {
+            ground,
+            account,
+            dialect,
+            is_interactive: false,
+            live: Some(state),
+            frames: vec![Frame { kind: Boundary::Shell, leave: None, next: None }],
+            source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
+            at: 0,
+            steps: 0,
+            depth: 0,
+            quiet: 0,
+            log: Vec::new(),
+            skipped: Vec::new(),
+            read: Vec::new(),
+            end: None,
+            written: Vec::new(),
+            until: None,
+            stopped: None,
+            guarded: 0,
+        }
+    }
+
+    pub(super) fn site(&self, at: usize) -> Site {
+        Site { path: self.source.path.clone(), line: self.source.line(at) }
+    }
+
+    pub(super) fn here(&self) -> Site {
+        self.site(self.at)
+    }
+
+    pub(super) fn doubt(&self, why: &'static str) -> Rc<Doubt> {
+        Doubt::new(why, Some(self.here()))
+    }
+
+    pub(super) fn status(&self) -> Status {
+        self.live.as_ref().map_or(Status::Known(0), |s| s.status.clone())
+    }
+
+    pub(super) fn set_status(&mut self, status: u8) {
+        if let Some(state) = &mut self.live {
+            state.status = Status::Known(status);
+        }
+    }
+
+    pub(super) fn doubt_status(&mut self, doubt: Rc<Doubt>) {
+        if let Some(state) = &mut self.live {
+            state.status = Status::Unknown(doubt);
+        }
+    }
+
+    pub(super) fn set_maybe(&mut self, maybe: Maybe) {
+        match maybe {
+            Ok(is_so) => self.set_status(u8::from(!is_so)),
+            Err(doubt) => self.doubt_status(doubt),
+        }
+    }
+
+    /// Whether the last command succeeded.
+    pub(super) fn succeeded(&self) -> Maybe {
+        match self.status() {
+            Status::Known(status) => Ok(status == 0),
+            Status::Unknown(doubt) => Err(doubt),
+        }
+    }
+
+    /// Something was done that is not followed: any variable may have changed.
+    pub(super) fn fog(&mut self, why: &'static str) {
+        let doubt = self.doubt(why);
+        if let Some(state) = &mut self.live {
+            for var in state.vars.values_mut() {
+                // What the shell or the system holds fast stays.
+                if !var.readonly {
+                    var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
+                    var.exported = None;
+                    var.site = None;
+                }
+            }
+            state.open.get_or_insert(doubt.clone());
+            state.status = Status::Unknown(doubt);
+        }
+    }
+
+    /// Counts a step; returns whether too much was done already.
+    fn is_spent(&mut self) -> bool {
+        self.steps += 1;
+        if self.steps == STEPS {
+            self.fog("following the startup files takes too long");
+            // Whatever runs is left as it is.
+            let state = self.live.take();
+            if let Some(frame) = self.frames.first_mut() {
+                let why = Doubt::new("following the startup files takes too long", None);
+                frame.next = join_some(frame.next.take(), state, &why);
+            }
+        }
+        self.steps >= STEPS || self.live.is_none()
+    }
+
+    pub(super) fn enter(&mut self, kind: Boundary) {
+        self.frames.push(Frame { kind, leave: None, next: None });
+    }
+
+    /// Ends what was entered last, and goes on in all states in which it was left.
+    pub(super) fn end(&mut self) {
+        let Some(frame) = self.frames.pop() else { return };
+        let why = self.doubt(PARTED);
+        let left = join_some(frame.leave, frame.next, &why);
+        self.live = join_some(self.live.take(), left, &why);
+    }
+
+    /// Leaves the nearest of some kind, or goes on with its next part. Returns whether there is one.
+    pub(super) fn leave(&mut self, count: usize, kinds: &[Boundary], to_next: bool) -> bool {
+        let mut left = count;
+        for index in (0..self.frames.len()).rev() {
+            let Some(kind) = self.frames.get(index).map(|f| f.kind) else { return false };
+            if kinds.contains(&kind) {
+                left -= 1;
+                if left == 0 {
+                    self.leave_at(index, to_next);
+                    return true;
+                }
+            } else if kind == Boundary::Shell || kinds == [Boundary::Loop] && kind == Boundary::Function {
+                // More loops than there are: the outermost counts.
+                return false;
+            }
+        }
+        false
+    }
+
+    fn leave_at(&mut self, index: usize, to_next: bool) {
+        let state = self.live.take();
+        let why = self.doubt(PARTED);
+        if let Some(frame) = self.frames.get_mut(index) {
+            let slot = if to_next { &mut frame.next } else { &mut frame.leave };
+            *slot = join_some(slot.take(), state, &why);
+        }
+    }
+
+    /// Ends the shell.
+    pub(super) fn exit(&mut self) {
+        if self.quiet == 0 {
+            self.end = Some(self.here());
+        }
+        if let Some(index) = self.frames.iter().rposition(|f| f.kind == Boundary::Shell) {
+            self.leave_at(index, false);
+        }
+    }
+
+    /// An error that ends a command, a file or the shell, as the shell has it.
+    pub(super) fn fail_hard(&mut self) {
+        self.set_status(if self.dialect == Dialect::Bash { 1 } else { 2 });
+        match self.dialect {
+            // The file that is being run is given up.
+            Dialect::Zsh => {
+                self.set_status(1);
+                if !self.leave(1, &[Boundary::Text, Boundary::Startup], false) {
+                    self.exit();
+                }
+            }
+            // The command of the file that is being run is given up.
+            Dialect::Bash => {
+                if !self.leave(1, &[Boundary::Text, Boundary::Startup], true) {
+                    self.exit();
+                }
+            }
+            _ if self.is_interactive && self.quiet == 0 => {
+                if !self.leave(1, &[Boundary::Startup], false) {
+                    self.exit();
+                }
+            }
+            _ => self.exit(),
+        }
+    }
+
+    /// Follows both ways and joins them.
+    pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
+        let state = self.live.clone();
+        one(self);
+        let after = std::mem::replace(&mut self.live, state);
+        other(self);
+        let why = Doubt::new(doubt.why, doubt.site.clone());
+        self.live = join_some(after, self.live.take(), &why);
+    }
+
+    // Files and texts.
+
+    /// Reads a file as the account.
+    pub(super) fn content(&self, path: &[u8]) -> host_view::Content {
+        match self.ground.files.may(path, self.account.uid, self.account.gid, host_view::Want::Read) {
+            Some(false) => host_view::Content::Missing,
+            _ => self.ground.files.read(path),
+        }
+    }
+
+    /// Runs a file's commands in this shell.
+    pub(super) fn run_file(&mut self, path: &[u8], kind: Boundary) {
+        self.read.push(Bytes::copy_from_slice(path));
+        if self.written.iter().any(|w| w == path) {
+            return self.fog("a file is run that was written just before");
+        }
+        match self.content(path) {
+            host_view::Content::Bytes(text) => {
+                let source = Rc::new(Source::new(Bytes::copy_from_slice(path), text));
+                self.run_source(source, kind);
+            }
+            host_view::Content::Denied => self.fog("a file that is run may not be read"),
+            host_view::Content::Missing => self.set_status(1),
+        }
+    }
+
+    /// Runs a text's commands.
+    pub(super) fn run_source(&mut self, source: Rc<Source>, kind: Boundary) {
+        if self.depth >= DEEPEST {
+            return self.fog("files and functions call each other too deep");
+        }
+        self.depth += 1;
+        let outer = std::mem::replace(&mut self.source, source.clone());
+        let outer_at = self.at;
+        self.enter(kind);
+        self.set_status(0);
+        let reads_first = self.dialect == Dialect::Ksh && kind != Boundary::Startup;
+        let mut parser = Parser::new(&source.text, self.dialect);
+        let mut lists = Vec::new();
+        if reads_first {
+            loop {
+                match parser.next() {
+                    Ok(Some(list)) => lists.push(Ok(list)),
+                    Ok(None) => break,
+                    Err(trouble) => {
+                        lists = vec![Err(trouble)];
+                        break;
+                    }
+                }
+            }
+            lists.reverse();
+        }
+        while self.live.is_some() {
+            let taken = if reads_first { lists.pop().transpose() } else { parser.next() };
+            match taken {
+                Ok(Some(list)) => {
+                    self.run_list(&list);
+                    let given_up = self.frames.last_mut().and_then(|f| f.next.take());
+                    let why = self.doubt(PARTED);
+                    let was_live = self.live.is_some();
+                    if !was_live && given_up.is_none() {
+                        let rest = source.text.get(parser.at..).unwrap_or_default();
+                        self.note_rest(&source, parser.at, rest);
+                    }
+                    self.live = join_some(self.live.take(), given_up, &why);
+                }
+                Ok(None) => break,
+                Err(trouble) => {
+                    self.at = trouble.at;
+                    self.broken(&trouble, kind);
+                    break;
+                }
+            }
+        }
+        self.end();
+        self.source = outer;
+        self.at = outer_at;
+        self.depth -= 1;
+    }
+
+    /// What a text does that the shell cannot read on.
+    fn broken(&mut self, trouble: &Trouble, kind: Boundary) {
+        if !trouble.is_error {
+            return self.fog(trouble.what);
+        }
+        match self.dialect {
+            Dialect::Bash => self.set_status(if kind == Boundary::Text { 2 } else { 1 }),
+            Dialect::Ksh => self.set_status(3),
+            _ => self.fail_hard(),
+        }
+    }
+
+    /// Puts down what stands in the rest of a file that is not run.
+    fn note_rest(&mut self, source: &Rc<Source>, at: usize, rest: &[u8]) {
+        if self.quiet > 0 || rest.trim_ascii().is_empty() {
+            return;
+        }
+        let by = self.here();
+        let mut parser = Parser::new(&source.text, self.dialect);
+        parser.at = at;
+        while let Ok(Some(list)) = parser.next() {
+            self.note_list(&list, "the file is left before", &by);
+        }
+    }
+
+    /// Puts down what a command would set that is not run.
+    pub(super) fn note_list(&mut self, list: &List, why: &'static str, by: &Site) {
+        if self.quiet > 0 || self.skipped.len() > 500 {
+            return;
+        }
+        for command in list.items.iter().flat_map(|i| std::iter::once(&i.first).chain(i.rest.iter().map(|(_, p)| p))).flat_map(|p| &p.commands) {
+            self.note_command(command, why, by);
+        }
+    }
+
+    fn note_command(&mut self, command: &Command, why: &'static str, by: &Site) {
+        match &command.kind {
+            Kind::Simple(assignments, words) => {
+                let declares = words.first().and_then(Word::literal).is_some_and(|w| matches!(w, b"export" | b"declare" | b"typeset" | b"readonly"));
+                let own = assignments.iter().filter(|_| words.is_empty());
+                let declared = words.iter().skip(1).filter(|_| declares).filter_map(|w| w.assignment.as_deref());
+                for assignment in own.chain(declared) {
+                    let site = self.site(assignment.at);
+                    let name = Bytes::copy_from_slice(&assignment.name);
+                    self.skipped.push(Skipped { name, site, why, by: by.clone() });
+                }
+            }
+            Kind::Group(list) | Kind::For(_, _, list) | Kind::Count(_, list) => self.note_list(list, why, by),
+            Kind::While(_, condition, body) => {
+                self.note_list(condition, why, by);
+                self.note_list(body, why, by);
+            }
+            Kind::If(arms, otherwise) => {
+                for (_, body) in arms {
+                    self.note_list(body, why, by);
+                }
+                if let Some(body) = otherwise {
+                    self.note_list(body, why, by);
+                }
+            }
+            Kind::Case(_, arms) => {
+                for arm in arms {
+                    self.note_list(&arm.body, why, by);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    // Commands.
+
+    pub(super) fn run_list(&mut self, list: &List) {
+        for item in &list.items {
+            if self.is_spent() {
+                return;
+            }
+            if item.is_background {
+                let outer = self.live.clone();
+                self.subshell(|m| m.run_item(item));
+                self.live = outer;
+                self.set_status(0);
+            } else {
+                self.run_item(item);
+            }
+        }
+    }
+
+    fn run_item(&mut self, item: &Item) {
+        self.run_chain(&item.first, &item.rest);
+    }
+
+    fn run_chain(&mut self, first: &Pipeline, rest: &[(bool, Pipeline)]) {
+        let Some(((on_success, _), _)) = rest.split_first() else { return self.run_pipeline(first) };
+        let _ = on_success;
+        self.guarded += 1;
+        self.run_pipeline(first);
+        self.guarded -= 1;
+        self.go_on(rest);
+    }
+
+    fn go_on(&mut self, rest: &[(bool, Pipeline)]) {
+        let Some(((on_success, next), after)) = rest.split_first() else { return };
+        if self.live.is_none() {
+            return;
+        }
+        match self.succeeded() {
+            Ok(succeeded) if succeeded == *on_success => self.run_next(next, after),
+            Ok(_) => {
+                self.note_pipeline(next);
+                self.go_on(after);
+            }
+            Err(doubt) => self.fork(
+                &doubt,
+                |m| m.run_next(next, after),
+                |m| {
+                    // What fails here is looked at by what comes after.
+                    m.go_on(after);
+                },
+            ),
+        }
+    }
+
+    fn run_next(&mut self, next: &Pipeline, after: &[(bool, Pipeline)]) {
+        let is_last = after.is_empty();
+        self.guarded += usize::from(!is_last);
+        self.run_pipeline(next);
+        self.guarded -= usize::from(!is_last);
+        self.go_on(after);
+    }
+
+    fn note_pipeline(&mut self, pipeline: &Pipeline) {
+        let by = self.here();
+        for command in &pipeline.commands {
+            self.note_command(command, "a condition before it does not hold", &by);
+        }
+    }
+
+    fn run_pipeline(&mut self, pipeline: &Pipeline) {
+        match &pipeline.commands[..] {
+            [command] => {
+                self.guarded += usize::from(pipeline.is_negated);
+                self.run_command(command);
+                self.guarded -= usize::from(pipeline.is_negated);
+            }
+            commands => self.run_pipe(commands),
+        }
+        if pipeline.is_negated
+            && let Status::Known(status) = self.status()
+        {
+            self.set_status(u8::from(status == 0));
+        }
+    }
+
+    /// Each command has a shell of its own, but for the last one in zsh and ksh.
+    fn run_pipe(&mut self, commands: &[Command]) {
+        let Some(outer) = self.live.clone() else { return };
+        let mut input = outer.input.clone();
+        let last = commands.len().saturating_sub(1);
+        for (index, command) in commands.iter().enumerate() {
+            let is_last = index == last;
+            if let Some(state) = &mut self.live {
+                state.input = input.take();
+                if !is_last {
+                    state.output = Some(Val::of(b""));
+                }
+            }
+            if is_last && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+                self.run_command(command);
+                if let Some(state) = &mut self.live {
+                    state.input.clone_from(&outer.input);
+                }
+                return;
+            }
+            self.subshell(|m| m.run_command(command));
+            if is_last {
+                break;
+            }
+            input = self.live.as_ref().and_then(|s| s.output.as_ref()).and_then(Val::known).map(|text| (text.clone(), 0));
+            if input.is_none() {
+                // What is read is not known: an input that cannot be.
+                input = None;
+            }
+            let status = self.status();
+            self.live = Some(State { status, ..outer.clone() });
+        }
+        if let Some(state) = &mut self.live {
+            state.input.clone_from(&outer.input);
+        }
+    }
+
+    /// Runs something whose changes are lost, but for its status and output.
+    pub(super) fn subshell(&mut self, run: impl FnOnce(&mut Self)) {
+        let Some(outer) = self.live.clone() else { return };
+        self.quiet += 1;
+        self.enter(Boundary::Shell);
+        run(self);
+        self.end();
+        self.quiet -= 1;
+        let (status, output) = match self.live.take() {
+            Some(end) => (end.status, end.output),
+            None => (Status::Unknown(self.doubt("it is not followed to its end")), None),
+        };
+        let output = if outer.output.is_some() { output.or_else(|| Some(Val::Unknown(self.doubt("it is not followed to its end")))) } else { None };
+        self.live = Some(State { status, output, ..outer });
+    }
+
+    fn run_command(&mut self, command: &Command) {
+        if self.is_spent() {
+            return;
+        }
+        self.at = command.at;
+        match self.redirected(&command.redirects) {
+            Ok(true) => self.run_kind(command),
+            Ok(false) => self.set_status(1),
+            Err(doubt) => {
+                let status = doubt.clone();
+                self.fork(&doubt, |m| m.run_kind(command), |m| m.doubt_status(status));
+            }
+        }
+    }
+
+    /// Opens redirections: whether that succeeds.
+    fn redirected(&mut self, redirects: &[Redirect]) -> Maybe {
+        let mut answer = Ok(true);
+        for redirect in redirects {
+            match &redirect.operator[..] {
+                b"<<" | b"<<-" | b"<<<" | b">&" | b"<&" => continue,
+                operator => {
+                    let Ok(path) = self.one_word(&redirect.word) else { continue };
+                    let Some(path) = path.known().cloned() else {
+                        answer = Err(self.doubt("a file is opened whose name is not known"));
+                        continue;
+                    };
+                    if path == "/dev/null"[..] || path.starts_with(b"/dev/fd/") || matches!(&path[..], b"/dev/stderr" | b"/dev/stdout" | b"/dev/tty") {
+                        continue;
+                    }
+                    let full = self.full(&path);
+                    if operator == b"<" {
+                        let Some(full) = full else { continue };
+                        match self.content(&full) {
+                            host_view::Content::Bytes(_) => {}
+                            host_view::Content::Missing => return Ok(false),
+                            host_view::Content::Denied => answer = Err(self.doubt("a file is opened that may not be read")),
+                        }
+                    } else {
+                        match full {
+                            Some(full) => self.written.push(full),
+                            None => answer = Err(self.doubt("a file is opened whose name is not known")),
+                        }
+                        if answer == Ok(true) {
+                            answer = Err(self.doubt("whether a file can be written is not known"));
+                        }
+                    }
+                }
+            }
+        }
+        answer
+    }
+
+    fn run_kind(&mut self, command: &Command) {
+        let reads = command.redirects.iter().rev().find(|r| matches!(&r.operator[..], b"<" | b"<<" | b"<<-" | b"<<<"));
+        let outer_input = self.live.as_ref().map(|s| s.input.clone());
+        if let Some(redirect) = reads {
+            let text = match &redirect.operator[..] {
+                b"<<<" => self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat()))),
+                b"<" => {
+                    let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
+                    let full = path.and_then(|p| self.full(&p));
+                    full.filter(|f| !self.written.contains(f)).and_then(|f| match self.content(&f) {
+                        host_view::Content::Bytes(text) => Some(text),
+                        _ if f == "/dev/null"[..] => Some(Bytes::new()),
+                        _ => None,
+                    })
+                }
+                _ => None,
+            };
+            if let Some(state) = &mut self.live {
+                state.input = text.map(|t| (t, 0));
+            }
+        }
+        // What is written elsewhere is not taken up.
+        let sink = self.live.as_ref().and_then(|s| s.output.clone());
+        let is_away = command.redirects.iter().any(|r| {
+            matches!(r.operator.first(), Some(b'>' | b'&')) && (r.from.is_empty() || r.from == b"1") && r.operator != b">&"
+                || r.operator == b">&" && (r.from.is_empty() || r.from == b"1") && r.word.literal() != Some(b"1")
+        });
+        self.run_bare(command);
+        if let Some(state) = &mut self.live {
+            if is_away {
+                state.output = sink;
+            }
+            if reads.is_some() {
+                state.input = outer_input.flatten();
+            }
+        }
+    }
+
+    fn run_bare(&mut self, command: &Command) {
+        match &command.kind {
+            Kind::Simple(assignments, words) => self.run_simple(assignments, words, command),
+            Kind::Group(list) => self.run_list(list),
+            Kind::Subshell(list) => self.subshell(|m| m.run_list(list)),
+            Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),
+            Kind::For(name, words, body) => self.run_for(name, words.as_deref(), body),
+            Kind::Count(parts, body) => self.run_count(parts, body),
+            Kind::While(until, condition, body) => self.run_while(*until, condition, body),
+            Kind::Case(word, arms) => self.run_case(word, arms),
+            Kind::Function(name, body) => {
+                let function = Function { body: body.clone(), source: self.source.clone() };
+                if let Some(state) = &mut self.live {
+                    state.functions.insert(Bytes::copy_from_slice(name), Some(function));
+                }
+                self.set_status(0);
+            }
+            Kind::Test(test) => {
+                let answer = self.test(test);
+                self.set_maybe(answer);
+                self.check_failure();
+            }
+            Kind::Arithmetic(parts) => {
+                let answer = self.sum(parts).map(|n| n != 0);
+                self.set_maybe(answer);
+                self.check_failure();
+            }
+            Kind::Unfollowed(why) => self.fog(why),
+        }
+    }
+
+    /// With `set -e` a command that fails ends the shell.
+    pub(super) fn check_failure(&mut self) {
+        if self.guarded > 0 || self.live.as_ref().is_none_or(|s| s.option("errexit") == Some(false)) {
+            return;
+        }
+        let is_on = self.live.as_ref().and_then(|s| s.option("errexit"));
+        match (self.succeeded(), is_on) {
+            (Ok(true), _) => {}
+            (Ok(false), Some(true)) => self.exit(),
+            (Ok(false) | Err(_), _) => {
+                let doubt = self.doubt("a command that fails ends the shell");
+                self.fork(&doubt, |m| m.exit(), |_| {});
+            }
+        }
+    }
+
+    fn run_if(&mut self, arms: &[(List, List)], otherwise: Option<&List>) {
+        let Some(((condition, body), rest)) = arms.split_first() else {
+            match otherwise {
+                Some(list) => self.run_list(list),
+                None => self.set_status(0),
+            }
+            return;
+        };
+        self.guarded += 1;
+        self.run_list(condition);
+        self.guarded -= 1;
+        if self.live.is_none() {
+            return;
+        }
+        let by = self.here();
+        match self.succeeded() {
+            Ok(true) => {
+                for (_, body) in rest {
+                    self.note_list(body, "a condition above it holds", &by);
+                }
+                if let Some(body) = otherwise {
+                    self.note_list(body, "the condition above it holds", &by);
+                }
+                self.run_list(body);
+            }
+            Ok(false) => {
+                self.note_list(body, "its condition does not hold", &by);
+                self.run_if(rest, otherwise);
+            }
+            Err(doubt) => self.fork(&doubt, |m| m.run_list(body), |m| m.run_if(rest, otherwise)),
+        }
+    }
+
+    fn run_case(&mut self, word: &Word, arms: &[Arm]) {
+        let text = self.one_word(word);
+        self.set_status(0);
+        match text {
+            Ok(text) => self.run_arms(&text, arms),
+            Err(doubt) => self.run_arms(&Val::Unknown(doubt), arms),
+        }
+    }
+
+    fn run_arms(&mut self, text: &Val, arms: &[Arm]) {
+        let Some((arm, rest)) = arms.split_first() else { return };
+        if self.live.is_none() {
+            return;
+        }
+        let mut matches = Ok(false);
+        for pattern in &arm.patterns {
+            let one = self.fits(text, pattern);
+            match (one, &matches) {
+                (Ok(true), _) => {
+                    matches = Ok(true);
+                    break;
+                }
+                (Err(doubt), Ok(_)) => matches = Err(doubt),
+                _ => {}
+            }
+        }
+        let by = self.here();
+        match matches {
+            Ok(true) => {
+                if arm.end == ArmEnd::Done {
+                    for other in rest {
+                        self.note_list(&other.body, "another case is taken", &by);
+                    }
+                }
+                self.run_arm(arm, text, rest);
+            }
+            Ok(false) => {
+                self.note_list(&arm.body, "its case is not taken", &by);
+                self.run_arms(text, rest);
+            }
+            Err(doubt) => self.fork(&doubt, |m| m.run_arm(arm, text, rest), |m| m.run_arms(text, rest)),
+        }
+    }
+
+    fn run_arm(&mut self, arm: &Arm, text: &Val, rest: &[Arm]) {
+        self.run_list(&arm.body);
+        match (arm.end, rest.split_first()) {
+            (ArmEnd::Through, Some((next, rest))) => self.run_arm(next, text, rest),
+            (ArmEnd::On, _) => self.run_arms(text, rest),
+            _ => {}
+        }
+    }
+
+    /// Whether a text fits a pattern.
+    pub(super) fn fits(&mut self, text: &Val, pattern: &Word) -> Maybe {
+        let (bytes, quoted) = self.pattern_text(pattern)?;
+        // Anything fits a star.
+        if bytes == b"*" && quoted == [false] {
+            return Ok(true);
+        }
+        let doubt = || Doubt::new("a pattern of another kind", None);
+        let pattern = Pattern::new(&bytes, &quoted).map_err(|_| self.doubt("a pattern of another kind"))?;
+        match text {
+            Val::Known(text) => pattern.matches(text).map_err(|_| doubt()),
+            Val::Unknown(unknown) => {
+                if text.is_empty() == Some(false) && bytes.is_empty() {
+                    return Ok(false);
+                }
+                if unknown.could_be.is_empty() {
+                    return Err(unknown.clone());
+                }
+                let mut answers = unknown.could_be.iter().map(|v| pattern.matches(v).unwrap_or(false));
+                let first = answers.next().unwrap_or(false);
+                if answers.all(|a| a == first) { Ok(first) } else { Err(unknown.clone()) }
+            }
+        }
+    }
+
+    fn run_for(&mut self, name: &[u8], words: Option<&[Word]>, body: &List) {
+        let at = self.at;
+        let values = match words {
+            Some(words) => self.fields(words),
+            None => match self.live.as_ref().map(|s| s.positional.clone()) {
+                Some(Ok(values)) => Ok(values.to_vec()),
+                Some(Err(doubt)) => Err(doubt),
+                None => return,
+            },
+        };
+        self.set_status(0);
+        match values {
+            Ok(values) => {
+                self.enter(Boundary::Loop);
+                for value in values {
+                    if self.is_spent() {
+                        break;
+                    }
+                    self.at = at;
+                    self.assign(name, Content::Set(value), None);
+                    self.run_list(body);
+                    self.take_up_next();
+                }
+                self.end();
+            }
+            Err(doubt) => {
+                let name = Bytes::copy_from_slice(name);
+                self.repeat(&doubt.clone(), move |m| {
+                    m.assign(&name, Content::Set(Val::Unknown(doubt.clone())), None);
+                    m.run_list(body);
+                });
+            }
+        }
+    }
+
+    /// Goes on with what `continue` left.
+    fn take_up_next(&mut self) {
+        let next = self.frames.last_mut().and_then(|f| f.next.take());
+        let why = self.doubt(PARTED);
+        self.live = join_some(self.live.take(), next, &why);
+    }
+
+    /// Runs something an unknown number of times, until nothing new comes of it.
+    fn repeat(&mut self, doubt: &Rc<Doubt>, mut run: impl FnMut(&mut Self)) {
+        self.enter(Boundary::Loop);
+        for round in 0..8 {
+            if self.is_spent() {
+                break;
+            }
+            let before = self.live.clone();
+            run(self);
+            self.take_up_next();
+            self.live = join_some(before.clone(), self.live.take(), doubt);
+            if self.live == before {
+                break;
+            }
+            if round >= 3
+                && let (Some(before), Some(state)) = (&before, &mut self.live)
+            {
+                // What still changes may become anything.
+                for (name, var) in &mut state.vars {
+                    if before.vars.get(name) != Some(var) {
+                        var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
+                        var.exported = None;
+                    }
+                }
+                state.input = None;
+                if state.positional != before.positional {
+                    state.positional = Err(doubt.clone());
+                }
+            }
+            if round == 7 {
+                self.fog("a loop is not followed to its end");
+            }
+        }
+        self.end();
+    }
+
+    fn run_while(&mut self, until: bool, condition: &List, body: &List) {
+        self.enter(Boundary::Loop);
+        let mut status = Status::Known(0);
+        loop {
+            if self.is_spent() {
+                break;
+            }
+            self.guarded += 1;
+            self.run_list(condition);
+            self.guarded -= 1;
+            self.take_up_next();
+            match self.succeeded() {
+                Ok(succeeded) if succeeded == until => {
+                    if let Some(state) = &mut self.live {
+                        state.status = status;
+                    }
+                    break;
+                }
+                Ok(_) => {
+                    self.run_list(body);
+                    self.take_up_next();
+                    status = self.status();
+                }
+                Err(doubt) => {
+                    // It may end now or after any number of rounds more.
+                    let again = doubt.clone();
+                    self.repeat(&doubt, |m| {
+                        m.run_list(body);
+                        m.guarded += 1;
+                        m.run_list(condition);
+                        m.guarded -= 1;
+                    });
+                    self.doubt_status(again);
+                    break;
+                }
+            }
+        }
+        self.end();
+    }
+
+    fn run_count(&mut self, parts: &[Vec<Part>; 3], body: &List) {
+        let [first, condition, step] = parts;
+        if let Err(doubt) = self.sum(first) {
+            return self.count_unknown(&doubt, condition, step, body);
+        }
+        self.enter(Boundary::Loop);
+        loop {
+            if self.is_spent() {
+                break;
+            }
+            let goes_on = if condition.is_empty() { Ok(1) } else { self.sum(condition) };
+            match goes_on {
+                Ok(0) => break,
+                Ok(_) => {
+                    self.run_list(body);
+                    self.take_up_next();
+                    if self.live.is_some() && self.sum(step).is_err() {
+                        let doubt = self.doubt(PARTED);
+                        self.count_unknown(&doubt, condition, step, body);
+                        break;
+                    }
+                }
+                Err(doubt) => {
+                    self.count_unknown(&doubt, condition, step, body);
+                    break;
+                }
+            }
+        }
+        self.set_status(0);
+        self.end();
+    }
+
+    fn count_unknown(&mut self, doubt: &Rc<Doubt>, condition: &[Part], step: &[Part], body: &List) {
+        self.repeat(doubt, |m| {
+            m.run_list(body);
+            let _ = m.sum(step);
+            let _ = m.sum(condition);
+        });
+    }
+
+    /// Calls a function.
+    pub(super) fn call(&mut self, function: &Function, arguments: Vec<Val>) {
+        if self.depth >= DEEPEST {
+            return self.fog("files and functions call each other too deep");
+        }
+        self.depth += 1;
+        let at = self.at;
+        let outer = std::mem::replace(&mut self.source, function.source.clone());
+        let positional = self.live.as_mut().map(|s| {
+            s.hidden.push(Vec::new());
+            std::mem::replace(&mut s.positional, Ok(Rc::new(arguments)))
+        });
+        self.enter(Boundary::Function);
+        let body = function.body.clone();
+        self.run_command(&body);
+        self.end();
+        if let Some(state) = &mut self.live {
+            let hidden = state.hidden.pop().unwrap_or_default();
+            for (name, var) in hidden.into_iter().rev() {
+                match var {
+                    Some(var) => state.vars.insert(name, var),
+                    None => state.vars.remove(&name),
+                };
+            }
+            if let Some(positional) = positional {
+                state.positional = positional;
+            }
+        }
+        self.source = outer;
+        self.at = at;
+        self.depth -= 1;
+    }
+
+    // Variables.
+
+    /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
+    /// does more than to store a text.
+    pub(super) fn is_special(&self, name: &[u8]) -> bool {
+        let everywhere: &[&[u8]] = &[b"LINENO", b"PPID", b"OPTIND"];
+        let own: &[&[u8]] = match self.dialect {
+            Dialect::Bash => &[
+                b"UID", b"EUID", b"SHELLOPTS", b"BASHOPTS", b"BASH_VERSINFO", b"GROUPS", b"FUNCNAME", b"BASHPID", b"BASH_ARGV0",
+                b"RANDOM", b"SRANDOM", b"SECONDS", b"EPOCHSECONDS", b"EPOCHREALTIME", b"HISTCMD", b"DIRSTACK", b"BASH_LINENO",
+                b"BASH_SOURCE", b"BASH_COMMAND", b"BASH_SUBSHELL", b"PIPESTATUS", b"BASH_REMATCH", b"_", b"POSIXLY_CORRECT", b"BASH_ENV_",
+            ],
+            Dialect::Zsh => &[
+                b"UID", b"EUID", b"GID", b"EGID", b"USERNAME", b"RANDOM", b"SECONDS", b"status", b"pipestatus", b"argv", b"ARGC",
+                b"signals", b"options", b"functions", b"aliases", b"commands", b"parameters", b"builtins", b"history", b"_", b"HISTSIZE",
+                b"SAVEHIST", b"COLUMNS", b"LINES", b"TTY", b"TTYIDLE", b"match", b"MATCH", b"reply", b"REPLY", b"modules", b"dirstack",
+                b"historywords", b"langinfo", b"terminfo", b"termcap", b"EPOCHSECONDS", b"zsh_eval_context", b"ZSH_EVAL_CONTEXT", b"psvar",
+                b"HISTCHARS", b"histchars", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"IFS_",
+            ],
+            Dialect::Ksh => &[b"RANDOM", b"SECONDS", b"_", b"LC_ALL_", b"HISTCMD", b"FUNCNAME"],
+            Dialect::Mksh => &[b"RANDOM", b"SECONDS", b"_", b"EPOCHREALTIME", b"COLUMNS", b"LINES", b"USER_ID", b"KSHUID", b"KSHEGID"],
+            Dialect::Dash => &[],
+        };
+        everywhere.contains(&name) || own.contains(&name)
+    }
+
+    /// Returns what a name holds.
+    pub(super) fn content_of(&self, name: &[u8]) -> Content {
+        let Some(state) = &self.live else { return Content::Unset };
+        if let Some(tied) = self.tied(name) {
+            let of = state.vars.get(tied).map(|v| v.content.clone());
+            return match of {
+                Some(Content::Set(Val::Known(text))) if text.is_empty() => Content::Array(Rc::new(Vec::new())),
+                Some(Content::Set(Val::Known(text))) => {
+                    Content::Array(Rc::new(text.split(|b| *b == b':').map(Val::of).collect()))
+                }
+                Some(Content::Unset) | None => Content::Array(Rc::new(Vec::new())),
+                Some(other) => match other.value() {
+                    Some(Val::Unknown(doubt)) => Content::Perhaps(Val::Unknown(doubt)),
+                    _ => Content::Unset,
+                },
+            };
+        }
+        match state.vars.get(name) {
+            Some(var) if self.is_special(name) && self.dialect != Dialect::Dash && !var.readonly => match var.content {
+                Content::Unset => Content::Unset,
+                _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
+            },
+            Some(var) => var.content.clone(),
+            None => match &state.open {
+                Some(doubt) => Content::Perhaps(Val::Unknown(doubt.clone())),
+                None => Content::Unset,
+            },
+        }
+    }
+
+    /// In zsh some lists are tied to a variable that holds them joined.
+    pub(super) fn tied(&self, name: &[u8]) -> Option<&'static [u8]> {
+        if self.dialect != Dialect::Zsh {
+            return None;
+        }
+        Some(match name {
+            b"path" => b"PATH",
+            b"fpath" => b"FPATH",
+            b"manpath" => b"MANPATH",
+            b"cdpath" => b"CDPATH",
+            b"mailpath" => b"MAILPATH",
+            b"module_path" => b"MODULE_PATH",
+            b"fignore" => b"FIGNORE",
+            _ => return None,
+        })
+    }
+
+    /// Sets a name as an assignment does. `exported` says otherwise than `set -a` does. Returns whether
+    /// it could be set.
+    pub(super) fn assign(&mut self, name: &[u8], content: Content, exported: Option<bool>) -> bool {
+        let site = self.here();
+        if let Some(tied) = self.tied(name) {
+            let joined = match content {
+                Content::Array(values) => {
+                    let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
+                    match known {
+                        Some(values) => Content::Set(Val::of(values.join(&b':'))),
+                        None => Content::Set(Val::Unknown(self.doubt("an item of the list is not known"))),
+                    }
+                }
+                other => other,
+            };
+            return self.assign(tied, joined, exported);
+        }
+        let is_special = self.is_special(name) && name != b"OPTIND" && name != b"_";
+        let Some(state) = &mut self.live else { return true };
+        let all = state.option("allexport");
+        let name = Bytes::copy_from_slice(name);
+        let is_new = !state.vars.contains_key(&name);
+        let open = state.open.is_some();
+        let var = state.vars.entry(name.clone()).or_insert_with(Var::unset);
+        if var.readonly {
+            return false;
+        }
+        if is_special && self.dialect != Dialect::Dash {
+            // What becomes of it is the shell's own affair.
+            let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));
+            var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
+            var.exported = None;
+            return true;
+        }
+        let content = match content {
+            Content::Set(Val::Known(text)) if text.len() > LONGEST => {
+                Content::Set(Val::Unknown(Doubt::new("a value becomes too long", Some(site.clone()))))
+            }
+            Content::Set(Val::Known(_)) if var.is_odd => {
+                Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", Some(site.clone()))))
+            }
+            other => other,
+        };
+        if is_new && open {
+            // It may have been exported by what is not followed.
+            var.exported = None;
+        }
+        var.content = content;
+        var.site = Some(site.clone());
+        var.is_pending = false;
+        match exported {
+            Some(is) => var.exported = Some(is),
+            None => match all {
+                Some(true) => var.exported = Some(true),
+                Some(false) => {}
+                None => var.exported = if var.exported == Some(true) { Some(true) } else { None },
+            },
+        }
+        if self.quiet == 0 && self.log.len() < 20_000 {
+            let value = self.live.as_ref().and_then(|s| s.vars.get(&name)).and_then(|v| v.content.value());
+            self.log.push(Assigned { name, value, site });
+        }
+        true
+    }
+
+    /// Unsets a name. Returns whether it could be.
+    pub(super) fn unset(&mut self, name: &[u8]) -> bool {
+        let site = self.here();
+        if let Some(tied) = self.tied(name) {
+            return self.unset(tied);
+        }
+        let Some(state) = &mut self.live else { return true };
+        let name = Bytes::copy_from_slice(name);
+        match state.vars.get_mut(&name) {
+            Some(var) if var.readonly => return false,
+            Some(var) => *var = Var { site: None, ..Var::unset() },
+            None if state.open.is_some() => {
+                state.vars.insert(name.clone(), Var::unset());
+            }
+            None => return true,
+        }
+        if self.quiet == 0 && self.log.len() < 20_000 {
+            self.log.push(Assigned { name, value: None, site });
+        }
+        true
+    }
+
+    /// Returns a path as seen from the root.
+    pub(super) fn full(&self, path: &[u8]) -> Option<Bytes> {
+        if path.first() == Some(&b'/') {
+            return Some(Bytes::copy_from_slice(path));
+        }
+        let folder = self.live.as_ref()?.folder.clone()?;
+        Some([&folder[..], b"/", path].concat().into())
+    }
+}

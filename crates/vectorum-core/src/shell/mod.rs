@@ -1,0 +1,55 @@
+//! Shell startup files, understood without running anything.
+//!
+//! `parse` takes a file apart as the shell does, command by command; `machine` follows the commands
+//! over what is known: a value is known, or one of a few, or unknown with its reason and place. A
+//! condition that cannot be told is followed both ways, and what differs is unknown from there on. An
+//! external program cannot change its parent's block: only what depends on its output or status is
+//! unknown.
+//!
+//! What is known is never wrong: whatever is not followed makes unknown all that it could change.
+//! Not followed are, among others, alternatives in patterns (`@(a|b)`), `select`, `coproc`, flags of
+//! zsh's parameters, and traps.
+
+mod builtin;
+mod expand;
+mod machine;
+mod parse;
+mod pattern;
+mod program;
+mod startup;
+mod state;
+mod sum;
+mod syntax;
+mod test;
+mod value;
+
+use bytes::Bytes;
+
+pub use machine::{Assigned, Ended, Skipped};
+pub use parse::Parser;
+pub use startup::{Invocation, Last, Payload, Started};
+pub(crate) use startup::interpret;
+pub use syntax::{Dialect, List, Trouble};
+pub use value::{Doubt, Val};
+
+/// A file that is interpreted, or a text within one.
+#[derive(Debug)]
+pub(crate) struct Source {
+    pub(crate) path: Bytes,
+    pub(crate) text: Bytes,
+    /// Where each line begins.
+    lines: Vec<usize>,
+    /// For a text within a file: the line of the command that evaluates it.
+    fixed: Option<usize>,
+}
+
+impl Source {
+    fn new(path: Bytes, text: Bytes) -> Source {
+        let lines = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
+        Source { path, text, lines, fixed: None }
+    }
+
+    fn line(&self, at: usize) -> usize {
+        self.fixed.unwrap_or_else(|| self.lines.partition_point(|begin| *begin <= at))
+    }
+}

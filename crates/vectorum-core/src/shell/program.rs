@@ -1,0 +1,199 @@
+//! Programs that startup files call. None can change the shell's variables; the answers of some
+//! follow from the host's files, and the texts of some, evaluated, set certain names only.
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::syntax::Dialect;
+use super::value::{Doubt, Val};
+use crate::host_view::{Content, Kind};
+
+/// Programs whose text is made to be evaluated, with the only names that it sets.
+const EVALUATED: &[(&[u8], &[&str])] = &[
+    (b"dircolors", &["LS_COLORS"]),
+    (b"lesspipe", &["LESSOPEN", "LESSCLOSE"]),
+    (b"lessfile", &["LESSOPEN", "LESSCLOSE"]),
+    (b"ssh-agent", &["SSH_AUTH_SOCK", "SSH_AGENT_PID"]),
+    (b"gpg-agent", &["GPG_AGENT_INFO", "SSH_AUTH_SOCK", "SSH_AGENT_PID"]),
+    (b"dbus-launch", &["DBUS_SESSION_BUS_ADDRESS", "DBUS_SESSION_BUS_PID", "DBUS_SESSION_BUS_WINDOWID"]),
+    (b"resize", &["COLUMNS", "LINES"]),
+    (b"tset", &["TERM", "TERMCAP"]),
+];
+
+/// What a program prints and how it ends.
+pub(super) struct Answer {
+    pub(super) output: Val,
+    pub(super) status: Option<u8>,
+}
+
+fn line(text: impl AsRef<[u8]>) -> Val {
+    Val::of([text.as_ref(), b"\n"].concat())
+}
+
+impl Machine<'_> {
+    /// Looks a program up. `Ok(None)` where there is none.
+    pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::rc::Rc<Doubt>> {
+        let is_it = |m: &Self, path: &[u8]| match m.ground.files.kind(path) {
+            Kind::Program => Ok(m.ground.files.may(path, m.account.uid, m.account.gid, crate::host_view::Want::Execute).unwrap_or(true)),
+            Kind::Unknown => Err(m.doubt("a folder of programs may not be read")),
+            _ => Ok(false),
+        };
+        if name.contains(&b'/') {
+            let Some(path) = self.full(name) else { return Err(self.doubt("the working folder is not known")) };
+            return Ok(is_it(self, &path)?.then_some(path));
+        }
+        let path = match self.content_of(b"PATH") {
+            super::state::Content::Set(Val::Known(path)) => path,
+            _ => return Err(self.doubt("where programs are looked up is not known")),
+        };
+        for folder in path.split(|b| *b == b':') {
+            let folder = if folder.is_empty() { b"." } else { folder };
+            let Some(folder) = self.full(folder) else { return Err(self.doubt("the working folder is not known")) };
+            let path = [&folder[..], b"/", name].concat();
+            if is_it(self, &path)? {
+                return Ok(Some(path.into()));
+            }
+        }
+        Ok(None)
+    }
+
+    /// Runs a program of the host as far as its answer is known.
+    pub(super) fn program(&mut self, name: &[u8], arguments: &[Val]) -> Answer {
+        let base = name.rsplit(|b| *b == b'/').next().unwrap_or(name);
+        if let Some((_, sets)) = EVALUATED.iter().find(|(program, _)| *program == base) {
+            let doubt = Doubt { sets: Some(sets), ..(*self.doubt("what a program prints")).clone() };
+            return Answer { output: Val::Unknown(std::rc::Rc::new(doubt)), status: None };
+        }
+        let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+        let found = known.and_then(|arguments| {
+            let arguments: Vec<&[u8]> = arguments.iter().map(|a| &a[..]).collect();
+            self.answer(base, &arguments)
+        });
+        found.unwrap_or_else(|| Answer { output: Val::Unknown(self.doubt("what a program prints")), status: None })
+    }
+
+    fn answer(&mut self, name: &[u8], arguments: &[&[u8]]) -> Option<Answer> {
+        let ok = |output: Val| Some(Answer { output, status: Some(0) });
+        let uid = self.account.uid.to_string();
+        let gid = self.account.gid.to_string();
+        match (name, arguments) {
+            (b"true", _) => ok(Val::of(b"")),
+            (b"false", _) => Some(Answer { output: Val::of(b""), status: Some(1) }),
+            (b"id", [b"-u" | b"-ru" | b"--user"]) => ok(line(uid)),
+            (b"id", [b"-g" | b"-rg" | b"--group"]) => ok(line(gid)),
+            (b"id", [b"-un" | b"-nu"] | [b"-u", b"-n"] | [b"-n", b"-u"]) | (b"whoami", []) => ok(line(&self.account.name)),
+            (b"uname", [] | [b"-s"]) => ok(line("Linux")),
+            (b"uname", [b"-o"]) => ok(line("GNU/Linux")),
+            (b"logname", []) => None,
+            (b"hostname", []) | (b"uname", [b"-n"]) => match self.ground.files.read(b"/etc/hostname") {
+                Content::Bytes(text) => {
+                    let name = text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && !l.starts_with(b"#"))?;
+                    ok(line(name))
+                }
+                _ => None,
+            },
+            (b"dirname", [path]) => {
+                let path = strip_slashes(path);
+                let end = memchr::memrchr(b'/', path);
+                ok(line(match end {
+                    None => &b"."[..],
+                    Some(0) => b"/",
+                    Some(at) => strip_slashes(path.get(..at)?),
+                }))
+            }
+            (b"basename", [path] | [path, _]) => {
+                let path = strip_slashes(path);
+                let base = path.rsplit(|b| *b == b'/').next().filter(|b| !b.is_empty()).unwrap_or(path);
+                let suffix = arguments.get(1).copied().unwrap_or_default();
+                let base = base.strip_suffix(suffix).filter(|b| !b.is_empty()).unwrap_or(base);
+                ok(line(base))
+            }
+            (b"echo", _) => None,
+            (b"printf", _) => None,
+            (b"pwd", [] | [b"-P"]) => {
+                let folder = self.live.as_ref()?.folder.clone()?;
+                let real = self.ground.files.real_path(&folder)?;
+                ok(line(real))
+            }
+            (b"cat", files) if !files.is_empty() && files.iter().all(|f| !f.starts_with(b"-")) => {
+                let mut out = Vec::new();
+                for file in files {
+                    let path = self.full(file)?;
+                    if self.written.contains(&path) {
+                        return None;
+                    }
+                    match self.content(&path) {
+                        Content::Bytes(text) => out.extend_from_slice(&text),
+                        _ => return None,
+                    }
+                }
+                ok(Val::of(out))
+            }
+            (b"cat", []) => {
+                let (text, at) = self.live.as_ref()?.input.clone()?;
+                ok(Val::Known(text.slice(at..)))
+            }
+            (b"readlink", [b"-f" | b"-e" | b"-m", path]) | (b"realpath", [path]) => {
+                let full = self.full(path)?;
+                ok(line(self.ground.files.real_path(&full)?))
+            }
+            (b"tr", [from, to]) => {
+                let is_plain = |t: &[u8]| t.iter().all(u8::is_ascii_alphanumeric) || t.len() == 1 && t != b"\\" && t != b"-";
+                let (text, at) = self.live.as_ref()?.input.clone()?;
+                if !is_plain(from) || !is_plain(to) || to.is_empty() || !text.is_ascii() {
+                    return None;
+                }
+                let last = *to.last()?;
+                let changed = text.iter().skip(at).map(|byte| {
+                    // Of several places of a byte the last counts.
+                    match from.iter().rposition(|f| f == byte) {
+                        Some(place) => to.get(place).copied().unwrap_or(last),
+                        None => *byte,
+                    }
+                });
+                ok(Val::Known(changed.collect::<Vec<u8>>().into()))
+            }
+            (b"tty", [b"-s"]) if self.is_interactive && self.quiet == 0 => ok(Val::of(b"")),
+            (b"mkdir" | b"touch" | b"rm" | b"chmod" | b"stty" | b"mesg" | b"umask" | b"clear" | b"tput" | b"ln" | b"cp" | b"mv", _) => {
+                // What was there may be there no more.
+                for argument in arguments.iter().filter(|a| !a.starts_with(b"-")) {
+                    if let Some(path) = self.full(argument)
+                        && matches!(name, b"mkdir" | b"touch" | b"rm" | b"ln" | b"cp" | b"mv")
+                    {
+                        self.written.push(path);
+                    }
+                }
+                None
+            }
+            _ => None,
+        }
+    }
+
+    /// Whether a shell has a command of its own by a name that is not followed.
+    pub(super) fn is_unfollowed_builtin(&self, name: &[u8]) -> Option<bool> {
+        // Without effect on variables, or with: `Some(true)`.
+        let harmless: &[&[u8]] = &[
+            b"umask", b"ulimit", b"jobs", b"bg", b"fg", b"wait", b"kill", b"times", b"hash", b"type", b"complete", b"compopt", b"bind", b"history", b"fc",
+            b"disown", b"suspend", b"caller", b"help", b"dirs", b"enable", b"logout", b"compgen", b"bindkey", b"autoload", b"zmodload", b"zstyle",
+            b"compdef", b"zle", b"sched", b"rehash", b"limit", b"unlimit", b"chdir", b"newgrp", b"which", b"where", b"whence", b"functions", b"disable",
+            b"zcompile", b"promptinit", b"compinit_",
+        ];
+        let changing: &[&[u8]] = &[b"mapfile", b"readarray", b"getopts", b"let", b"vared", b"zparseopts", b"print_", b"emulate", b"pushd", b"popd", b"nameref", b"select", b"coproc", b"trap_", b"private"];
+        let is_own = |name: &[u8]| match self.dialect {
+            Dialect::Dash => matches!(name, b"umask" | b"ulimit" | b"jobs" | b"bg" | b"fg" | b"wait" | b"kill" | b"times" | b"hash" | b"type" | b"fc" | b"getopts" | b"chdir"),
+            _ => true,
+        };
+        if !is_own(name) {
+            return None;
+        }
+        if harmless.contains(&name) {
+            return Some(false);
+        }
+        changing.contains(&name).then_some(true)
+    }
+}
+
+fn strip_slashes(path: &[u8]) -> &[u8] {
+    let end = path.iter().rposition(|b| *b != b'/').map_or(1.min(path.len()), |at| at + 1);
+    path.get(..end).unwrap_or(path)
+}

@@ -1,0 +1,597 @@
+//! What a shell reads before it runs its program, and what it sets by itself (measured: bash 5.2,
+//! dash 0.5.12, zsh 5.9, ksh93u+m, mksh R59).
+
+use std::collections::BTreeMap;
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::machine::{Assigned, Boundary, Ended, Machine, Outcome, Skipped};
+use super::state::{Content, State, Status, Var};
+use super::syntax::Dialect;
+use super::value::{Doubt, Val};
+use crate::host_view::Kind;
+use crate::route::{Account, Flavour, Ground};
+
+/// What a shell is started for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Payload {
+    /// `-c` with a command that it becomes: a simple one, and the last.
+    Becomes,
+    /// `-c` with a command that it runs as a child.
+    Forks,
+    /// `-c` with a command that is not known.
+    Command,
+    /// A script; and, to be followed itself, its file and the program before which it is left.
+    Script(Option<(Bytes, Bytes)>),
+    /// A terminal, at which a command is typed.
+    Typed,
+}
+
+/// How a shell is started.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Invocation {
+    /// Which shell.
+    pub dialect: Dialect,
+    /// Whether it is called by the name `sh`.
+    pub as_sh: bool,
+    /// Whether it is a login shell.
+    pub is_login: bool,
+    /// Whether it is interactive.
+    pub is_interactive: bool,
+    /// Whether its standard input is a socket.
+    pub on_socket: bool,
+    /// What it is started for.
+    pub payload: Payload,
+}
+
+/// A variable at the end.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Last {
+    /// Its value; `None` if it is not exported for certain.
+    pub value: Val,
+    /// Whether it may not be there at all.
+    pub may_be_absent: bool,
+    /// The line that decided it; `None` if the shell itself did.
+    pub site: Option<crate::route::Site>,
+}
+
+/// What a shell's files come to.
+#[derive(Clone, Debug)]
+pub struct Started {
+    /// What is handed on, but for what was handed in and stayed as it was.
+    pub changed: BTreeMap<Bytes, Last>,
+    /// The names that were handed in and are not handed on.
+    pub gone: Vec<(Bytes, Option<crate::route::Site>)>,
+    /// What is set in the shell at the end but not exported, with the line.
+    pub kept: Vec<(Bytes, crate::route::Site)>,
+    /// Why other names may be handed on, too.
+    pub open: Option<Rc<Doubt>>,
+    /// Whether the shell ends before its program.
+    pub ended: Ended,
+    /// Where it ends.
+    pub end: Option<crate::route::Site>,
+    /// What was set on the way.
+    pub log: Vec<Assigned>,
+    /// What was not reached.
+    pub skipped: Vec<Skipped>,
+    /// The files that were read.
+    pub read: Vec<Bytes>,
+}
+
+fn is_identifier(name: &[u8]) -> bool {
+    name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_') && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')
+}
+
+/// What is handed in: each value, and whether the name may be absent.
+pub(crate) type Start = BTreeMap<Bytes, (Val, bool)>;
+
+/// Follows a shell from its start to the program that it runs. `folder` is where it starts.
+pub(crate) fn interpret(
+    ground: Ground<'_>,
+    account: &Account,
+    start: &Start,
+    open: Option<Rc<Doubt>>,
+    folder: &[u8],
+    invocation: &Invocation,
+) -> Started {
+    let flavour = Flavour::of(ground.files);
+    let mut machine = Machine::new(ground, account, invocation.dialect, state(ground, account, start, folder, invocation));
+    machine.is_interactive = invocation.is_interactive;
+    if let Some(state) = &mut machine.live {
+        state.open = open;
+    }
+    let odd = start.keys().any(|n| matches!(&n[..], b"SHELLOPTS" | b"BASHOPTS" | b"POSIXLY_CORRECT")) && invocation.dialect == Dialect::Bash;
+    if odd {
+        machine.fog("the shell is started with other options by a variable");
+    }
+    let before = machine.live.as_ref().map(|s| s.vars.clone()).unwrap_or_default();
+    match invocation.dialect {
+        Dialect::Bash => bash(&mut machine, invocation, &flavour, start),
+        Dialect::Zsh if !invocation.as_sh => zsh(&mut machine, invocation, &flavour),
+        _ => plain(&mut machine, invocation),
+    }
+    if invocation.is_interactive {
+        at_prompt(&mut machine);
+    }
+    if let Payload::Script(Some((script, until))) = &invocation.payload {
+        machine.until = Some(until.clone());
+        machine.startup(script);
+        // What stands behind the program is of no account.
+        machine.live = machine.stopped.take();
+    }
+    let outcome = machine.finish();
+    settle(outcome, start, &before, invocation)
+}
+
+/// What the shell holds before it reads a file.
+fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
+    let dialect = invocation.dialect;
+    let mut vars: BTreeMap<Bytes, Var> = BTreeMap::new();
+    let mut functions = BTreeMap::new();
+    for (name, (value, may_be_absent)) in start {
+        if let Some(function) = name.strip_prefix(b"BASH_FUNC_").and_then(|n| n.strip_suffix(b"%%")) {
+            if dialect == Dialect::Bash {
+                functions.insert(Bytes::copy_from_slice(function), None);
+            }
+            continue;
+        }
+        if is_identifier(name) {
+            let content = if *may_be_absent { Content::Perhaps(value.clone()) } else { Content::Set(value.clone()) };
+            vars.insert(name.clone(), Var { content, exported: Some(true), ..Var::unset() });
+        }
+    }
+    let own = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+        vars.entry(Bytes::copy_from_slice(name.as_bytes())).or_insert(Var { content: Content::Set(value), ..Var::unset() });
+    };
+    let exported = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+        vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
+    };
+    let filled = || Val::Unknown(Doubt::filled("the shell sets it by itself"));
+    let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains_key(&b"IFS"[..])), ..Var::unset() };
+    vars.insert(Bytes::from_static(b"IFS"), ifs);
+    let has = |vars: &BTreeMap<Bytes, Var>, name: &str| vars.contains_key(name.as_bytes());
+    if dialect != Dialect::Mksh || start.contains_key(&b"PWD"[..]) {
+        exported(&mut vars, "PWD", Val::of(folder));
+    } else {
+        own(&mut vars, "PWD", Val::of(folder));
+    }
+    let level = level(start.get(&b"SHLVL"[..]), dialect);
+    match dialect {
+        Dialect::Bash => {
+            exported(&mut vars, "SHLVL", level);
+            let old = start.get(&b"OLDPWD"[..]).map(|(v, _)| v);
+            let is_folder = old.is_some_and(|v| v.known().is_some_and(|p| ground.files.kind(p) == Kind::Folder));
+            if let Some(Val::Known(_)) = old
+                && !is_folder
+            {
+                vars.remove(&b"OLDPWD"[..]);
+            }
+            if !has(&vars, "OLDPWD") {
+                vars.insert(Bytes::from_static(b"OLDPWD"), Var { exported: Some(true), ..Var::unset() });
+            }
+            for name in ["UID", "EUID", "PPID", "BASHOPTS", "SHELLOPTS", "BASH_VERSINFO"] {
+                let value = if name.ends_with("UID") { Val::of(account.uid.to_string()) } else { filled() };
+                let readonly = Var { content: Content::Set(value), readonly: true, ..Var::unset() };
+                vars.insert(Bytes::copy_from_slice(name.as_bytes()), readonly);
+            }
+            for name in ["BASH", "BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "OSTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"] {
+                own(&mut vars, name, filled());
+            }
+            own(&mut vars, "OPTIND", Val::of(b"1"));
+            own(&mut vars, "OPTERR", Val::of(b"1"));
+            own(&mut vars, "TERM", Val::of(b"dumb"));
+            own(&mut vars, "PATH", filled());
+            own(&mut vars, "HOME", Val::Known(account.home.clone()));
+            own(&mut vars, "SHELL", Val::Known(account.shell.clone()));
+            own(&mut vars, "PS4", Val::of(b"+ "));
+            own(&mut vars, "MAILCHECK", Val::of(b"60"));
+            if invocation.is_interactive {
+                for name in ["PS1", "PS2", "HISTFILE", "HISTSIZE", "HISTFILESIZE"] {
+                    own(&mut vars, name, filled());
+                }
+            } else {
+                vars.remove(&b"PS1"[..]);
+                vars.remove(&b"PS2"[..]);
+            }
+        }
+        Dialect::Dash => {
+            own(&mut vars, "OPTIND", Val::of(b"1"));
+            own(&mut vars, "PS1", Val::of(if account.uid == 0 { "# " } else { "$ " }));
+            own(&mut vars, "PS2", Val::of(b"> "));
+            own(&mut vars, "PS4", Val::of(b"+ "));
+            own(&mut vars, "PPID", filled());
+            own(&mut vars, "LINENO", filled());
+            own(&mut vars, "PATH", Val::of(b"/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"));
+        }
+        Dialect::Zsh => {
+            exported(&mut vars, "SHLVL", level);
+            exported(&mut vars, "OLDPWD", Val::of(folder));
+            let missing = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+                if !vars.contains_key(name.as_bytes()) {
+                    vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
+                }
+            };
+            missing(&mut vars, "HOME", Val::Known(account.home.clone()));
+            missing(&mut vars, "LOGNAME", Val::Known(account.name.clone()));
+            missing(&mut vars, "PATH", Val::of(b"/bin:/usr/bin:/usr/ucb:/usr/local/bin"));
+            for name in ["FPATH", "HOST", "MACHTYPE", "OSTYPE", "CPUTYPE", "VENDOR", "ZSH_VERSION", "ZSH_NAME", "ZSH_PATCHLEVEL", "RANDOM", "SECONDS", "LINENO", "PPID", "TTY",
+                "UID", "EUID", "GID", "EGID", "USERNAME", "HISTCMD", "PROMPT3", "PROMPT4", "PS3", "PS4", "SPROMPT", "NULLCMD", "READNULLCMD", "MAILCHECK", "LISTMAX", "KEYTIMEOUT",
+                "HISTSIZE", "COLUMNS", "LINES", "TMPPREFIX", "TIMEFMT", "WATCHFMT", "FUNCNEST", "OPTIND", "MODULE_PATH", "ZSH_ARGZERO", "ZSH_SUBSHELL", "PSVAR", "_"]
+            {
+                own(&mut vars, name, Val::Unknown(Doubt::new("the shell sets it by itself", None)));
+            }
+            for name in ["ZSH_VERSION", "ZSH_NAME"] {
+                vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(filled()), ..Var::unset() });
+            }
+            for name in ["CDPATH", "MANPATH", "MAILPATH", "FIGNORE", "OPTARG", "PROMPT2_"] {
+                own(&mut vars, name, Val::of(b""));
+            }
+            if invocation.is_interactive {
+                for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
+                    vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(filled()), exported: Some(start.contains_key(name.as_bytes())), ..Var::unset() });
+                }
+            } else {
+                for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
+                    let inherited = vars.remove(name.as_bytes());
+                    let exported = inherited.is_some();
+                    vars.insert(
+                        Bytes::copy_from_slice(name.as_bytes()),
+                        inherited.unwrap_or(Var { content: Content::Set(Val::of(b"")), exported: Some(exported), ..Var::unset() }),
+                    );
+                }
+            }
+        }
+        Dialect::Ksh => {
+            exported(&mut vars, "SHLVL", level);
+            for name in ["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4", "HISTCMD", "FPATH", "SHELL"] {
+                own(&mut vars, name, filled());
+            }
+            own(&mut vars, "PATH", filled());
+        }
+        Dialect::Mksh => {
+            for name in ["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4", "USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE"] {
+                own(&mut vars, name, filled());
+            }
+            if !has(&vars, "PATH") {
+                exported(&mut vars, "PATH", Val::of(b"/usr/bin:/bin"));
+            }
+        }
+    }
+    let mut options = BTreeMap::new();
+    options.insert(if invocation.is_interactive { "-s" } else { "-c" }, Some(!matches!(invocation.payload, Payload::Script(_))));
+    State {
+        vars,
+        functions,
+        aliases: BTreeMap::new(),
+        options,
+        status: Status::Known(0),
+        positional: Ok(Rc::new(Vec::new())),
+        folder: Some(Bytes::copy_from_slice(folder)),
+        input: None,
+        output: None,
+        open: None,
+        hidden: Vec::new(),
+    }
+}
+
+/// How deep in shells this one is.
+fn level(outer: Option<&(Val, bool)>, dialect: Dialect) -> Val {
+    let known = match outer {
+        None => 0,
+        Some((Val::Known(text), false)) => match std::str::from_utf8(text).ok().and_then(|t| t.trim().parse::<i64>().ok()) {
+            Some(number) => number,
+            None => 0,
+        },
+        Some((Val::Unknown(doubt), _)) => return Val::Unknown(doubt.clone()),
+        Some(_) => return Val::Unknown(Doubt::filled("how deep in shells it is started is not known")),
+    };
+    let next = match dialect {
+        Dialect::Bash if known < 0 => 0,
+        Dialect::Bash if known >= 999 => 1,
+        _ => known + 1,
+    };
+    Val::of(next.to_string())
+}
+
+impl Machine<'_> {
+    /// Runs a startup file if it is there.
+    fn startup(&mut self, path: &[u8]) {
+        let is_there = !matches!(self.ground.files.kind(path), Kind::Missing | Kind::Folder | Kind::Other);
+        if is_there && self.live.is_some() {
+            self.run_file(path, Boundary::Startup);
+        }
+    }
+
+    /// Returns a file in the home folder, as the shell sees it now; `None` if that is not known.
+    fn at_home(&mut self, name: &str) -> Option<Bytes> {
+        match self.content_of(b"HOME") {
+            Content::Set(Val::Known(home)) if !home.is_empty() || self.dialect == Dialect::Bash => Some([&home[..], b"/", name.as_bytes()].concat().into()),
+            Content::Unset | Content::Set(Val::Known(_)) => match self.dialect {
+                Dialect::Bash | Dialect::Zsh => Some([&self.account.home[..], b"/", name.as_bytes()].concat().into()),
+                _ => Some(Bytes::from_static(b"/nowhere/nothing")),
+            },
+            _ => {
+                self.fog("the home folder is not known, and so neither are its startup files");
+                None
+            }
+        }
+    }
+
+    fn home_file(&mut self, name: &str) {
+        if let Some(path) = self.at_home(name) {
+            self.startup(&path);
+        }
+    }
+
+    /// The file that a variable names, after expansion.
+    fn named_file(&mut self, name: &[u8], expands: bool) {
+        match self.content_of(name) {
+            Content::Unset => {}
+            Content::Set(Val::Known(text)) if text.is_empty() => {}
+            Content::Set(Val::Known(text)) => {
+                let path = if expands && text.iter().any(|b| b"$`~\\\"'".contains(b)) {
+                    let quoted = [b"_=".as_slice(), &text].concat();
+                    let mut parser = super::parse::Parser::new(&quoted, self.dialect);
+                    let word = parser.next().ok().flatten().and_then(|l| l.items.into_iter().next()).and_then(|i| i.first.commands.into_iter().next());
+                    let value = match word.map(|c| c.kind) {
+                        Some(super::syntax::Kind::Simple(assignments, words)) if words.is_empty() => match assignments.into_iter().next().map(|a| a.value) {
+                            Some(super::syntax::Assigned::Word(word)) => Some(self.assigned_word(&word)),
+                            _ => None,
+                        },
+                        _ => None,
+                    };
+                    value.and_then(|v| v.known().cloned())
+                } else {
+                    Some(text)
+                };
+                match path.and_then(|p| self.full(&p)) {
+                    Some(path) => self.startup(&path),
+                    None => self.fog("a startup file is read whose name is not known"),
+                }
+            }
+            _ => self.fog("a startup file is read whose name is not known"),
+        }
+    }
+
+    fn finish(mut self) -> Outcome {
+        let why = Doubt::new(super::machine::PARTED, None);
+        let frame = self.frames.drain(..).next();
+        let (left, spent) = match frame {
+            Some(frame) => frame.into_parts(),
+            None => (None, None),
+        };
+        let state = super::machine::join_some(self.live.take(), spent, &why);
+        let ended = match (&state, &left) {
+            (None, _) => Ended::Yes,
+            (Some(_), Some(_)) => Ended::Perhaps,
+            (Some(_), None) => Ended::No,
+        };
+        Outcome { state, ended, end: self.end, log: self.log, skipped: self.skipped, read: self.read }
+    }
+}
+
+fn bash(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour, start: &Start) {
+    if invocation.as_sh {
+        if invocation.is_login {
+            machine.startup(b"/etc/profile");
+            machine.home_file(".profile");
+        }
+        if invocation.is_interactive {
+            machine.named_file(b"ENV", true);
+        }
+        return;
+    }
+    if invocation.is_login {
+        machine.startup(b"/etc/profile");
+        for name in [".bash_profile", ".bash_login", ".profile"] {
+            let Some(path) = machine.at_home(name) else { break };
+            // What is there blocks the others, whether it can be read or not.
+            if machine.ground.files.kind(&path) != Kind::Missing {
+                machine.startup(&path);
+                break;
+            }
+        }
+    } else if invocation.is_interactive {
+        rc_files(machine, flavour);
+    } else if matches!(invocation.payload, Payload::Becomes | Payload::Forks | Payload::Command) {
+        // A shell that it takes for one on a network.
+        let first = match start.get(&b"SHLVL"[..]) {
+            None => Some(true),
+            Some((Val::Known(level), false)) => Some(level == "0" || std::str::from_utf8(level).is_ok_and(|l| l.trim().parse::<i64>().is_ok_and(|n| n < 1))),
+            Some(_) => None,
+        };
+        let remote = invocation.on_socket || flavour.bash_reads_over_ssh && ["SSH_CLIENT", "SSH2_CLIENT"].iter().any(|n| start.contains_key(n.as_bytes()));
+        match first {
+            Some(true) if remote => return rc_files(machine, flavour),
+            None if remote => machine.fog("whether bash is started over a network is not known"),
+            _ => {}
+        }
+    }
+    if !invocation.is_interactive {
+        machine.named_file(b"BASH_ENV", true);
+    }
+}
+
+fn rc_files(machine: &mut Machine<'_>, flavour: &Flavour) {
+    if let Some(path) = flavour.bash_bashrc {
+        machine.startup(path.as_bytes());
+    }
+    machine.home_file(".bashrc");
+}
+
+fn plain(machine: &mut Machine<'_>, invocation: &Invocation) {
+    if invocation.is_login {
+        machine.startup(b"/etc/profile");
+        machine.home_file(".profile");
+    }
+    if !invocation.is_interactive {
+        return;
+    }
+    match machine.dialect {
+        Dialect::Ksh => machine.startup(b"/etc/ksh.kshrc"),
+        Dialect::Dash | Dialect::Zsh => return machine.named_file(b"ENV", true),
+        _ => {}
+    }
+    match machine.content_of(b"ENV") {
+        Content::Unset => machine.home_file(if machine.dialect == Dialect::Ksh { ".kshrc" } else { ".mkshrc" }),
+        _ => machine.named_file(b"ENV", machine.dialect == Dialect::Ksh),
+    }
+}
+
+fn zsh(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour) {
+    let kinds = [("zshenv", true), ("zprofile", invocation.is_login), ("zshrc", invocation.is_interactive), ("zlogin", invocation.is_login)];
+    let off = |m: &Machine<'_>, name: &str| m.live.as_ref().is_some_and(|s| s.option(name) == Some(true));
+    for (name, is_read) in kinds {
+        if !is_read {
+            continue;
+        }
+        if !off(machine, "norcs") && !off(machine, "noglobalrcs") {
+            machine.startup([flavour.zsh_folder, "/", name].concat().as_bytes());
+        }
+        if off(machine, "norcs") {
+            continue;
+        }
+        match machine.content_of(b"ZDOTDIR") {
+            Content::Unset => machine.home_file(&format!(".{name}")),
+            Content::Set(Val::Known(folder)) => {
+                let folder = if folder.is_empty() { Bytes::from_static(b"/") } else { folder };
+                let path = [&folder[..], b"/.", name.as_bytes()].concat();
+                match machine.full(&path) {
+                    Some(path) => machine.startup(&path),
+                    None => machine.fog("a startup file is read whose name is not known"),
+                }
+            }
+            _ => machine.fog("where zsh looks for its startup files is not known"),
+        }
+    }
+}
+
+/// What an interactive shell runs before its prompt.
+fn at_prompt(machine: &mut Machine<'_>) {
+    if machine.live.is_none() {
+        return;
+    }
+    match machine.dialect {
+        Dialect::Bash => match machine.content_of(b"PROMPT_COMMAND") {
+            Content::Unset => {}
+            Content::Set(value) => machine.run_text(&value),
+            Content::Array(values) => values.iter().for_each(|v| machine.run_text(v)),
+            Content::Perhaps(_) => machine.fog("what runs before each prompt is not known"),
+        },
+        Dialect::Zsh => {
+            let names = ["precmd", "preexec", "precmd_functions", "preexec_functions"];
+            let has = |m: &Machine<'_>, n: &str| {
+                m.live.as_ref().is_some_and(|s| s.functions.contains_key(n.as_bytes())) || n.ends_with('s') && !matches!(m.content_of(n.as_bytes()), Content::Unset)
+            };
+            for name in names {
+                if has(machine, name) {
+                    let function = machine.live.as_ref().and_then(|s| s.functions.get(name.as_bytes()).cloned());
+                    match function {
+                        Some(Some(function)) => machine.call(&function, vec![]),
+                        _ => machine.fog("what runs before each prompt is not known"),
+                    }
+                }
+            }
+        }
+        _ => {}
+    }
+}
+
+impl Machine<'_> {
+    fn run_text(&mut self, value: &Val) {
+        match value {
+            Val::Known(text) => {
+                let place = self.read.last().cloned().unwrap_or_default();
+                let source = super::Source { fixed: Some(0), ..super::Source::new(place, text.clone()) };
+                self.run_source(Rc::new(source), Boundary::Text);
+            }
+            Val::Unknown(_) => self.fog("what runs before each prompt is not known"),
+        }
+    }
+}
+
+/// Compares what is handed on with what was handed in.
+fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invocation: &Invocation) -> Started {
+    let Outcome { state, ended, end, log, skipped, read } = outcome;
+    let mut started =
+        Started { changed: BTreeMap::new(), gone: Vec::new(), kept: Vec::new(), open: None, ended, end, log, skipped, read };
+    let Some(state) = state else { return started };
+    started.open = state.open.clone();
+    let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);
+    for name in start.keys() {
+        if !is_identifier(name) && !keeps_odd {
+            started.gone.push((name.clone(), None));
+        }
+    }
+    let unknown = || Doubt::new("the shell's files leave it open", None);
+    for (name, var) in &state.vars {
+        if name == "_" {
+            continue;
+        }
+        let value = match &var.content {
+            Content::Unset => None,
+            Content::Set(_) if var.is_pending => None,
+            Content::Set(value) => Some((value.clone(), false)),
+            Content::Perhaps(value) => Some((value.clone(), true)),
+            // Lists are not handed on: in bash and ksh their first item is not either.
+            Content::Array(values) if invocation.dialect == Dialect::Ksh => values.first().map(|v| (v.clone(), true)),
+            Content::Array(_) => None,
+        };
+        let was = start.get(name).map(|(value, _)| value);
+        let is_same = before.get(name).is_some_and(|b| b.content == var.content && b.exported == var.exported && var.site.is_none());
+        match (value, var.exported) {
+            (Some((value, may_be_absent)), Some(true) | None) => {
+                let may_be_absent = may_be_absent || var.exported.is_none();
+                let is_as_handed = is_same && was == Some(&value);
+                if !is_as_handed {
+                    let value = match (&value, may_be_absent) {
+                        (Val::Known(known), true) => Val::Unknown(Rc::new(Doubt { could_be: vec![known.clone()], ..(*unknown()).clone() })),
+                        _ => value,
+                    };
+                    started.changed.insert(name.clone(), Last { value, may_be_absent, site: var.site.clone() });
+                }
+            }
+            (value, _) => {
+                if was.is_some() {
+                    let site = started.log.iter().rev().find(|a| a.name == *name).map(|a| a.site.clone());
+                    started.gone.push((name.clone(), site));
+                }
+                if value.is_some() && var.exported == Some(false)
+                    && let Some(site) = &var.site
+                {
+                    started.kept.push((name.clone(), site.clone()));
+                }
+            }
+        }
+    }
+    for name in start.keys().filter(|n| is_identifier(n) && !state.vars.contains_key(*n)) {
+        started.gone.push((name.clone(), None));
+    }
+    last_level(&mut started, &state, invocation);
+    started
+}
+
+/// bash and zsh count back down where they become their program.
+fn last_level(started: &mut Started, state: &State, invocation: &Invocation) {
+    let counts_back = match (invocation.dialect, &invocation.payload) {
+        (Dialect::Bash, Payload::Becomes) | (Dialect::Zsh, Payload::Becomes | Payload::Forks) => true,
+        (Dialect::Bash | Dialect::Zsh, Payload::Command) => {
+            let why = Doubt::new("the shell counts one less where it becomes its last command", None);
+            if let Some(last) = started.changed.get_mut(&b"SHLVL"[..]) {
+                last.value = Val::Unknown(Rc::new(Doubt { is_filled: true, ..(*why).clone() }));
+            }
+            return;
+        }
+        _ => false,
+    };
+    if !counts_back {
+        return;
+    }
+    let now = state.vars.get(&b"SHLVL"[..]).and_then(|v| v.content.value());
+    if let Some(Val::Known(level)) = now {
+        let number = std::str::from_utf8(&level).ok().and_then(|l| l.parse::<i64>().ok()).unwrap_or(1);
+        let down = (number - 1).max(0).to_string();
+        started.changed.insert(Bytes::from_static(b"SHLVL"), Last { value: Val::of(down), may_be_absent: false, site: None });
+    }
+}

@@ -1,0 +1,293 @@
+//! Arithmetic (POSIX, Shell Command Language, 2.6.4), in 64 bits.
+
+use std::rc::Rc;
+
+use super::machine::Machine;
+use super::state::Content;
+use super::syntax::Part;
+use super::value::{Doubt, Val};
+
+type Summed = Result<i64, Rc<Doubt>>;
+
+struct Sum<'m, 'a> {
+    machine: &'m mut Machine<'a>,
+    text: Vec<u8>,
+    at: usize,
+    depth: usize,
+    /// Whether what is read has no effect: the side of a condition that does not count.
+    is_idle: bool,
+}
+
+/// From the loosest to the tightest.
+const LEVELS: &[&[&[u8]]] = &[
+    &[b"||"],
+    &[b"&&"],
+    &[b"|"],
+    &[b"^"],
+    &[b"&"],
+    &[b"==", b"!="],
+    &[b"<=", b">=", b"<", b">"],
+    &[b"<<", b">>"],
+    &[b"+", b"-"],
+    &[b"*", b"/", b"%"],
+];
+
+impl Machine<'_> {
+    /// The value of an expression, as a text.
+    pub(super) fn sum_value(&mut self, parts: &[Part]) -> Val {
+        match self.sum(parts) {
+            Ok(number) => Val::of(number.to_string()),
+            Err(doubt) => Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(*doubt).clone() })),
+        }
+    }
+
+    /// The value of an expression.
+    ///
+    /// # Errors
+    /// If it is not known. A wrong expression is an error of the shell's, which is not followed.
+    pub(super) fn sum(&mut self, parts: &[Part]) -> Summed {
+        let text = match self.one_text(parts) {
+            Val::Known(text) => text.to_vec(),
+            Val::Unknown(doubt) => {
+                // Anything may be assigned in it.
+                if parts.iter().any(|p| matches!(p, Part::Quoted(t) | Part::Text(t) if t.contains(&b'='))) {
+                    self.fog("a sum that is not known may set a variable");
+                }
+                return Err(doubt);
+            }
+        };
+        self.sum_text(text)
+    }
+
+    pub(super) fn sum_text(&mut self, text: Vec<u8>) -> Summed {
+        if text.trim_ascii().is_empty() {
+            return Ok(0);
+        }
+        let mut sum = Sum { machine: self, text, at: 0, depth: 0, is_idle: false };
+        let value = sum.comma()?;
+        sum.blanks();
+        if sum.at < sum.text.len() {
+            return sum.wrong();
+        }
+        Ok(value)
+    }
+}
+
+impl Sum<'_, '_> {
+    fn wrong<T>(&mut self) -> Result<T, Rc<Doubt>> {
+        // An error of the shell's: what it does then differs by shell and place.
+        self.machine.fog("a sum that is not followed");
+        Err(self.machine.doubt("a sum that is not followed"))
+    }
+
+    fn blanks(&mut self) {
+        while self.text.get(self.at).is_some_and(u8::is_ascii_whitespace) {
+            self.at += 1;
+        }
+    }
+
+    fn take(&mut self, what: &[u8]) -> bool {
+        self.blanks();
+        let is_it = self.text.get(self.at..).is_some_and(|r| r.starts_with(what));
+        if is_it {
+            self.at += what.len();
+        }
+        is_it
+    }
+
+    fn comma(&mut self) -> Summed {
+        let mut value = self.choice()?;
+        while self.take(b",") {
+            value = self.choice()?;
+        }
+        Ok(value)
+    }
+
+    fn choice(&mut self) -> Summed {
+        self.depth += 1;
+        if self.depth > 60 {
+            return self.wrong();
+        }
+        let condition = self.binary(0)?;
+        if !self.take(b"?") {
+            self.depth -= 1;
+            return Ok(condition);
+        }
+        let outer = self.is_idle;
+        self.is_idle = outer || condition == 0;
+        let yes = self.choice()?;
+        if !self.take(b":") {
+            return self.wrong();
+        }
+        self.is_idle = outer || condition != 0;
+        let no = self.choice()?;
+        self.is_idle = outer;
+        self.depth -= 1;
+        Ok(if condition != 0 { yes } else { no })
+    }
+
+    fn operator(&mut self, level: usize) -> Option<&'static [u8]> {
+        self.blanks();
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let found = LEVELS.get(level)?.iter().find(|o| rest.starts_with(o)).copied()?;
+        let next = rest.get(found.len()).copied();
+        // `<` is not the front of `<<`, nor any of them of an assignment.
+        let is_longer = match found {
+            b"<" | b">" => next == Some(*found.first()?) || next == Some(b'='),
+            b"|" | b"&" => next == found.first().copied() || next == Some(b'='),
+            b"+" | b"-" | b"*" | b"/" | b"%" | b"^" | b"<<" | b">>" => next == Some(b'='),
+            _ => false,
+        };
+        if is_longer {
+            return None;
+        }
+        self.at += found.len();
+        Some(found)
+    }
+
+    fn binary(&mut self, level: usize) -> Summed {
+        if level >= LEVELS.len() {
+            return self.unary();
+        }
+        let mut left = self.binary(level + 1)?;
+        while let Some(operator) = self.operator(level) {
+            let outer = self.is_idle;
+            self.is_idle = outer || operator == b"||" && left != 0 || operator == b"&&" && left == 0;
+            let right = self.binary(level + 1)?;
+            self.is_idle = outer;
+            left = match operator {
+                b"||" => i64::from(left != 0 || right != 0),
+                b"&&" => i64::from(left != 0 && right != 0),
+                b"|" => left | right,
+                b"^" => left ^ right,
+                b"&" => left & right,
+                b"==" => i64::from(left == right),
+                b"!=" => i64::from(left != right),
+                b"<=" => i64::from(left <= right),
+                b">=" => i64::from(left >= right),
+                b"<" => i64::from(left < right),
+                b">" => i64::from(left > right),
+                b"<<" if (0..64).contains(&right) => left.wrapping_shl(right as u32),
+                b">>" if (0..64).contains(&right) => left.wrapping_shr(right as u32),
+                b"+" => left.wrapping_add(right),
+                b"-" => left.wrapping_sub(right),
+                b"*" if self.text.get(self.at.wrapping_sub(1)) == Some(&b'*') => return self.wrong(),
+                b"*" => left.wrapping_mul(right),
+                b"/" if right != 0 => left.wrapping_div(right),
+                b"%" if right != 0 => left.wrapping_rem(right),
+                _ if self.is_idle => 0,
+                _ => return self.wrong(),
+            };
+        }
+        Ok(left)
+    }
+
+    fn unary(&mut self) -> Summed {
+        self.depth += 1;
+        if self.depth > 60 {
+            return self.wrong();
+        }
+        self.blanks();
+        let value = if self.take(b"++") || self.take(b"--") {
+            return self.wrong();
+        } else if self.take(b"!") {
+            i64::from(self.unary()? == 0)
+        } else if self.take(b"~") {
+            !self.unary()?
+        } else if self.take(b"-") {
+            self.unary()?.wrapping_neg()
+        } else if self.take(b"+") {
+            self.unary()?
+        } else {
+            self.primary()?
+        };
+        self.depth -= 1;
+        Ok(value)
+    }
+
+    fn primary(&mut self) -> Summed {
+        if self.take(b"(") {
+            let value = self.comma()?;
+            return if self.take(b")") { Ok(value) } else { self.wrong() };
+        }
+        let from = self.at;
+        while self.text.get(self.at).is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_') {
+            self.at += 1;
+        }
+        let word = self.text.get(from..self.at).unwrap_or_default().to_vec();
+        if word.first().is_some_and(u8::is_ascii_digit) {
+            return self.number(&word);
+        }
+        if word.is_empty() || matches!(self.text.get(self.at), Some(b'[' | b'#' | b'.')) {
+            return self.wrong();
+        }
+        for operator in [&b"+="[..], b"-=", b"*=", b"/=", b"%=", b"=", b"++", b"--"] {
+            self.blanks();
+            let rest = self.text.get(self.at..).unwrap_or_default();
+            if !rest.starts_with(operator) || operator == b"=" && rest.get(1) == Some(&b'=') {
+                continue;
+            }
+            self.at += operator.len();
+            let old = if operator == b"=" { 0 } else { self.name(&word)? };
+            let new = match operator {
+                b"++" => old.wrapping_add(1),
+                b"--" => old.wrapping_sub(1),
+                _ => {
+                    let right = self.choice()?;
+                    match operator {
+                        b"=" => right,
+                        b"+=" => old.wrapping_add(right),
+                        b"-=" => old.wrapping_sub(right),
+                        b"*=" => old.wrapping_mul(right),
+                        b"/=" if right != 0 => old.wrapping_div(right),
+                        b"%=" if right != 0 => old.wrapping_rem(right),
+                        _ => return self.wrong(),
+                    }
+                }
+            };
+            if !self.is_idle && !self.machine.assign(&word, Content::Set(Val::of(new.to_string())), None) {
+                self.machine.fail_hard();
+            }
+            return Ok(if matches!(operator, b"++" | b"--") { old } else { new });
+        }
+        self.name(&word)
+    }
+
+    fn name(&mut self, name: &[u8]) -> Summed {
+        match self.machine.content_of(name) {
+            Content::Unset => Ok(0),
+            Content::Set(Val::Known(text)) => {
+                let text = text.trim_ascii();
+                if text.is_empty() {
+                    return Ok(0);
+                }
+                let (sign, digits) = match text.strip_prefix(b"-") {
+                    Some(rest) => (-1, rest),
+                    None => (1, text),
+                };
+                if digits.iter().all(u8::is_ascii_digit) && !digits.is_empty() {
+                    return Ok(sign * self.number(digits)?);
+                }
+                // An expression within a value is followed by the shell, not here.
+                Err(self.machine.doubt("a value that is an expression of its own"))
+            }
+            Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(doubt),
+            _ => Err(self.machine.doubt("a number that is not known")),
+        }
+    }
+
+    fn number(&mut self, text: &[u8]) -> Summed {
+        let text = String::from_utf8_lossy(text).into_owned();
+        let parsed = match text.strip_prefix("0x").or_else(|| text.strip_prefix("0X")) {
+            Some(hex) => i64::from_str_radix(hex, 16).ok(),
+            // zsh takes a leading zero for nothing.
+            None if text.len() > 1 && text.starts_with('0') && self.machine.dialect == super::syntax::Dialect::Zsh => text.parse().ok(),
+            None if text.len() > 1 && text.starts_with('0') => i64::from_str_radix(&text, 8).ok(),
+            None => text.parse().ok(),
+        };
+        match parsed {
+            Some(number) => Ok(number),
+            None => self.wrong(),
+        }
+    }
+}

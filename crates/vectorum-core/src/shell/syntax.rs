@@ -1,0 +1,256 @@
+//! The tree of a shell file: commands and words with their places in the bytes they came from.
+
+use std::rc::Rc;
+
+/// A shell of the Bourne family. fish has a grammar of its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Dialect {
+    /// dash, Debian's `sh`.
+    Dash,
+    /// GNU bash.
+    Bash,
+    /// zsh.
+    Zsh,
+    /// ksh93.
+    Ksh,
+    /// mksh.
+    Mksh,
+}
+
+impl Dialect {
+    /// Whether it has more than POSIX asks for: `[[`, arrays, `$'…'`, braces.
+    pub(super) fn is_rich(self) -> bool {
+        self != Dialect::Dash
+    }
+}
+
+/// Commands one after another.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct List {
+    /// The commands in order.
+    pub items: Vec<Item>,
+}
+
+/// One pipeline or several joined by `&&` and `||`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Item {
+    /// The first one.
+    pub first: Pipeline,
+    /// The others; whether each runs on success of what is before it.
+    pub rest: Vec<(bool, Pipeline)>,
+    /// Whether it runs in the background: its changes are lost.
+    pub is_background: bool,
+}
+
+/// Commands joined by `|`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Pipeline {
+    /// Whether its status is turned round.
+    pub is_negated: bool,
+    /// Its commands.
+    pub commands: Vec<Command>,
+}
+
+/// A command.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Command {
+    /// What it is.
+    pub kind: Kind,
+    /// Its redirections.
+    pub redirects: Vec<Redirect>,
+    /// Where it begins.
+    pub at: usize,
+    /// Where it ends.
+    pub end: usize,
+}
+
+/// The kinds of commands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Kind {
+    /// Assignments, and words of which the first is the command's name.
+    Simple(Vec<Assignment>, Vec<Word>),
+    /// `{ …; }`.
+    Group(List),
+    /// `( … )`.
+    Subshell(List),
+    /// `if`: conditions with what they lead to, and `else`.
+    If(Vec<(List, List)>, Option<List>),
+    /// `for NAME in WORDS`; without words over the positional parameters.
+    For(Vec<u8>, Option<Vec<Word>>, List),
+    /// `for ((…; …; …))`.
+    Count([Vec<Part>; 3], List),
+    /// `while`, or `until`.
+    While(bool, List, List),
+    /// `case WORD in`.
+    Case(Word, Vec<Arm>),
+    /// A function and its body.
+    Function(Vec<u8>, Rc<Command>),
+    /// `[[ … ]]`.
+    Test(Test),
+    /// `(( … ))`.
+    Arithmetic(Vec<Part>),
+    /// Something that is not followed: why.
+    Unfollowed(&'static str),
+}
+
+/// An arm of `case`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Arm {
+    /// Its patterns.
+    pub patterns: Vec<Word>,
+    /// What it does.
+    pub body: List,
+    /// What follows it.
+    pub end: ArmEnd,
+}
+
+/// What follows an arm.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ArmEnd {
+    /// `;;`: nothing more.
+    Done,
+    /// `;&`: the next arm's body.
+    Through,
+    /// `;;&` or `;|`: the next patterns are tried, too.
+    On,
+}
+
+/// A condition in `[[ ]]`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Test {
+    /// A word alone: whether it is not empty.
+    Word(Word),
+    /// `-f WORD` and its kin.
+    Unary(Vec<u8>, Word),
+    /// `WORD == WORD` and its kin.
+    Binary(Word, Vec<u8>, Word),
+    /// `!`.
+    Not(Box<Test>),
+    /// `&&`.
+    And(Box<Test>, Box<Test>),
+    /// `||`.
+    Or(Box<Test>, Box<Test>),
+}
+
+/// `NAME=VALUE`, `NAME+=VALUE`, `NAME[KEY]=VALUE`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Assignment {
+    /// The name.
+    pub name: Vec<u8>,
+    /// The subscript.
+    pub key: Option<Vec<Part>>,
+    /// Whether it adds to what was there.
+    pub adds: bool,
+    /// The value.
+    pub value: Assigned,
+    /// Where it begins.
+    pub at: usize,
+}
+
+/// What is assigned.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Assigned {
+    /// A word.
+    Word(Word),
+    /// `( WORDS )`.
+    Array(Vec<Word>),
+}
+
+/// A redirection.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Redirect {
+    /// `<`, `>`, `<<<` and so on; `<<` for a here-document.
+    pub operator: Vec<u8>,
+    /// The number or name before it.
+    pub from: Vec<u8>,
+    /// The file, or the text of a here-document or here-string.
+    pub word: Word,
+}
+
+/// A word: parts that are put together when it is expanded.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Word {
+    /// The parts.
+    pub parts: Vec<Part>,
+    /// Where it begins.
+    pub at: usize,
+    /// Where it ends.
+    pub end: usize,
+    /// The same as an assignment, where it has that shape: for `export` and its kin.
+    pub assignment: Option<Box<Assignment>>,
+}
+
+impl Word {
+    /// Returns the text if nothing in it is quoted or expanded.
+    pub fn literal(&self) -> Option<&[u8]> {
+        match &self.parts[..] {
+            [] => Some(b""),
+            [Part::Text(text)] => Some(text),
+            _ => None,
+        }
+    }
+}
+
+/// A part of a word.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Part {
+    /// Text that was not quoted.
+    Text(Vec<u8>),
+    /// Text that was quoted.
+    Quoted(Vec<u8>),
+    /// What stands between double quotes.
+    Double(Vec<Part>),
+    /// `$NAME`, `${…}`.
+    Parameter(Box<Parameter>),
+    /// `$(…)`: its commands, or why they cannot be read.
+    Output(Rc<Result<List, Trouble>>),
+    /// `$((…))`.
+    Sum(Vec<Part>),
+    /// Something that is not followed: why.
+    Unfollowed(&'static str),
+}
+
+/// A parameter and what is done to its value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Parameter {
+    /// A name, a number, or a sign such as `@`.
+    pub name: Vec<u8>,
+    /// The subscript.
+    pub key: Option<Vec<Part>>,
+    /// What is done.
+    pub change: Change,
+}
+
+/// What is done to a parameter's value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Change {
+    /// Nothing.
+    None,
+    /// `${#NAME}`.
+    Length,
+    /// `${!NAME}`: the value of the variable that it names.
+    Indirect,
+    /// `-`, `=`, `?`, `+` with a word; whether an empty value counts as unset.
+    Instead(u8, bool, Word),
+    /// `#`, `##`, `%`, `%%` with a pattern: from the end, as much as possible.
+    Trim(bool, bool, Word),
+    /// `/`: the pattern, what takes its place, and how: `/` all, `#` at the start, `%` at the end, a blank the first.
+    Replace(Word, Word, u8),
+    /// `:FROM` or `:FROM:LENGTH`.
+    Slice(Vec<Part>, Option<Vec<Part>>),
+    /// `^`, `^^`, `,`, `,,`: to upper case, all of it.
+    Case(bool, bool),
+    /// Something that is not followed: why.
+    Unfollowed(&'static str),
+}
+
+/// Why a file cannot be read on from a place.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Trouble {
+    /// The place.
+    pub at: usize,
+    /// What is wrong.
+    pub what: &'static str,
+    /// Whether the shell takes it as an error, too; otherwise it is only not followed here.
+    pub is_error: bool,
+}

@@ -1,0 +1,304 @@
+//! Conditions: `test`, `[` and `[[ ]]`.
+
+use super::machine::Machine;
+use super::state::Content;
+use super::syntax::*;
+use super::value::{Maybe, Val};
+use crate::host_view::{Kind as FileKind, Want};
+
+impl Machine<'_> {
+    /// A condition in `[[ ]]`.
+    pub(super) fn test(&mut self, test: &Test) -> Maybe {
+        match test {
+            Test::Word(word) => {
+                let value = self.one_word(word)?;
+                self.is_filled(&value)
+            }
+            Test::Unary(operator, word) => {
+                let value = self.one_word(word)?;
+                self.unary(operator, &value)
+            }
+            Test::Binary(left, operator, right) => {
+                let value = self.one_word(left)?;
+                match &operator[..] {
+                    b"==" | b"=" => self.fits(&value, right),
+                    b"!=" => self.fits(&value, right).map(|fits| !fits),
+                    b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" => {
+                        let (left, right) = (self.sum(&left.parts)?, self.sum(&right.parts)?);
+                        Ok(compared(operator, left, right))
+                    }
+                    b"=~" => self.expression(&value, right),
+                    operator => {
+                        let right = self.one_word(right)?;
+                        self.binary(&value, operator, &right)
+                    }
+                }
+            }
+            Test::Not(inner) => self.test(inner).map(|is_so| !is_so),
+            Test::And(one, other) => match self.test(one) {
+                Ok(false) => Ok(false),
+                Ok(true) => self.test(other),
+                Err(doubt) => match self.test(other) {
+                    Ok(false) => Ok(false),
+                    _ => Err(doubt),
+                },
+            },
+            Test::Or(one, other) => match self.test(one) {
+                Ok(true) => Ok(true),
+                Ok(false) => self.test(other),
+                Err(doubt) => match self.test(other) {
+                    Ok(true) => Ok(true),
+                    _ => Err(doubt),
+                },
+            },
+        }
+    }
+
+    /// A regular expression (POSIX extended): told only where it has the same meaning everywhere.
+    fn expression(&mut self, value: &Val, word: &Word) -> Maybe {
+        let odd = self.doubt("a regular expression");
+        let (text, quoted) = self.pattern_text(word)?;
+        let Val::Known(value) = value else { return Err(odd) };
+        let mut source = String::new();
+        for (byte, quoted) in text.iter().zip(&quoted) {
+            let c = char::from(*byte);
+            if !byte.is_ascii() || b"\\{".contains(byte) && !quoted {
+                return Err(odd);
+            }
+            if *quoted && byte.is_ascii_punctuation() {
+                source.push('\\');
+            }
+            source.push(c);
+        }
+        if !value.is_ascii() || source.contains("(?") {
+            return Err(odd);
+        }
+        let Ok(expression) = regex::bytes::RegexBuilder::new(&source).size_limit(1 << 16).build() else { return Err(odd) };
+        // What it found is in an array whose items are not followed.
+        Ok(expression.is_match(value))
+    }
+
+    fn is_filled(&self, value: &Val) -> Maybe {
+        match (value.is_empty(), value) {
+            (Some(is_empty), _) => Ok(!is_empty),
+            (None, Val::Unknown(doubt)) => Err(doubt.clone()),
+            (None, Val::Known(_)) => Ok(true),
+        }
+    }
+
+    fn unary(&mut self, operator: &[u8], value: &Val) -> Maybe {
+        match operator {
+            b"-n" => return self.is_filled(value),
+            b"-z" => return self.is_filled(value).map(|is| !is),
+            b"-t" => {
+                let is_terminal = self.is_interactive && self.quiet == 0;
+                return match value.known().map(|v| &v[..]) {
+                    Some(b"0" | b"1" | b"2") if is_terminal => Ok(true),
+                    _ => Err(self.doubt("whether a terminal is there is not known")),
+                };
+            }
+            _ => {}
+        }
+        let Val::Known(path) = value else {
+            let Val::Unknown(doubt) = value else { return Ok(false) };
+            return Err(doubt.clone());
+        };
+        match operator {
+            b"-v" | b"-R" => {
+                return match self.content_of(path) {
+                    Content::Unset => Ok(false),
+                    Content::Set(_) | Content::Array(_) => Ok(true),
+                    Content::Perhaps(_) => Err(self.doubt("whether the name is set is not known")),
+                };
+            }
+            b"-o" => return Err(self.doubt("whether an option is set")),
+            _ => {}
+        }
+        if path.is_empty() {
+            return Ok(false);
+        }
+        let Some(full) = self.full(path) else { return Err(self.doubt("the working folder is not known")) };
+        if full.starts_with(b"/dev/") || full.starts_with(b"/proc/") || full.starts_with(b"/sys/") || full.starts_with(b"/run/") || full.starts_with(b"/tmp/") || full == "/tmp"[..] || full == "/run"[..] {
+            return self.passing(operator, &full);
+        }
+        self.file(operator, &full)
+    }
+
+    /// What lies in folders that come and go with the system.
+    fn passing(&mut self, operator: &[u8], path: &[u8]) -> Maybe {
+        let known = match (path, operator) {
+            (b"/dev/null", b"-e" | b"-c" | b"-r" | b"-w") => Some(true),
+            (b"/dev/null", b"-f" | b"-d" | b"-x") => Some(false),
+            (b"/tmp" | b"/run" | b"/dev" | b"/proc" | b"/sys", b"-e" | b"-d" | b"-r" | b"-x") => Some(true),
+            (b"/tmp" | b"/run" | b"/dev" | b"/proc" | b"/sys", b"-f" | b"-L" | b"-h") => Some(false),
+            _ => None,
+        };
+        if let Some(known) = known {
+            return Ok(known);
+        }
+        // Who reads a whole host knows what is there; whether it is there when the shell starts is
+        // another question.
+        if !path.starts_with(b"/dev/") && !path.starts_with(b"/proc/") && !path.starts_with(b"/sys/") {
+            return self.file(operator, path);
+        }
+        Err(self.doubt("what is there only while the system runs"))
+    }
+
+    fn file(&mut self, operator: &[u8], path: &[u8]) -> Maybe {
+        if self.written.iter().any(|w| w == path) {
+            return Err(self.doubt("a file that was written just before"));
+        }
+        let files = self.ground.files;
+        let kind = files.kind(path);
+        let unknown = || Err(self.doubt("what stands there may not be seen"));
+        match (operator, kind) {
+            (_, FileKind::Unknown) => unknown(),
+            (b"-L" | b"-h", _) => files.is_link(path).map_or_else(unknown, Ok),
+            (_, FileKind::Missing) => Ok(false),
+            (b"-e" | b"-a", _) => Ok(true),
+            (b"-f", kind) => Ok(matches!(kind, FileKind::File | FileKind::Program)),
+            (b"-d", kind) => Ok(kind == FileKind::Folder),
+            (b"-r" | b"-w" | b"-x", kind) => {
+                let want = match operator {
+                    b"-r" => Want::Read,
+                    b"-w" => Want::Write,
+                    _ => Want::Execute,
+                };
+                match (files.may(path, self.account.uid, self.account.gid, want), want) {
+                    (Some(may), _) => Ok(may),
+                    (None, Want::Execute) if kind == FileKind::File => Ok(false),
+                    _ => unknown(),
+                }
+            }
+            (b"-s", FileKind::File | FileKind::Program) => match files.read(path) {
+                crate::host_view::Content::Bytes(bytes) => Ok(!bytes.is_empty()),
+                _ => unknown(),
+            },
+            (b"-s", FileKind::Folder) => Ok(true),
+            (b"-p" | b"-S" | b"-b" | b"-c" | b"-g" | b"-u" | b"-k", FileKind::File | FileKind::Folder | FileKind::Program) if !matches!(operator, b"-g" | b"-u" | b"-k") => Ok(false),
+            _ => Err(self.doubt("what is asked of a file here is not followed")),
+        }
+    }
+
+    fn binary(&mut self, left: &Val, operator: &[u8], right: &Val) -> Maybe {
+        if matches!(operator, b"-nt" | b"-ot" | b"-ef") {
+            if let (Val::Known(a), Val::Known(b)) = (left, right)
+                && let (Some(a), Some(b)) = (self.full(a), self.full(b))
+            {
+                let missing = |p: &[u8]| self.ground.files.kind(p) == FileKind::Missing;
+                match (operator, missing(&a), missing(&b)) {
+                    (b"-nt", true, _) | (b"-ot", _, true) | (b"-ef", true, _) | (b"-ef", _, true) => return Ok(false),
+                    (b"-nt", false, true) | (b"-ot", true, false) => return Ok(true),
+                    (b"-ef", false, false) => {
+                        let real = |p: &[u8]| self.ground.files.real_path(p);
+                        if real(&a) == real(&b) {
+                            return Ok(true);
+                        }
+                    }
+                    _ => {}
+                }
+            }
+            return Err(self.doubt("which file is newer is not known"));
+        }
+        match operator {
+            b"=" | b"==" => self.equal(left, right),
+            b"!=" => self.equal(left, right).map(|is| !is),
+            b"<" | b">" => {
+                let (Val::Known(a), Val::Known(b)) = (left, right) else { return Err(self.doubt("a comparison with what is not known")) };
+                if a == b {
+                    return Ok(false);
+                }
+                let plain = |t: &[u8]| t.iter().all(u8::is_ascii_lowercase) || t.iter().all(u8::is_ascii_digit);
+                if !(plain(a) && plain(b)) {
+                    return Err(self.doubt("the order of texts depends on the locale"));
+                }
+                Ok((a < b) == (operator == b"<"))
+            }
+            b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" => {
+                let number = |m: &Self, value: &Val| match value {
+                    Val::Known(text) => {
+                        let text = std::str::from_utf8(text).unwrap_or_default().trim();
+                        text.parse::<i64>().map_err(|_| m.doubt("a comparison of what is no number"))
+                    }
+                    Val::Unknown(doubt) => Err(doubt.clone()),
+                };
+                let (left, right) = (number(self, left)?, number(self, right)?);
+                Ok(compared(operator, left, right))
+            }
+            _ => Err(self.doubt("a comparison of another kind")),
+        }
+    }
+
+    fn equal(&self, left: &Val, right: &Val) -> Maybe {
+        match (left, right) {
+            (Val::Known(a), Val::Known(b)) => Ok(a == b),
+            (Val::Unknown(doubt), other) | (other, Val::Unknown(doubt)) => {
+                if let Val::Known(text) = other {
+                    let cannot = text.is_empty() && doubt.is_filled || !doubt.could_be.is_empty() && !doubt.could_be.contains(text);
+                    if cannot {
+                        return Ok(false);
+                    }
+                }
+                Err(doubt.clone())
+            }
+        }
+    }
+
+    /// `test` and `[` with their words (POSIX, test: by the number of words).
+    pub(super) fn test_words(&mut self, words: &[Val]) -> Maybe {
+        let is = |value: Option<&Val>, text: &[u8]| value.and_then(Val::known).is_some_and(|v| v == text);
+        let is_binary = |value: &Val| {
+            value.known().is_some_and(|v| {
+                matches!(
+                    &v[..],
+                    b"=" | b"==" | b"!=" | b"<" | b">" | b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" | b"-nt" | b"-ot" | b"-ef"
+                )
+            })
+        };
+        match words {
+            [] => Ok(false),
+            [one] => self.is_filled(one),
+            [not, one] if is(Some(not), b"!") => self.is_filled(one).map(|is| !is),
+            [operator, one] => match operator {
+                Val::Known(operator) if operator.len() == 2 && operator.first() == Some(&b'-') => {
+                    let operator = operator.clone();
+                    self.unary(&operator, one)
+                }
+                _ => Err(self.doubt("a test of another kind")),
+            },
+            [left, operator, right] if is_binary(operator) => {
+                let operator = operator.known().cloned().unwrap_or_default();
+                self.binary(left, &operator, right)
+            }
+            [not, rest @ ..] if is(Some(not), b"!") && rest.len() <= 3 => self.test_words(rest).map(|is| !is),
+            [open, one, close] if is(Some(open), b"(") && is(Some(close), b")") => self.is_filled(one),
+            _ => {
+                // More words: conditions joined by -a and -o, the last of which binds less.
+                for joint in [&b"-o"[..], b"-a"] {
+                    if let Some(at) = (1..words.len().saturating_sub(1)).find(|at| is(words.get(*at), joint)) {
+                        let left = self.test_words(words.get(..at).unwrap_or_default());
+                        let right = self.test_words(words.get(at + 1..).unwrap_or_default());
+                        return match (joint, left, right) {
+                            (b"-o", Ok(true), _) | (b"-o", _, Ok(true)) => Ok(true),
+                            (b"-a", Ok(false), _) | (b"-a", _, Ok(false)) => Ok(false),
+                            (_, Err(doubt), _) | (_, _, Err(doubt)) => Err(doubt),
+                            (joint, Ok(_), Ok(_)) => Ok(joint == b"-a"),
+                        };
+                    }
+                }
+                Err(self.doubt("a test of another kind"))
+            }
+        }
+    }
+}
+
+fn compared(operator: &[u8], left: i64, right: i64) -> bool {
+    match operator {
+        b"-eq" => left == right,
+        b"-ne" => left != right,
+        b"-lt" => left < right,
+        b"-le" => left <= right,
+        b"-gt" => left > right,
+        _ => left >= right,
+    }
+}

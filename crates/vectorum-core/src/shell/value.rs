@@ -1,0 +1,107 @@
+//! What is known of a value while a shell file is interpreted.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::super::route::Site;
+
+/// Why something is not known.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Doubt {
+    /// The reason.
+    pub why: &'static str,
+    /// The place that it is about.
+    pub site: Option<Site>,
+    /// The values that it can only be, if they are few.
+    pub could_be: Vec<Bytes>,
+    /// Whether it is certain that it is not empty.
+    pub is_filled: bool,
+    /// Names that its text sets when it is evaluated, if it can set no others.
+    pub sets: Option<&'static [&'static str]>,
+}
+
+impl Doubt {
+    /// Begins a doubt with nothing but its reason.
+    pub fn new(why: &'static str, site: Option<Site>) -> Rc<Doubt> {
+        Rc::new(Doubt { why, site, could_be: Vec::new(), is_filled: false, sets: None })
+    }
+
+    /// The same of a text that is not empty.
+    pub fn filled(why: &'static str) -> Rc<Doubt> {
+        Rc::new(Doubt { why, site: None, could_be: Vec::new(), is_filled: true, sets: None })
+    }
+}
+
+/// A value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Val {
+    /// These bytes.
+    Known(Bytes),
+    /// It is not known.
+    Unknown(Rc<Doubt>),
+}
+
+/// How many values are told apart before it is only said that it is one of many.
+const MOST: usize = 4;
+
+impl Val {
+    /// A known value.
+    pub fn of(bytes: impl AsRef<[u8]>) -> Val {
+        Val::Known(Bytes::copy_from_slice(bytes.as_ref()))
+    }
+
+    /// Returns the bytes if they are known.
+    pub fn known(&self) -> Option<&Bytes> {
+        match self {
+            Val::Known(bytes) => Some(bytes),
+            Val::Unknown(_) => None,
+        }
+    }
+
+    /// Whether it is empty, if that is known.
+    pub fn is_empty(&self) -> Option<bool> {
+        match self {
+            Val::Known(bytes) => Some(bytes.is_empty()),
+            Val::Unknown(doubt) if doubt.is_filled => Some(false),
+            Val::Unknown(doubt) if !doubt.could_be.is_empty() && doubt.could_be.iter().all(|v| !v.is_empty()) => Some(false),
+            Val::Unknown(_) => None,
+        }
+    }
+
+    fn candidates(&self) -> Option<Vec<Bytes>> {
+        match self {
+            Val::Known(bytes) => Some(vec![bytes.clone()]),
+            Val::Unknown(doubt) if !doubt.could_be.is_empty() => Some(doubt.could_be.clone()),
+            Val::Unknown(_) => None,
+        }
+    }
+
+    /// What is known where it is one or the other.
+    pub fn join(&self, other: &Val, why: &Rc<Doubt>) -> Val {
+        if self == other {
+            return self.clone();
+        }
+        let mut could_be = Vec::new();
+        if let (Some(mut one), Some(two)) = (self.candidates(), other.candidates()) {
+            for value in two {
+                if !one.contains(&value) {
+                    one.push(value);
+                }
+            }
+            if one.len() <= MOST {
+                could_be = one;
+            }
+        }
+        let is_filled = self.is_empty() == Some(false) && other.is_empty() == Some(false);
+        let first = [self, other].into_iter().find_map(|v| match v {
+            Val::Unknown(doubt) => Some(doubt),
+            Val::Known(_) => None,
+        });
+        let base = first.unwrap_or(why);
+        Val::Unknown(Rc::new(Doubt { could_be, is_filled, sets: None, ..(**base).clone() }))
+    }
+}
+
+/// Whether something is so: certainly, certainly not, or it is not known.
+pub type Maybe = Result<bool, Rc<Doubt>>;
