@@ -76,8 +76,9 @@ pub trait HostView {
     }
 }
 
-/// Whether an account may do something with a file of this owner, group and mode (inode(7)).
-pub fn allowed(mode: u32, owner: u32, group: u32, uid: u32, gid: u32, want: Want) -> bool {
+/// Whether an account may do something with a file of this owner, group and mode (inode(7)); `None`
+/// where that depends on what other groups the account is in.
+pub fn allowed(mode: u32, owner: u32, group: u32, uid: u32, gid: u32, want: Want) -> Option<bool> {
     let bit = match want {
         Want::Read => 4,
         Want::Write => 2,
@@ -85,14 +86,15 @@ pub fn allowed(mode: u32, owner: u32, group: u32, uid: u32, gid: u32, want: Want
     };
     if uid == 0 {
         // The first account may all, but run only what somebody may run.
-        return want != Want::Execute || mode & 0o111 != 0;
+        return Some(want != Want::Execute || mode & 0o111 != 0);
     }
-    let shift = match () {
-        () if uid == owner => 6,
-        () if gid == group => 3,
-        () => 0,
-    };
-    mode >> shift & bit != 0
+    let may = |shift: u32| mode >> shift & bit != 0;
+    match () {
+        () if uid == owner => Some(may(6)),
+        () if gid == group => Some(may(3)),
+        () if may(3) == may(0) => Some(may(0)),
+        () => None,
+    }
 }
 
 /// A host of which nothing is known.
@@ -322,13 +324,13 @@ impl HostView for MemoryTree {
             _ => (0o755, 0, 0),
         };
         let (mode, owner, group) = self.rights.get(&real).copied().unwrap_or(usual);
-        Some(allowed(mode, owner, group, uid, gid, want))
+        allowed(mode, owner, group, uid, gid, want)
     }
 
     fn is_link(&self, path: &[u8]) -> Option<bool> {
         let slash = memchr::memrchr(b'/', path)?;
         let Some(parent) = self.resolve(path.get(..slash)?) else { return Some(false) };
-        let parent = if parent == "/"[..] { Bytes::new() } else { parent };
+        let parent = if parent == b"/"[..] { Bytes::new() } else { parent };
         let whole = [&parent[..], path.get(slash..)?].concat();
         Some(matches!(self.nodes.get(&whole[..]), Some(Node::Link(_))))
     }

@@ -13,8 +13,7 @@ use bytes::Bytes;
 use serde::Deserialize;
 use vectorum_core::route::{
     Account, Forecast, Form, Ground, Held, Reached, SudoForm, Table, console_login, cron_job, shell_command, shell_script,
-    shell_terminal, su, sudo, system_manager,
-    system_service, user_manager, user_service,
+    shell_terminal, su, sudo, system_manager, system_service, user_manager, user_service,
 };
 use vectorum_core::{Block, HostView, MemoryTree};
 
@@ -55,11 +54,11 @@ struct User {
 
 /// Programs and folders that every host of the records has.
 const PROGRAMS: &[&str] = &["env", "id", "tr", "bash", "dash", "zsh", "fish", "sh", "true", "cat"];
-const FOLDERS: &[&str] = &["/etc", "/usr", "/usr/lib", "/usr/local", "/usr/local/bin", "/usr/share", "/opt", "/srv", "/tmp", "/var", "/home"];
+const FOLDERS: &[&str] =
+    &["/etc", "/usr", "/usr/lib", "/usr/local", "/usr/local/bin", "/usr/share", "/opt", "/srv", "/tmp", "/var", "/home"];
 
 /// The families that are run.
-const FAMILIES: &[&str] =
-    &["user-manager", "system-service", "pam-login", "su", "sudo", "cron", "bash", "dash", "zsh", "fish"];
+const FAMILIES: &[&str] = &["user-manager", "system-service", "pam-login", "su", "sudo", "cron", "bash", "dash", "zsh", "fish"];
 
 fn account(name: &str, uid: u32, home: &str, shell: &str) -> Account {
     Account { name: name.to_owned().into(), uid, gid: uid, home: home.to_owned().into(), shell: shell.to_owned().into() }
@@ -68,6 +67,8 @@ fn account(name: &str, uid: u32, home: &str, shell: &str) -> Account {
 fn forecast(record: &Record) -> Forecast {
     let mut tree = MemoryTree::default().with_programs("/usr/bin", PROGRAMS);
     tree.link("/bin", "usr/bin");
+    tree.link("/usr/bin/sh", "dash");
+    tree.file("/etc/passwd", "root:x:0:0::/root:/bin/bash\n", false);
     for folder in FOLDERS {
         tree.folder(folder);
     }
@@ -86,7 +87,7 @@ fn forecast(record: &Record) -> Forecast {
     let caller = Account { gid: user.gid, ..account(&user.name, user.uid, &user.home, &user.shell) };
     tree.folder(&user.home);
     let accounts = [account("root", 0, "/root", "/bin/bash"), caller.clone(), account("omar", 2002, "/home/omar", "/bin/bash")];
-    let ground = Ground { files: &tree, accounts: &accounts };
+    let ground = Ground::new(&tree, &accounts);
     let mut forecast = Forecast::begin(&Block::from_vars(&record.start_env));
     let target = record.target.as_ref().and_then(|t| ground.account(t.as_bytes())).cloned().unwrap_or_else(|| caller.clone());
     let bytes = |text: &str| Bytes::copy_from_slice(text.as_bytes());
@@ -117,7 +118,7 @@ fn forecast(record: &Record) -> Forecast {
         "script" => {
             let script = format!("{}/job", user.home);
             shell_script(&mut forecast, &ground, &caller.shell, Some((script.as_bytes(), b"/usr/bin/env")), &caller, &folder);
-        },
+        }
         "su" => su(&mut forecast, &ground, &target, false, &[], &folder, Form::Forks),
         "su-login" => su(&mut forecast, &ground, &target, true, &[], &folder, Form::Forks),
         "su-login-whitelist" => {
@@ -196,7 +197,7 @@ fn judge(record: &Record, count: &mut Count, told: &mut Vec<String>) {
             }
             Some(held) => {
                 count.unknown += 1;
-                *count.reasons.entry(format!("{held:?}")).or_default() += 1;
+                *count.reasons.entry(format!("{held:?}, as {name} in {}", record.id)).or_default() += 1;
             }
             None if forecast.open.is_some() => {
                 count.unknown += 1;
@@ -337,7 +338,7 @@ proptest::proptest! {
             tree.file(path, pieces.concat(), false);
         }
         let accounts = [account("root", 0, "/root", "/bin/bash"), account("odile", 1000, "/home/odile", "/bin/sh")];
-        let ground = Ground { files: &tree, accounts: &accounts };
+        let ground = Ground::new(&tree, &accounts);
         let start = Block::from_vars([("TERM", "linux"), ("A", "outer")]);
         for route in vectorum_core::route::Route::all(&ground, &accounts[1]) {
             let (one, other) = (route.forecast(&ground, &accounts[1], &start), route.forecast(&ground, &accounts[1], &start));

@@ -1,4 +1,5 @@
-//! The tree of a recording: who started whom, painted by one name's value, with what each changed.
+//! A tree painted by one name's value: a recording's programs, with what each changed and when it ran, or
+//! a host's routes.
 
 use std::ops::Range;
 
@@ -68,9 +69,37 @@ pub struct Legend {
     pub value: String,
 }
 
+/// What a tree is of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Of {
+    /// The programs of a recording.
+    #[default]
+    Programs,
+    /// The routes of a host.
+    Routes,
+}
+
+impl Of {
+    fn word(self) -> &'static str {
+        match self {
+            Of::Programs => "program",
+            Of::Routes => "route",
+        }
+    }
+
+    fn signs(self) -> &'static [(&'static str, &'static str)] {
+        match self {
+            Of::Programs => &SIGNS,
+            Of::Routes => &ROUTE_SIGNS,
+        }
+    }
+}
+
 /// The picture.
 #[derive(Clone, Debug, Default)]
 pub struct Tree {
+    /// Of what.
+    pub of: Of,
     /// What it is of.
     pub title: String,
     /// More about that.
@@ -141,6 +170,10 @@ impl Tree {
 
     fn places(&self) -> Places {
         let (left, right) = (MARGIN, PAPER.0 - MARGIN);
+        if self.of == Of::Routes {
+            let letter = left + (right - left) * 0.56;
+            return Places { left, letter, value: letter + 20.0, time: right, at: right, counts: right, right };
+        }
         let counts = right - 70.0;
         let at = counts - 46.0;
         let time = at - 120.0;
@@ -158,13 +191,15 @@ impl Tree {
             sheet.text(places.right - width(&text), MARGIN, QUIET, &text);
         }
         let y = MARGIN + 1.4 * LINE;
-        sheet.text(places.left, y, QUIET, "program");
+        sheet.text(places.left, y, QUIET, self.of.word());
         if let Some(name) = &self.name {
             sheet.strong(places.value, y, &fit(name, places.time - places.value - 6.0));
         }
-        sheet.text(places.time, y, QUIET, &fit(&format!("0 … {}", self.span), places.at - places.time - 6.0));
-        sheet.text(places.at, y, QUIET, "at");
-        sheet.text(places.counts, y, QUIET, "changes");
+        if self.of == Of::Programs {
+            sheet.text(places.time, y, QUIET, &fit(&format!("0 … {}", self.span), places.at - places.time - 6.0));
+            sheet.text(places.at, y, QUIET, "at");
+            sheet.text(places.counts, y, QUIET, "changes");
+        }
         sheet.rule(places.left, places.right, y + 4.0);
         y + 4.0 + LINE
     }
@@ -196,12 +231,17 @@ impl Tree {
         };
         let end = if self.name.is_some() { places.letter } else { places.time };
         let room = end - x - width(sign) - 34.0;
-        if room > 24.0 {
+        // On a route its words say what decided: they follow the sign.
+        let is_route = self.of == Of::Routes;
+        if room > 24.0 && !is_route {
             x = sheet.text(x + 4.0, y, QUIET, &fit(&line.arguments, room));
         }
         if self.name.is_some() {
             if !sign.is_empty() {
                 x = sheet.text(x + 4.0, y, sign_colour, sign);
+            }
+            if room > 24.0 && is_route && !line.arguments.is_empty() {
+                x = sheet.text(x + 4.0, y, QUIET, &fit(&line.arguments, room));
             }
             if x + 10.0 < places.letter {
                 let stroke = match line.tint {
@@ -235,7 +275,7 @@ impl Tree {
 
     /// How many lines the legend takes.
     fn legend_height(&self) -> usize {
-        self.legend.len() + SIGNS.len() + self.notes.len() + 2
+        self.legend.len() + self.of.signs().len() + self.notes.len() + 2
     }
 
     fn foot(&self, sheet: &mut Sheet, y: f32) {
@@ -247,14 +287,14 @@ impl Tree {
             y += LINE;
             for Legend { tint, count, value } in &self.legend {
                 sheet.text(places.left, y, colour(*tint), &tint.to_string());
-                let programs = format!("{count:>5} program{}", if *count == 1 { "" } else { "s" });
+                let programs = format!("{count:>5} {}{}", self.of.word(), if *count == 1 { "" } else { "s" });
                 sheet.text(places.left + 20.0, y, QUIET, &programs);
                 let text = if *tint == Tint::Absent { "not set" } else { value };
                 sheet.text(places.left + 110.0, y, INK, &fit(text, places.right - places.left - 110.0));
                 y += LINE;
             }
         }
-        for (sign, meaning) in SIGNS {
+        for (sign, meaning) in self.of.signs() {
             sheet.text(places.left, y, QUIET, sign);
             sheet.text(places.left + 110.0, y, QUIET, meaning);
             y += LINE;
@@ -272,6 +312,16 @@ const SIGNS: [(&str, &str); 5] = [
     ("+ ± ×", "the name is born, changed, dropped here; with a number: so many names were, against the block that it came from"),
     ("✗", "how the process failed"),
     ("?", "what the call asked for: nobody saw whether it arrived"),
+    ("••••••#1f9c3a", "a masked secret; equal digits mean equal secrets"),
+];
+
+const ROUTE_SIGNS: [(&str, &str); 4] = [
+    (
+        "A B C …",
+        "equal letters mean equal values; a heavy line: the name is set; a dotted one: it is not; a dashed one: not known",
+    ),
+    ("+ ± ×", "the name is born, changed, dropped on this branch, by the line or program beside it"),
+    ("▒", "unknown, for the reason that stands in the place of the value"),
     ("••••••#1f9c3a", "a masked secret; equal digits mean equal secrets"),
 ];
 
@@ -322,6 +372,7 @@ mod tests {
             at: format!("{at} ms"),
         };
         Tree {
+            of: Of::Programs,
             title: "morning-round".to_owned(),
             subtitle: text.to_owned(),
             name: Some("BERTH_STAGE".to_owned()),

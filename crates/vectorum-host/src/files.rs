@@ -11,7 +11,7 @@ use bytes::Bytes;
 use nix::sys::resource::{Resource, getrlimit};
 use rustix::fs::{FileType, Mode, OFlags, ResolveFlags};
 use rustix::io::Errno;
-use vectorum_core::{Content, HostView, Kind, Limits};
+use vectorum_core::{Content, HostView, Kind, Limits, Want, allowed};
 
 /// This machine.
 #[derive(Clone, Copy, Debug, Default)]
@@ -62,6 +62,18 @@ impl HostView for LiveHost {
     fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
         let entries = std::fs::read_dir(path(folder)).ok()?;
         Some(entries.flatten().map(|e| e.file_name().into_vec().into()).collect())
+    }
+
+    fn may(&self, at: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
+        let found = std::fs::metadata(path(at)).ok()?;
+        allowed(found.mode(), found.uid(), found.gid(), uid, gid, want)
+    }
+
+    fn is_link(&self, at: &[u8]) -> Option<bool> {
+        match std::fs::symlink_metadata(path(at)) {
+            Ok(found) => Some(found.is_symlink()),
+            Err(error) => (error.kind() == io::ErrorKind::NotFound).then_some(false),
+        }
     }
 }
 
@@ -139,6 +151,19 @@ impl HostView for RootedHost {
         let entries = rustix::fs::Dir::read_from(&fd).ok()?;
         let names = entries.flatten().map(|e| e.file_name().to_bytes().to_vec());
         Some(names.filter(|n| n != b"." && n != b"..").map(Bytes::from).collect())
+    }
+
+    fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
+        let found = self.at(path, OFlags::PATH).and_then(|fd| rustix::fs::fstat(&fd)).ok()?;
+        allowed(found.st_mode, found.st_uid, found.st_gid, uid, gid, want)
+    }
+
+    fn is_link(&self, path: &[u8]) -> Option<bool> {
+        match self.at(path, OFlags::PATH | OFlags::NOFOLLOW).and_then(|fd| rustix::fs::fstat(&fd)) {
+            Ok(found) => Some(FileType::from_raw_mode(found.st_mode) == FileType::Symlink),
+            Err(Errno::NOENT | Errno::NOTDIR) => Some(false),
+            Err(_) => None,
+        }
     }
 }
 

@@ -7,9 +7,11 @@
 //! Nothing here decides what a block means; that is the core's.
 
 mod accounts;
+mod bus;
 mod elf;
 mod files;
 mod live;
+mod probe;
 mod proc;
 mod refusal;
 mod run;
@@ -17,8 +19,10 @@ mod scan;
 mod start;
 
 pub use accounts::Accounts;
+pub use bus::{BusError, Manager};
 pub use files::{LiveHost, RootedHost, kernel_limits, replace_file};
 pub use live::{Keeper, LiveBlock, LiveError, live_block};
+pub use probe::{ProbeCommand, ProbeError, ProbeFolder, write_received};
 pub use proc::{Instance, Observed, Peek, ProcFolder, ReadError, own_block};
 pub use run::{Apart, Ending, Group, RunError, exec, run_to_end, start_apart};
 pub use scan::{Scanner, Update};

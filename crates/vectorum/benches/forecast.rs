@@ -52,7 +52,7 @@ fn main() {
         for _ in 0..9 {
             let begun = Instant::now();
             let snapshot = Snapshot::new(&files);
-            let ground = Ground { files: &snapshot, accounts: &accounts };
+            let ground = Ground::new(&snapshot, &accounts);
             let routes = Route::all(&ground, account);
             count = routes.len();
             for route in &routes {

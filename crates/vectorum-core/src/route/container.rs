@@ -64,7 +64,7 @@ mod tests {
         tree.file("/srv/gate/config.json", config, false);
         tree.file("/srv/gate/rootfs/etc/passwd", "gate:x:7:7::/srv:/bin/sh\n", false);
         tree.file("/srv/bad/config.json", "{", false);
-        let ground = Ground { files: &tree, accounts: &[] };
+        let ground = Ground::new(&tree, &[]);
         let mut forecast = Forecast::begin(&Block::from_vars([("OUTER", "1")]));
         container(&mut forecast, &ground, b"/srv/gate");
         let names: Vec<&[u8]> = forecast.vars().map(|(n, _)| &n[..]).collect();

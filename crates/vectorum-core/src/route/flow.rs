@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use super::{Forecast, Reached, Route, Site, Survey};
+use super::{Forecast, Held, Reached, Route, Site, Survey};
 use crate::process::Rails;
 use crate::tint::{Mark, Tint, Tints};
 
@@ -121,6 +121,19 @@ impl Survey {
         let mut drawing = Drawing { survey: self, paint, turned, is_whole, rows: Vec::new() };
         drawing.walk(0, Rails::default().below(false));
         drawing.rows
+    }
+
+    /// Says why a name is unknown on a line of the tree.
+    pub fn why_unknown(&self, row: &FlowRow, name: &[u8]) -> Option<&'static str> {
+        let mut branch = self.branches.get(row.branch)?;
+        while branch.route.is_none() {
+            branch = self.branches.get(*branch.children.first()?)?;
+        }
+        let (_, forecast) = self.routes.get(branch.route?)?;
+        match forecast.get(name).map(|v| &v.held) {
+            Some(Held::Unknown(why)) => Some(why),
+            _ => forecast.open.as_ref().map(|(why, _)| *why),
+        }
     }
 
     fn paint(&self, name: &[u8], tints: &mut Tints) -> Vec<Paint> {
@@ -301,7 +314,7 @@ mod tests {
             shell: "/bin/dash".into(),
         };
         let accounts = [account("root", 0), account("odile", 1000)];
-        let ground = Ground { files: &tree, accounts: &accounts };
+        let ground = Ground::new(&tree, &accounts);
         let first = Some(Block::from_vars([("PATH", "/bin")]));
         Survey::of(&ground, &accounts[1], Starts { first, program: "systemd".to_owned() })
     }
@@ -331,12 +344,13 @@ mod tests {
             drawn(&survey, "TIDE", &[], false),
             [
                 "systemd – Same",
-                "-login +4 – Same",
+                "-login +10 – Same",
                 "-cron +2 A Born /etc/cron.d/berth:1",
                 "-services / Same",
                 "--berth-board and 1 A Born /etc/systemd/system.conf:2",
                 "--gate B Born /etc/systemd/system/gate.service.d/5.conf:2",
-                "-user manager A Born /etc/systemd/system.conf:2",
+                "--transient service A Born /etc/systemd/system.conf:2",
+                "-user manager +2 A Born /etc/systemd/system.conf:2",
             ]
         );
         let turned: Vec<usize> = survey
@@ -347,7 +361,7 @@ mod tests {
             .map(|(at, _)| at)
             .collect();
         let open = drawn(&survey, "TIDE", &turned, false);
-        assert_eq!(open.len(), 13, "{open:#?}");
+        assert_eq!(open.len(), 20, "{open:#?}");
         assert!(open.contains(&"--cron.d/berth:2 and 1 A Born /etc/cron.d/berth:1".to_owned()), "{open:#?}");
         let whole = drawn(&survey, "TIDE", &[], true);
         assert_eq!(whole.len(), survey.branches().len(), "{whole:#?}");

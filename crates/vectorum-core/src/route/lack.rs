@@ -3,10 +3,15 @@
 use bytes::Bytes;
 
 use super::{Forecast, Route, Site};
+use crate::shell::Skipped;
 
 /// A reason that was found.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Lack<'a> {
+    /// The shell on this route sets it in this line, but does not export it.
+    NotExported(&'a Site),
+    /// A line of a startup file that is read would set it, but is not reached.
+    NotReached(&'a Skipped),
     /// A line sets the name for these routes, and this one never reads it.
     Elsewhere(&'a Site, Vec<&'a Route>),
     /// This name is set here, which differs little.
@@ -16,6 +21,9 @@ pub(super) enum Lack<'a> {
 /// Looks for reasons why a forecast lacks a name: other routes' sources first, those of most routes
 /// before others, then a name like it.
 pub(super) fn lacks<'a>(name: &[u8], forecast: &'a Forecast, all: &'a [(Route, Forecast)]) -> Vec<Lack<'a>> {
+    let mut out: Vec<Lack<'a>> =
+        forecast.kept.iter().filter(|(kept, _)| kept == name).map(|(_, site)| Lack::NotExported(site)).collect();
+    out.extend(forecast.skipped.iter().filter(|s| s.name == name).take(3).map(Lack::NotReached));
     let mut sites: Vec<(&Site, Vec<&Route>)> = Vec::new();
     for (route, other) in all {
         let Some(site) = other.get(name).and_then(|v| v.site.as_ref()) else { continue };
@@ -25,9 +33,18 @@ pub(super) fn lacks<'a>(name: &[u8], forecast: &'a Forecast, all: &'a [(Route, F
         }
     }
     sites.sort_by_key(|(_, routes)| std::cmp::Reverse(routes.len()));
-    let mut out: Vec<Lack<'a>> = sites.into_iter().map(|(site, routes)| Lack::Elsewhere(site, routes)).collect();
+    out.extend(sites.into_iter().map(|(site, routes)| Lack::Elsewhere(site, routes)));
     out.extend(forecast.vars().map(|(other, _)| other).find(|other| is_near(name, other)).map(Lack::Near));
     out
+}
+
+/// Whether only interactive shells read a file.
+pub(super) fn is_interactive_file(path: &[u8]) -> bool {
+    let name = path.rsplit(|b| *b == b'/').next().unwrap_or(path);
+    matches!(
+        name,
+        b".bashrc" | b"bash.bashrc" | b"bashrc" | b".zshrc" | b"zshrc" | b".kshrc" | b"ksh.kshrc" | b".mkshrc" | b"mkshrc"
+    )
 }
 
 /// Whether a variable describes the account and, changed, leaves the process whose it is.

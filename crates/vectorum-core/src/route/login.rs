@@ -5,7 +5,7 @@ use bytes::Bytes;
 use super::pam::PamSet;
 use super::shell::{self, Form, Start};
 use super::{Account, Forecast, Ground, Reached, Site};
-use crate::host_view::Content;
+use crate::host_view::{Content, Kind, Want};
 
 /// Returns the PATH that login.defs(5) gives, and where it says so.
 fn defined_path(ground: &Ground<'_>, account: &Account) -> (Bytes, Option<Site>) {
@@ -47,7 +47,12 @@ pub(super) fn overlay(forecast: &mut Forecast, ground: &Ground<'_>, service: &st
 pub fn console_login(forecast: &mut Forecast, ground: &Ground<'_>, account: &Account) {
     forecast.hop("login");
     forecast.keep("login begins with an empty block, but for TERM", |name| name == b"TERM");
-    forecast.set(b"HOME", &account.home);
+    // Where the folder is not there, or may not be entered, it logs in at the root (login.defs(5),
+    // DEFAULT_HOME).
+    let may_enter = ground.files.may(&account.home, account.uid, account.gid, Want::Execute);
+    let is_missing = ground.files.kind(&account.home) == Kind::Missing || may_enter == Some(false);
+    let home = if is_missing { Bytes::from_static(b"/") } else { account.home.clone() };
+    forecast.set(b"HOME", &home);
     forecast.set(b"USER", &account.name);
     forecast.set(b"SHELL", &account.shell);
     forecast.set(b"LOGNAME", &account.name);
@@ -58,7 +63,7 @@ pub fn console_login(forecast: &mut Forecast, ground: &Ground<'_>, account: &Acc
     if forecast.reached != Reached::Yes {
         return;
     }
-    shell::run(forecast, ground, &account.shell, Start::LoginTerminal, account, &account.home);
+    shell::run(forecast, ground, &account.shell, Start::LoginTerminal, account, &home);
 }
 
 /// `su`, with a command of some form: as a login (`su -`), which keeps only `whitelist`, or not, then

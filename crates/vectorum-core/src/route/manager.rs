@@ -113,7 +113,52 @@ fn manager_block(forecast: &mut Forecast, ground: &Ground<'_>) -> Block {
     forecast.lay(assigned(&settings, b"Manager", b"DefaultEnvironment", &|letter| {
         matches!(letter, b'T' | b'V').then(|| common_specifier(letter, &Surroundings::default())).flatten()
     }));
+    as_running(forecast, ground.running.and_then(|r| r.system.as_deref()));
     own
+}
+
+/// Where a manager runs, its own word counts: it holds what was set while it runs, and files as they
+/// were when it last read them.
+fn as_running(forecast: &mut Forecast, running: Option<&[Bytes]>) {
+    let Some(entries) = running else { return };
+    let mut told: Vec<(&[u8], &[u8])> = Vec::new();
+    for entry in entries {
+        if let Some(at) = memchr::memchr(b'=', entry) {
+            told.push((entry.get(..at).unwrap_or_default(), entry.get(at + 1..).unwrap_or_default()));
+        }
+    }
+    forecast.open = None;
+    let gone: Vec<Bytes> = forecast.vars().map(|(n, _)| n.clone()).filter(|n| !told.iter().any(|(t, _)| *t == n)).collect();
+    for name in gone {
+        let why = "the running manager does not have it: it read its files before they were changed, or it was unset since";
+        forecast.drop_name(&name, Some(why), None);
+    }
+    for (name, value) in told {
+        if forecast.known(name).is_none_or(|known| known != value) {
+            forecast.put(name, Held::Known(Bytes::copy_from_slice(value)), None);
+            if let Some(event) = forecast.events.last_mut() {
+                event.why =
+                    Some("the running manager says so: it was set while it runs, or its files were changed since it read them");
+            }
+        }
+    }
+}
+
+/// A program that the system manager is asked to start, without a unit's file (`systemd-run`).
+pub fn transient(forecast: &mut Forecast, ground: &Ground<'_>) {
+    let own = manager_block(forecast, ground);
+    let root = root_account(ground);
+    service(forecast, ground, b"run-transient.service", &[], &own, &root, true);
+}
+
+/// The same of the account's own manager; what a desktop starts comes that way, too.
+pub fn user_transient(forecast: &mut Forecast, ground: &Ground<'_>, account: &Account) {
+    let own = user_block(forecast, ground, account, &[]);
+    if forecast.reached != Reached::Yes {
+        return;
+    }
+    forecast.put(b"MANAGERPID", Held::PerRun, None);
+    service(forecast, ground, b"run-transient.service", &[], &own, account, false);
 }
 
 /// The locale's names come from the first of two files that sets any of them.
@@ -394,6 +439,7 @@ fn user_block(forecast: &mut Forecast, ground: &Ground<'_>, account: &Account, r
     }
     environment_d(forecast, ground, account);
     forecast.set(b"DBUS_SESSION_BUS_ADDRESS", format!("unix:path={run}/bus"));
+    as_running(forecast, ground.running.and_then(|r| r.user.as_deref()));
     if !runtime.is_empty() {
         forecast.hop("set while the manager runs");
     }

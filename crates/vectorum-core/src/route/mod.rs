@@ -7,6 +7,7 @@
 //! The rules were measured by running the programs (Debian 12: systemd 252, Linux-PAM 1.5.2,
 //! util-linux 2.38, shadow 4.13, sudo 1.9.13, cron 3.0pl1).
 
+mod child;
 mod container;
 mod cron;
 mod flavour;
@@ -34,13 +35,14 @@ use crate::reader::{Effect, Reading, Surroundings, place, reader};
 use crate::shell::Skipped;
 use crate::tint::{Tint, Tints};
 
+pub use child::{cargo_test, debugger, tmux_pane};
 pub use container::container;
 pub use cron::{Table, cron_job};
 pub use flavour::Flavour;
 pub use flow::{Branch, By, FlowRow};
 pub use login::{console_login, su};
-pub use manager::{system_manager, system_service, user_manager, user_service};
-pub use path::{NoRoute, Route};
+pub use manager::{system_manager, system_service, transient, user_manager, user_service, user_transient};
+pub use path::{NoRoute, Route, Way};
 pub use shell::{Form, shell_command, shell_script, shell_terminal};
 pub use ssh::ssh;
 pub use story::Told;
@@ -83,6 +85,28 @@ pub struct Ground<'a> {
     pub files: &'a dyn HostView,
     /// The accounts.
     pub accounts: &'a [Account],
+    /// What the running managers say of their blocks, on a host that runs.
+    pub running: Option<&'a Running>,
+    /// What sudo says of its policy, where the policy's files may not be read.
+    pub sudo_says: Option<&'a [u8]>,
+    /// Whether a route is only followed to its first shell.
+    pub stops_at_shell: bool,
+}
+
+/// The blocks of running service managers: entries as they give them.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Running {
+    /// The system's.
+    pub system: Option<Vec<Bytes>>,
+    /// The account's own.
+    pub user: Option<Vec<Bytes>>,
+}
+
+impl<'a> Ground<'a> {
+    /// A host that is only looked at, not one that runs.
+    pub fn new(files: &'a dyn HostView, accounts: &'a [Account]) -> Ground<'a> {
+        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: false }
+    }
 }
 
 impl Ground<'_> {

@@ -5,8 +5,9 @@ use std::fmt;
 use bytes::Bytes;
 
 use super::{
-    Account, Forecast, Form, Ground, Reached, SudoForm, Table, console_login, container, cron, cron_job, ssh, su, sudo,
-    system_service, unit, user_manager, user_service,
+    Account, Forecast, Form, Ground, Reached, SudoForm, Table, cargo_test, console_login, container, cron, cron_job, debugger,
+    shell_command, shell_script, shell_terminal, ssh, su, sudo, system_service, tmux_pane, transient, unit, user_manager,
+    user_service, user_transient,
 };
 use crate::block::Block;
 use crate::host_view::Kind;
@@ -27,7 +28,39 @@ enum Step {
     SuLogin(Bytes),
     Sudo,
     SudoLogin,
+    SudoKeeping,
+    SudoShell,
+    Terminal,
+    Script,
+    ShCommand,
+    TmuxPane,
+    Debugger,
+    Test,
+    Transient,
+    UserTransient,
+    Desktop,
 }
+
+/// Routes whose names are single words: the word, the step, whether it begins a route, its words in a tree.
+const WORDS: &[(&str, Step, bool, &str)] = &[
+    ("login", Step::Login, true, "login"),
+    ("ssh-login", Step::SshLogin, true, "ssh login"),
+    ("ssh-command", Step::SshCommand, true, "ssh command"),
+    ("user-manager", Step::UserManager, true, "user manager"),
+    ("transient", Step::Transient, true, "transient service"),
+    ("user-transient", Step::UserTransient, true, "transient service"),
+    ("desktop", Step::Desktop, true, "desktop program (modelled)"),
+    ("terminal", Step::Terminal, false, "terminal shell"),
+    ("script", Step::Script, false, "script"),
+    ("sh-c", Step::ShCommand, false, "sh -c"),
+    ("tmux-pane", Step::TmuxPane, false, "tmux pane"),
+    ("debugger", Step::Debugger, false, "debugger's child"),
+    ("test", Step::Test, false, "test's child"),
+    ("sudo", Step::Sudo, false, "sudo"),
+    ("sudo-login", Step::SudoLogin, false, "sudo -i"),
+    ("sudo-keeping", Step::SudoKeeping, false, "sudo -E"),
+    ("sudo-shell", Step::SudoShell, false, "sudo -s"),
+];
 
 /// A route of a host, for an account.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -46,26 +79,84 @@ impl fmt::Display for Route {
             if at > 0 {
                 f.write_str("/")?;
             }
+            if let Some((word, ..)) = WORDS.iter().find(|(_, known, ..)| known == step) {
+                f.write_str(word)?;
+                continue;
+            }
             match step {
-                Step::Login => f.write_str("login")?,
-                Step::SshLogin => f.write_str("ssh-login")?,
-                Step::SshCommand => f.write_str("ssh-command")?,
                 Step::Container(bundle) => write!(f, "container:{}", inert(bundle))?,
                 Step::Service(name) => write!(f, "service:{}", inert(name))?,
-                Step::UserManager => f.write_str("user-manager")?,
                 Step::UserService(name) => write!(f, "user-service:{}", inert(name))?,
                 Step::Cron(table) => write!(f, "cron:{}:{}", inert(&table.path), table.line)?,
                 Step::Su(name) => write!(f, "su:{}", inert(name))?,
                 Step::SuLogin(name) => write!(f, "su-login:{}", inert(name))?,
-                Step::Sudo => f.write_str("sudo")?,
-                Step::SudoLogin => f.write_str("sudo-login")?,
+                _ => {}
             }
         }
         Ok(())
     }
 }
 
+/// A step of a route, as somebody who would run it has to know it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Way {
+    /// A login on a console.
+    Login,
+    /// Over ssh, with a command or not.
+    Ssh(bool),
+    /// A container's bundle.
+    Container(Bytes),
+    /// A service, of the account's own manager or the system's; none for one of the moment.
+    Service(bool, Option<Bytes>),
+    /// A job of a table.
+    Cron,
+    /// Another account, as a login or not.
+    Su(Bytes, bool),
+    /// `sudo` with an option.
+    Sudo(Option<&'static str>),
+    /// A shell on a terminal.
+    Terminal,
+    /// A script of the account's shell.
+    Script,
+    /// `sh -c`.
+    ShCommand,
+    /// A pane of a terminal multiplexer.
+    TmuxPane,
+    /// A debugger's child.
+    Debugger,
+    /// A test's child.
+    Test,
+}
+
 impl Route {
+    /// Returns the steps, as somebody who would run them has to know them.
+    pub fn ways(&self) -> Vec<Way> {
+        let way = |step: &Step| match step {
+            Step::Login => Way::Login,
+            Step::SshLogin => Way::Ssh(false),
+            Step::SshCommand => Way::Ssh(true),
+            Step::Container(bundle) => Way::Container(bundle.clone()),
+            Step::Service(name) => Way::Service(false, Some(name.clone())),
+            Step::Transient => Way::Service(false, None),
+            Step::UserService(name) => Way::Service(true, Some(name.clone())),
+            Step::UserManager | Step::UserTransient | Step::Desktop => Way::Service(true, None),
+            Step::Cron(_) => Way::Cron,
+            Step::Su(name) => Way::Su(name.clone(), false),
+            Step::SuLogin(name) => Way::Su(name.clone(), true),
+            Step::Sudo => Way::Sudo(None),
+            Step::SudoLogin => Way::Sudo(Some("-i")),
+            Step::SudoKeeping => Way::Sudo(Some("-E")),
+            Step::SudoShell => Way::Sudo(Some("-s")),
+            Step::Terminal => Way::Terminal,
+            Step::Script => Way::Script,
+            Step::ShCommand => Way::ShCommand,
+            Step::TmuxPane => Way::TmuxPane,
+            Step::Debugger => Way::Debugger,
+            Step::Test => Way::Test,
+        };
+        self.0.iter().map(way).collect()
+    }
+
     /// Reads a route's name.
     ///
     /// # Errors
@@ -84,18 +175,13 @@ impl Route {
             let named =
                 |prefix: &str| part.strip_prefix(prefix).filter(|n| !n.is_empty()).map(|n| Bytes::copy_from_slice(n.as_bytes()));
             let unit = |name: Bytes| if name.contains(&b'.') { name } else { [&name[..], b".service"].concat().into() };
-            match part {
-                "login" if at == 0 => Some(Step::Login),
-                "ssh-login" if at == 0 => Some(Step::SshLogin),
-                "ssh-command" if at == 0 => Some(Step::SshCommand),
-                "user-manager" if at == 0 => Some(Step::UserManager),
-                "sudo" if at > 0 => Some(Step::Sudo),
-                "sudo-login" if at > 0 => Some(Step::SudoLogin),
-                _ if at == 0 => named("service:")
-                    .map(unit)
-                    .map(Step::Service)
-                    .or_else(|| named("user-service:").map(unit).map(Step::UserService)),
-                _ => named("su:").map(Step::Su).or_else(|| named("su-login:").map(Step::SuLogin)),
+            if let Some((_, step, begins, _)) = WORDS.iter().find(|(word, ..)| *word == part) {
+                return (*begins == (at == 0)).then(|| step.clone());
+            }
+            if at == 0 {
+                named("service:").map(unit).map(Step::Service).or_else(|| named("user-service:").map(unit).map(Step::UserService))
+            } else {
+                named("su:").map(Step::Su).or_else(|| named("su-login:").map(Step::SuLogin))
             }
         };
         let steps = text.split('/').enumerate().map(step).collect::<Option<Vec<_>>>();
@@ -108,7 +194,17 @@ impl Route {
         let one = |step| Route(vec![step]);
         let mut out = vec![one(Step::Login)];
         let root = ground.accounts.iter().find(|a| a.uid == 0).filter(|r| r.name != account.name);
-        for step in [Step::Sudo, Step::SudoLogin] {
+        let below_login = [
+            Step::Terminal,
+            Step::Script,
+            Step::ShCommand,
+            Step::TmuxPane,
+            Step::Debugger,
+            Step::Test,
+            Step::Sudo,
+            Step::SudoLogin,
+        ];
+        for step in below_login {
             out.push(Route(vec![Step::Login, step]));
         }
         if let Some(root) = root {
@@ -124,9 +220,11 @@ impl Route {
             }
         }
         out.extend(unit::services(ground, &unit::unit_folders(None)).into_iter().map(|n| one(Step::Service(n))));
+        out.push(one(Step::Transient));
         out.push(one(Step::UserManager));
         let own = unit::services(ground, &unit::unit_folders(Some(&account.home)));
         out.extend(own.into_iter().map(|n| one(Step::UserService(n))));
+        out.extend([one(Step::UserTransient), one(Step::Desktop)]);
         out
     }
 
@@ -140,10 +238,6 @@ impl Route {
             let named = |bytes: &Bytes| inert(bytes).into_owned();
             let bare = |unit: &Bytes| named(unit).strip_suffix(".service").map_or_else(|| named(unit), str::to_owned);
             let label = match step {
-                Step::Login => "login".to_owned(),
-                Step::SshLogin => "ssh login".to_owned(),
-                Step::SshCommand => "ssh command".to_owned(),
-                Step::UserManager => "user manager".to_owned(),
                 Step::Container(bundle) => {
                     out.push(("containers".to_owned(), "containers".to_owned(), false));
                     named(bundle)
@@ -165,8 +259,14 @@ impl Route {
                 }
                 Step::Su(to) => format!("su {}", named(to)),
                 Step::SuLogin(to) => format!("su - {}", named(to)),
-                Step::Sudo => "sudo".to_owned(),
-                Step::SudoLogin => "sudo -i".to_owned(),
+                step => {
+                    if *step == Step::Transient {
+                        out.push(("services".to_owned(), "services".to_owned(), false));
+                    } else if matches!(step, Step::UserTransient | Step::Desktop) {
+                        out.push(("user-manager".to_owned(), "user manager".to_owned(), false));
+                    }
+                    WORDS.iter().find(|(_, known, ..)| known == step).map_or_else(String::new, |(.., label)| (*label).to_owned())
+                }
             };
             if !key.is_empty() {
                 key.push('/');
@@ -180,7 +280,17 @@ impl Route {
 
     /// Whether the route begins as a service or another child of the system's own.
     pub fn begins_at_process_one(&self) -> bool {
-        matches!(self.0.first(), Some(Step::Service(_) | Step::UserManager | Step::UserService(_)))
+        matches!(
+            self.0.first(),
+            Some(
+                Step::Service(_)
+                    | Step::UserManager
+                    | Step::UserService(_)
+                    | Step::Transient
+                    | Step::UserTransient
+                    | Step::Desktop
+            )
+        )
     }
 
     /// Follows the route. `start` is the block of the first program on it: process 1 for services,
@@ -215,12 +325,35 @@ impl Route {
                     }
                     None => forecast.fails("there is no such account", None),
                 },
-                Step::Sudo | Step::SudoLogin => match root() {
+                Step::Terminal | Step::Script | Step::ShCommand => {
+                    let folder = forecast.known(b"PWD").cloned().unwrap_or(folder);
+                    let shell = account.shell.clone();
+                    match step {
+                        Step::Terminal => shell_terminal(&mut forecast, ground, &shell, false, &account, &folder),
+                        Step::Script => shell_script(&mut forecast, ground, &shell, None, &account, &folder),
+                        _ => shell_command(&mut forecast, ground, b"/bin/sh", false, Form::Unknown, &account, &folder),
+                    }
+                }
+                Step::TmuxPane => tmux_pane(&mut forecast, ground, &account),
+                Step::Debugger => debugger(&mut forecast, ground, &account),
+                Step::Test => cargo_test(&mut forecast, ground, &account),
+                Step::Transient => transient(&mut forecast, ground),
+                Step::UserTransient | Step::Desktop => user_transient(&mut forecast, ground, &account),
+                Step::Sudo | Step::SudoLogin | Step::SudoKeeping | Step::SudoShell => match root() {
                     Some(target) => {
-                        let form =
-                            SudoForm { is_login: *step == Step::SudoLogin, command: "COMMAND".into(), ..SudoForm::default() };
+                        let form = SudoForm {
+                            preserves: *step == Step::SudoKeeping,
+                            is_login: *step == Step::SudoLogin,
+                            command: "COMMAND".into(),
+                            ..SudoForm::default()
+                        };
                         sudo(&mut forecast, ground, &account, &target, &form);
                         forecast.per_run(b"SUDO_COMMAND");
+                        if *step == Step::SudoShell {
+                            let shell = forecast.known(b"SHELL").cloned().unwrap_or_else(|| target.shell.clone());
+                            let folder = forecast.known(b"PWD").cloned().unwrap_or(folder);
+                            shell_terminal(&mut forecast, ground, &shell, false, &target, &folder);
+                        }
                         account = target;
                     }
                     None => forecast.fails("there is no account of number 0", None),
@@ -270,11 +403,15 @@ mod tests {
             home: "/home/odile".into(),
             shell: shell.to_owned().into(),
         };
-        for (shell, reached, open) in
-            [("/usr/sbin/nologin", false, false), ("/bin/sh", true, true), ("/bin/bash", true, false), ("/bin/zsh", true, true)]
-        {
+        for (shell, reached, open) in [
+            ("/usr/sbin/nologin", false, false),
+            ("/bin/sh", true, true),
+            ("/bin/bash", true, false),
+            ("/bin/zsh", true, false),
+            ("/bin/harbour-shell", true, true),
+        ] {
             let accounts = [account(shell)];
-            let ground = Ground { files: &tree, accounts: &accounts };
+            let ground = Ground::new(&tree, &accounts);
             let forecast = Route::parse("login").unwrap().forecast(&ground, &accounts[0], &Block::empty());
             assert_eq!((forecast.reached == Reached::Yes, forecast.open.is_some()), (reached, open), "{shell}");
         }
@@ -297,12 +434,18 @@ mod tests {
             shell: "/bin/bash".into(),
         };
         let accounts = [account("root", 0, "/root"), account("odile", 1000, "/home/odile")];
-        let ground = Ground { files: &tree, accounts: &accounts };
+        let ground = Ground::new(&tree, &accounts);
         let names: Vec<String> = Route::all(&ground, &accounts[1]).iter().map(ToString::to_string).collect();
         assert_eq!(
             names,
             [
                 "login",
+                "login/terminal",
+                "login/script",
+                "login/sh-c",
+                "login/tmux-pane",
+                "login/debugger",
+                "login/test",
                 "login/sudo",
                 "login/sudo-login",
                 "login/su:root",
@@ -310,8 +453,11 @@ mod tests {
                 "cron:/etc/cron.d/berth:2",
                 "cron:/var/spool/cron/crontabs/odile:2",
                 "service:berth-board.service",
+                "transient",
                 "user-manager",
                 "user-service:tide-watch.service",
+                "user-transient",
+                "desktop",
             ]
         );
         let route = Route::parse("cron:/etc/cron.d/berth:2").unwrap();

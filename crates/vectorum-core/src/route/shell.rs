@@ -70,7 +70,14 @@ fn dialect(ground: &Ground<'_>, shell: &[u8]) -> Option<(Dialect, bool)> {
 }
 
 /// A login shell, or another one, of an account on a terminal, up to a command that is typed.
-pub fn shell_terminal(forecast: &mut Forecast, ground: &Ground<'_>, shell: &[u8], is_login: bool, account: &Account, folder: &[u8]) {
+pub fn shell_terminal(
+    forecast: &mut Forecast,
+    ground: &Ground<'_>,
+    shell: &[u8],
+    is_login: bool,
+    account: &Account,
+    folder: &[u8],
+) {
     let start = if is_login { Start::LoginTerminal } else { Start::Terminal };
     run(forecast, ground, shell, start, account, folder);
 }
@@ -127,6 +134,9 @@ fn begin(
     forecast.hop(format!("{} {how}", String::from_utf8_lossy(shell)));
     if matches!(program(shell), b"nologin" | b"false") {
         return forecast.fails("the account's shell lets nobody in", None);
+    }
+    if ground.stops_at_shell {
+        return;
     }
     let Some((dialect, as_sh)) = dialect(ground, shell) else {
         return forecast.open("what this shell does is not modelled", None);
@@ -210,7 +220,8 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
             Val::Unknown(doubt) => doubt.site.clone().or(last.site),
             Val::Known(_) => last.site,
         };
-        let is_told = forecast.events.iter().rev().find(|e| e.name == name && e.hop == hop).is_some_and(|e| e.held.as_ref() == Some(&held));
+        let is_told =
+            forecast.events.iter().rev().find(|e| e.name == name && e.hop == hop).is_some_and(|e| e.held.as_ref() == Some(&held));
         if !is_told {
             forecast.events.push(Event { hop, name: name.clone(), held: Some(held.clone()), site: site.clone(), why: None });
         }

@@ -178,7 +178,7 @@ mod tests {
         tree.file("/etc/environment", "B=pam\nC=pam\n", false);
         tree.file("/home/odile/.ssh/environment", "C=own\nD=own\nPATH=/own\n", false);
         let odile = Account { name: "odile".into(), uid: 1000, gid: 1000, home: "/home/odile".into(), shell: "/bin/dash".into() };
-        let ground = Ground { files: &tree, accounts: std::slice::from_ref(&odile) };
+        let ground = Ground::new(&tree, std::slice::from_ref(&odile));
         let client = Block::from_vars([("GATE", "4"), ("EDITOR", "vi"), ("TERM", "xterm")]);
         let mut forecast = Forecast::begin(&client);
         ssh(&mut forecast, &ground, &odile, true);

@@ -2,8 +2,9 @@
 
 use bytes::Bytes;
 
-use super::lack::{Lack, describes_the_account, lacks};
+use super::lack::{Lack, describes_the_account, is_interactive_file, lacks};
 use super::{Forecast, Held, Reached, Route, Site, Survey};
+use crate::shell::Skipped;
 
 /// A stop on a trail.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -36,8 +37,13 @@ pub enum Told<'a> {
     Unknown(&'static str, Option<&'a Site>),
     /// It is not set at the end.
     NotSet,
-    /// A line that sets it is never read on this route; it reaches these.
-    Elsewhere(&'a Site, Vec<&'a Route>),
+    /// The shell sets it in this line, but does not export it.
+    NotExported(&'a Site),
+    /// A line of a file that is read would set it, but is not reached.
+    NotReached(&'a Skipped),
+    /// A line that sets it is never read on this route; it reaches these. Whether only interactive shells
+    /// read it.
+    Elsewhere(&'a Site, Vec<&'a Route>, bool),
     /// This name, which differs little, is set here.
     Near(&'a Bytes),
     /// The variable describes the account and does not change it.
@@ -71,7 +77,9 @@ impl Survey {
             (None, None) => {
                 out.push(Told::NotSet);
                 out.extend(lacks(name, forecast, &self.routes).into_iter().map(|lack| match lack {
-                    Lack::Elsewhere(site, routes) => Told::Elsewhere(site, routes),
+                    Lack::NotExported(site) => Told::NotExported(site),
+                    Lack::NotReached(skipped) => Told::NotReached(skipped),
+                    Lack::Elsewhere(site, routes) => Told::Elsewhere(site, routes, is_interactive_file(&site.path)),
                     Lack::Near(near) => Told::Near(near),
                 }));
             }

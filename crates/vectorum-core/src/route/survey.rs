@@ -83,7 +83,8 @@ impl Survey {
         let mut files: HashMap<Bytes, Bytes> = HashMap::new();
         for (_, forecast) in &routes {
             let opened = forecast.open.iter().filter_map(|(_, site)| site.as_ref());
-            for site in forecast.events.iter().filter_map(|e| e.site.as_ref()).chain(opened) {
+            let others = forecast.kept.iter().map(|(_, site)| site).chain(forecast.skipped.iter().map(|s| &s.site));
+            for site in forecast.events.iter().filter_map(|e| e.site.as_ref()).chain(opened).chain(others) {
                 if !files.contains_key(&site.path)
                     && let Content::Bytes(content) = ground.read(&site.path)
                 {

@@ -82,7 +82,20 @@ impl Machine<'_> {
         let words_of_declaration = words.get(1..).unwrap_or_default();
         let is_special = matches!(
             &name[..],
-            b":" | b"." | b"eval" | b"exec" | b"export" | b"readonly" | b"set" | b"shift" | b"unset" | b"return" | b"exit" | b"break" | b"continue" | b"times" | b"trap"
+            b":" | b"."
+                | b"eval"
+                | b"exec"
+                | b"export"
+                | b"readonly"
+                | b"set"
+                | b"shift"
+                | b"unset"
+                | b"return"
+                | b"exit"
+                | b"break"
+                | b"continue"
+                | b"times"
+                | b"trap"
         );
         // In POSIX shells what stands before a special command stays.
         let stays = is_special && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh);
@@ -129,7 +142,10 @@ impl Machine<'_> {
     /// An alias in the place of the command's name.
     fn run_alias(&mut self, words: &[Word], command: &Command) -> bool {
         let expands = match self.dialect {
-            Dialect::Bash => self.is_interactive && self.quiet == 0 || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false)),
+            Dialect::Bash => {
+                self.is_interactive && self.quiet == 0
+                    || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
+            }
             _ => true,
         };
         let Some(name) = words.first().and_then(Word::literal).filter(|_| expands) else { return false };
@@ -154,14 +170,18 @@ impl Machine<'_> {
     fn run_unknown(&mut self, words: &[Word], doubt: &Rc<Doubt>) {
         let name = words.first().and_then(Word::literal).map(<[u8]>::to_vec);
         match name.as_deref() {
-            Some(b"test" | b"[" | b"echo" | b"printf" | b"alias" | b":" | b"true" | b"false" | b"unalias" | b"command" | b"type") if !words.iter().any(|w| w.literal() == Some(b"-v")) => {
+            Some(
+                b"test" | b"[" | b"echo" | b"printf" | b"alias" | b":" | b"true" | b"false" | b"unalias" | b"command" | b"type",
+            ) if !words.iter().any(|w| w.literal() == Some(b"-v")) => {
                 self.print(Val::Unknown(doubt.clone()));
                 match name.as_deref() {
                     Some(b":" | b"true") => self.set_status(0),
                     _ => self.doubt_status(doubt.clone()),
                 }
             }
-            Some(name) if self.is_function(name) || self.is_own(name) => self.fog("a command of the shell whose words are not known"),
+            Some(name) if self.is_function(name) || self.is_own(name) => {
+                self.fog("a command of the shell whose words are not known");
+            }
             Some(_) => {
                 self.print(Val::Unknown(self.doubt("what a program prints")));
                 self.doubt_status(doubt.clone());
@@ -265,7 +285,9 @@ impl Machine<'_> {
         let mut at = 0;
         // Options first; as fields, for they are texts.
         while let Some(text) = fields.get(at).and_then(Val::known) {
-            let Some(letters) = text.strip_prefix(b"-").or_else(|| text.strip_prefix(b"+")).filter(|l| !l.is_empty()) else { break };
+            let Some(letters) = text.strip_prefix(b"-").or_else(|| text.strip_prefix(b"+")).filter(|l| !l.is_empty()) else {
+                break;
+            };
             let on = text.first() == Some(&b'-');
             at += 1;
             if letters == b"-" {
@@ -341,7 +363,8 @@ impl Machine<'_> {
             Some(at) => (text.get(..at).unwrap_or_default(), text.get(at + 1..)),
             None => (text, None),
         };
-        let is_name = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_') && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
+        let is_name = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+            && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
         if !is_name {
             // An error of the command: dash and zsh end more than that by it.
             return match self.dialect {
@@ -374,13 +397,16 @@ impl Machine<'_> {
                         var.exported = attributes.exported;
                     }
                     // zsh gives a name that is declared an empty value.
-                    if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) && (attributes.exported.is_some() || attributes.is_local) {
+                    if self.dialect == Dialect::Zsh
+                        && matches!(var.content, Content::Unset)
+                        && (attributes.exported.is_some() || attributes.is_local)
+                    {
                         var.content = Content::Set(Val::of(b""));
                         var.site = Some(site);
                         var.is_pending = true;
                     }
                 }
-                let name = name.clone();
+                let name = name;
                 self.mark(&name, attributes);
                 return;
             }
@@ -446,9 +472,7 @@ impl Machine<'_> {
 
     /// Runs a command by its name.
     fn run_named(&mut self, name: &[u8], arguments: &[Val], skips_functions: bool, command: &Command) {
-        if !skips_functions
-            && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned())
-        {
+        if !skips_functions && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
             return match function {
                 Some(function) => self.call(&function, arguments.to_vec()),
                 None => self.fog("a function that may be one or another"),
@@ -474,7 +498,8 @@ impl Machine<'_> {
                 self.exit();
             }
             b"break" | b"continue" => {
-                let count = known.as_deref().and_then(|k| k.first()).and_then(|n| std::str::from_utf8(n).ok()?.parse().ok()).unwrap_or(1);
+                let count =
+                    known.as_deref().and_then(|k| k.first()).and_then(|n| std::str::from_utf8(n).ok()?.parse().ok()).unwrap_or(1);
                 self.set_status(0);
                 let _ = self.leave(count, &[Boundary::Loop], name == b"continue");
             }
@@ -533,10 +558,14 @@ impl Machine<'_> {
             }
             b"declare" | b"typeset" | b"export" | b"local" | b"readonly" => {
                 let Some(texts) = known else { return self.fog("names are exported that are not known") };
-                let mut attributes = Attributes { exported: (name == b"export").then_some(true), readonly: name == b"readonly", ..Attributes::default() };
+                let mut attributes = Attributes {
+                    exported: (name == b"export").then_some(true),
+                    readonly: name == b"readonly",
+                    ..Attributes::default()
+                };
                 for text in texts {
                     if text.starts_with(b"-") {
-                        attributes.is_odd |= text != "-x"[..] && text != "-g"[..] && text != "-gx"[..];
+                        attributes.is_odd |= text != b"-x"[..] && text != b"-g"[..] && text != b"-gx"[..];
                         attributes.exported = if text.contains(&b'x') { Some(true) } else { attributes.exported };
                         continue;
                     }
@@ -571,7 +600,8 @@ impl Machine<'_> {
                 }
             }
             Ok(None) => {
-                let catcher: &[u8] = if self.dialect == Dialect::Zsh { b"command_not_found_handler" } else { b"command_not_found_handle" };
+                let catcher: &[u8] =
+                    if self.dialect == Dialect::Zsh { b"command_not_found_handler" } else { b"command_not_found_handle" };
                 if self.is_function(catcher) {
                     self.print(Val::Unknown(self.doubt("what a program prints")));
                     return self.doubt_status(self.doubt("how a program ends"));
@@ -594,7 +624,7 @@ impl Machine<'_> {
     fn evaluate(&mut self, text: &[u8]) {
         let fixed = Some(self.source.line(self.at));
         let source = Source { fixed, ..Source::new(self.source.path.clone(), Bytes::copy_from_slice(text)) };
-        self.run_source(Rc::new(source), Boundary::Text);
+        self.run_source(&Rc::new(source), Boundary::Text);
     }
 
     fn eval(&mut self, arguments: &[Val]) {
@@ -614,7 +644,8 @@ impl Machine<'_> {
                             for name in names {
                                 let old = self.content_of(name.as_bytes());
                                 let value = Val::Unknown(why.clone());
-                                let content = if matches!(old, Content::Unset) { Content::Perhaps(value) } else { Content::Set(value) };
+                                let content =
+                                    if matches!(old, Content::Unset) { Content::Perhaps(value) } else { Content::Set(value) };
                                 self.assign(name.as_bytes(), content, Some(true));
                                 // Whether it exports them, too, only it knows.
                                 if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name.as_bytes())) {
@@ -637,7 +668,7 @@ impl Machine<'_> {
     fn source_file(&mut self, arguments: &[Val]) {
         let Some(path) = arguments.first() else { return self.set_status(2) };
         let Val::Known(path) = path.clone() else { return self.fog("a file is run whose name is not known") };
-        let path = if path == "--"[..] { arguments.get(1).and_then(Val::known).cloned().unwrap_or_default() } else { path };
+        let path = if path == b"--"[..] { arguments.get(1).and_then(Val::known).cloned().unwrap_or_default() } else { path };
         let full = if path.contains(&b'/') {
             self.full(&path)
         } else {
@@ -650,11 +681,13 @@ impl Machine<'_> {
             return if path.contains(&b'/') { self.fog("the working folder is not known") } else { self.cannot_source() };
         };
         let is_there = match self.ground.files.kind(&full) {
-            FileKind::File | FileKind::Program => self.ground.files.may(&full, self.account.uid, self.account.gid, crate::host_view::Want::Read) != Some(false),
+            FileKind::File | FileKind::Program => {
+                self.ground.files.may(&full, self.account.uid, self.account.gid, crate::host_view::Want::Read) != Some(false)
+            }
             FileKind::Unknown => return self.fog("a file that is run may not be read"),
-            FileKind::Other if full == "/dev/null"[..] => return self.set_status(0),
+            FileKind::Other if full == b"/dev/null"[..] => return self.set_status(0),
             FileKind::Other => return self.fog("what is run is no file"),
-            _ if full == "/dev/null"[..] => return self.set_status(0),
+            _ if full == b"/dev/null"[..] => return self.set_status(0),
             _ if self.written.contains(&full) => return self.fog("a file is run that was written just before"),
             _ => false,
         };
@@ -716,14 +749,14 @@ impl Machine<'_> {
             };
             at += 1;
             let letters = text.slice(1..);
-            if letters == "-"[..] {
+            if letters == b"-"[..] {
                 self.set_positional(arguments.get(at..).unwrap_or_default());
                 return;
             }
             if letters.is_empty() {
                 break;
             }
-            for letter in letters.iter() {
+            for letter in &letters {
                 if *letter == b'o' {
                     let name = arguments.get(at).and_then(Val::known).cloned();
                     at += 1;
@@ -769,7 +802,18 @@ impl Machine<'_> {
             None if plain == b"posix" => self.put_option("posix", on),
             None if matches!(
                 &plain[..],
-                b"vi" | b"emacs" | b"history" | b"histexpand" | b"notify" | b"monitor" | b"noclobber" | b"pipefail" | b"ignoreeof" | b"hashall" | b"physical" | b"nolog"
+                b"vi"
+                    | b"emacs"
+                    | b"history"
+                    | b"histexpand"
+                    | b"notify"
+                    | b"monitor"
+                    | b"noclobber"
+                    | b"pipefail"
+                    | b"ignoreeof"
+                    | b"hashall"
+                    | b"physical"
+                    | b"nolog"
             ) => {}
             None => self.fog("an option is set that is not followed"),
         }
@@ -792,7 +836,10 @@ impl Machine<'_> {
                 b"dotglob" => "dotglob",
                 b"failglob" => "failglob",
                 b"expand_aliases" => "expand_aliases",
-                b"nocasematch" | b"nocaseglob" | b"globstar" | b"lastpipe" | b"localvar_inherit" | b"sourcepath" | b"compat31" if on => {
+                b"nocasematch" | b"nocaseglob" | b"globstar" | b"lastpipe" | b"localvar_inherit" | b"sourcepath"
+                | b"compat31"
+                    if on =>
+                {
                     // Names of files and patterns may fit otherwise from here on.
                     if matches!(&word[..], b"globstar") {
                         continue;
@@ -821,14 +868,55 @@ impl Machine<'_> {
                 b"globalrcs" => self.put_option("noglobalrcs", !on),
                 b"unset" if !on => self.put_option("nounset", true),
                 b"glob" => self.put_option("noglob", !on),
-                b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" | b"ignorebraces" | b"ignoreclosebraces" | b"shfileexpansion" | b"cshnullcommand"
-                | b"octalzeroes" | b"posixbuiltins" | b"posixidentifiers" | b"kshglob" | b"extendedglob" | b"nullglob" | b"nomatch" | b"cshnullglob" | b"shglob"
-                | b"braceccl" | b"exec" | b"equals" | b"magicequalsubst" | b"globassign" | b"typesetsilent" | b"globalexport" | b"warncreateglobal" | b"localoptions"
-                | b"posixaliases" | b"aliases" | b"restricted" | b"bareglobqual" | b"globdots" | b"numericglobsort" | b"interactivecomments" => {
+                b"shwordsplit"
+                | b"globsubst"
+                | b"ksharrays"
+                | b"rcexpandparam"
+                | b"ignorebraces"
+                | b"ignoreclosebraces"
+                | b"shfileexpansion"
+                | b"cshnullcommand"
+                | b"octalzeroes"
+                | b"posixbuiltins"
+                | b"posixidentifiers"
+                | b"kshglob"
+                | b"extendedglob"
+                | b"nullglob"
+                | b"nomatch"
+                | b"cshnullglob"
+                | b"shglob"
+                | b"braceccl"
+                | b"exec"
+                | b"equals"
+                | b"magicequalsubst"
+                | b"globassign"
+                | b"typesetsilent"
+                | b"globalexport"
+                | b"warncreateglobal"
+                | b"localoptions"
+                | b"posixaliases"
+                | b"aliases"
+                | b"restricted"
+                | b"bareglobqual"
+                | b"globdots"
+                | b"numericglobsort"
+                | b"interactivecomments" => {
                     // Those that only change how names of files are found make those unknown.
-                    if matches!(&plain[..], b"extendedglob" | b"nullglob" | b"nomatch" | b"globdots" | b"numericglobsort" | b"kshglob" | b"bareglobqual") {
+                    if matches!(
+                        &plain[..],
+                        b"extendedglob"
+                            | b"nullglob"
+                            | b"nomatch"
+                            | b"globdots"
+                            | b"numericglobsort"
+                            | b"kshglob"
+                            | b"bareglobqual"
+                    ) {
                         self.put_option("extglob", true);
-                    } else if !matches!(&plain[..], b"interactivecomments" | b"typesetsilent" | b"warncreateglobal" | b"octalzeroes") {
+                    } else if !matches!(
+                        &plain[..],
+                        b"interactivecomments" | b"typesetsilent" | b"warncreateglobal" | b"octalzeroes"
+                    ) {
                         return self.fog("an option makes the shell work in another way");
                     }
                 }
@@ -920,7 +1008,8 @@ impl Machine<'_> {
         let kinds = [Boundary::Function, Boundary::Text, Boundary::Startup];
         // The text of `eval` is no place to return from: what is around it is.
         let index = self.frames.iter().rposition(|f| kinds.contains(&f.kind) || f.kind == Boundary::Shell);
-        let is_eval = self.source.fixed.is_some() && index.is_some_and(|i| self.frames.get(i).is_some_and(|f| f.kind == Boundary::Text));
+        let is_eval =
+            self.source.fixed.is_some() && index.is_some_and(|i| self.frames.get(i).is_some_and(|f| f.kind == Boundary::Text));
         let count = if is_eval { 2 } else { 1 };
         if !self.leave(count, &kinds, false) && self.live.is_some() {
             // In a subshell, or at the prompt.
@@ -953,10 +1042,11 @@ impl Machine<'_> {
     fn change_folder(&mut self, known: Option<&[Bytes]>) {
         let target = match known {
             Some([]) => self.content_of(b"HOME").value().and_then(|v| v.known().cloned()),
-            Some([one]) if *one != "-"[..] && !one.starts_with(b"-") => Some(one.clone()),
+            Some([one]) if *one != b"-"[..] && !one.starts_with(b"-") => Some(one.clone()),
             _ => None,
         };
-        let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset) && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
+        let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
+            && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
         let full = target.filter(|t| !searches || t.starts_with(b"/")).and_then(|t| self.full(&t)).map(|p| plain_path(&p));
         let old = self.live.as_ref().and_then(|s| s.folder.clone());
         let Some(full) = full else {
@@ -1005,7 +1095,12 @@ impl Machine<'_> {
                 Val::Unknown(doubt) => {
                     let one = arguments.len() == 1;
                     let sets = doubt.sets.filter(|_| one);
-                    return self.print(Val::Unknown(Rc::new(Doubt { sets, is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })));
+                    return self.print(Val::Unknown(Rc::new(Doubt {
+                        sets,
+                        is_filled: true,
+                        could_be: Vec::new(),
+                        ..(**doubt).clone()
+                    })));
                 }
             }
         }
@@ -1015,8 +1110,9 @@ impl Machine<'_> {
             words.remove(0);
         }
         let takes_escapes = self.dialect != Dialect::Bash;
-        let is_odd = words.first().is_some_and(|w| w.len() > 1 && w.starts_with(b"-") && w.iter().skip(1).all(|b| b"neE".contains(b)))
-            || takes_escapes && words.iter().any(|w| w.contains(&b'\\'));
+        let is_odd =
+            words.first().is_some_and(|w| w.len() > 1 && w.starts_with(b"-") && w.iter().skip(1).all(|b| b"neE".contains(b)))
+                || takes_escapes && words.iter().any(|w| w.contains(&b'\\'));
         if is_odd {
             return self.print(Val::Unknown(self.doubt("what a command prints")));
         }
@@ -1098,7 +1194,8 @@ impl Machine<'_> {
                 left = left.slice(to..);
                 word
             };
-            let value = if is_simple { Val::Known(value) } else { Val::Unknown(self.doubt("a line that is read in another way")) };
+            let value =
+                if is_simple { Val::Known(value) } else { Val::Unknown(self.doubt("a line that is read in another way")) };
             self.assign(name, Content::Set(value), None);
         }
         self.set_status(u8::from(end.is_none()));
@@ -1152,16 +1249,26 @@ impl Machine<'_> {
         }
         let Some((name, after)) = rest.split_first() else { return self.set_status(0) };
         let Val::Known(name) = name.clone() else {
-            return if asks { self.doubt_status(self.doubt("whether there is such a command")) } else { self.fog("a command whose name is not known") };
+            return if asks {
+                self.doubt_status(self.doubt("whether there is such a command"));
+            } else {
+                self.fog("a command whose name is not known");
+            };
         };
         if asks {
             match self.is_command(&name) {
                 Ok(true) => {
-                    let found = if self.is_own(&name) || self.is_function(&name) { None } else { self.find_program(&name).ok().flatten() };
+                    let found = if self.is_own(&name) || self.is_function(&name) {
+                        None
+                    } else {
+                        self.find_program(&name).ok().flatten()
+                    };
                     let is_alias = self.live.as_ref().is_some_and(|s| s.aliases.contains_key(&name));
                     let text = match found.filter(|_| !is_alias) {
                         Some(path) => Val::of([&path[..], b"\n"].concat()),
-                        None if !is_alias && (self.is_own(&name) || self.is_function(&name)) => Val::of([&name[..], b"\n"].concat()),
+                        None if !is_alias && (self.is_own(&name) || self.is_function(&name)) => {
+                            Val::of([&name[..], b"\n"].concat())
+                        }
                         None => Val::Unknown(self.doubt("what a command prints")),
                     };
                     self.print(text);
@@ -1197,9 +1304,44 @@ impl Machine<'_> {
 
 /// Commands that shells have of their own and that are followed.
 const OWN: &[&[u8]] = &[
-    b":", b"true", b"false", b"test", b"[", b".", b"eval", b"set", b"shift", b"unset", b"return", b"exit", b"break", b"continue", b"exec", b"cd", b"echo",
-    b"printf", b"read", b"alias", b"unalias", b"trap", b"command", b"pwd", b"type", b"export", b"readonly", b"local", b"source", b"declare", b"typeset", b"let",
-    b"builtin", b"shopt", b"setopt", b"unsetopt", b"emulate", b"print",
+    b":",
+    b"true",
+    b"false",
+    b"test",
+    b"[",
+    b".",
+    b"eval",
+    b"set",
+    b"shift",
+    b"unset",
+    b"return",
+    b"exit",
+    b"break",
+    b"continue",
+    b"exec",
+    b"cd",
+    b"echo",
+    b"printf",
+    b"read",
+    b"alias",
+    b"unalias",
+    b"trap",
+    b"command",
+    b"pwd",
+    b"type",
+    b"export",
+    b"readonly",
+    b"local",
+    b"source",
+    b"declare",
+    b"typeset",
+    b"let",
+    b"builtin",
+    b"shopt",
+    b"setopt",
+    b"unsetopt",
+    b"emulate",
+    b"print",
 ];
 
 const LETTERS: &[(u8, &str)] = &[
@@ -1261,7 +1403,9 @@ fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
 
 /// Whether a text does nothing but run a file, which zsh then reads as sh does.
 fn is_plain_source(text: &[u8]) -> bool {
-    text.starts_with(b". /") && !text.iter().any(|b| b"$`;&|*?[\"'\\ ".contains(b) && *b != b' ') && text.iter().filter(|b| **b == b' ').count() == 1
+    text.starts_with(b". /")
+        && !text.iter().any(|b| b"$`;&|*?[\"'\\ ".contains(b) && *b != b' ')
+        && text.iter().filter(|b| **b == b' ').count() == 1
 }
 
 /// A path without `.` and `..`.
@@ -1276,5 +1420,9 @@ fn plain_path(path: &[u8]) -> Bytes {
             part => out.push(part),
         }
     }
-    if out.is_empty() { Bytes::from_static(b"/") } else { out.iter().flat_map(|p| [&b"/"[..], p]).collect::<Vec<_>>().concat().into() }
+    if out.is_empty() {
+        Bytes::from_static(b"/")
+    } else {
+        out.iter().flat_map(|p| [&b"/"[..], p]).collect::<Vec<_>>().concat().into()
+    }
 }

@@ -84,7 +84,11 @@ impl Machine<'_> {
         for field in fields {
             let has_signs = field.text.iter().zip(&field.quoted).any(|(b, q)| !q && b"*?[".contains(b));
             let noglob = self.live.as_ref().and_then(|s| s.option("noglob"));
-            if self.dialect == Dialect::Zsh && field.text.first() == Some(&b'=') && field.quoted.first() == Some(&false) && field.text.len() > 1 {
+            if self.dialect == Dialect::Zsh
+                && field.text.first() == Some(&b'=')
+                && field.quoted.first() == Some(&false)
+                && field.text.len() > 1
+            {
                 return Err(self.doubt("zsh looks up a program for a word that begins with ="));
             }
             if has_signs && noglob == Some(false) {
@@ -176,7 +180,13 @@ impl Machine<'_> {
                     let before = fields.len();
                     self.double(inner, fields, mode)?;
                     // "$@" without parameters is no field at all.
-                    if only_list && fields.len() == before && is_all(inner) && last(fields).text.is_empty() && last(fields).unknown.is_none() && parts.len() == 1 {
+                    if only_list
+                        && fields.len() == before
+                        && is_all(inner)
+                        && last(fields).text.is_empty()
+                        && last(fields).unknown.is_none()
+                        && parts.len() == 1
+                    {
                         last(fields).is_there = false;
                     }
                 }
@@ -213,7 +223,8 @@ impl Machine<'_> {
         let mut at = 0;
         while at < text.len() {
             let rest = text.get(at..).unwrap_or_default();
-            let here = at == 0 && is_first && field.text.is_empty() || mode == Mode::Assigned && at > 0 && text.get(at - 1) == Some(&b':');
+            let here = at == 0 && is_first && field.text.is_empty()
+                || mode == Mode::Assigned && at > 0 && text.get(at - 1) == Some(&b':');
             if here && rest.first() == Some(&b'~') {
                 let end = rest.iter().position(|b| *b == b'/' || mode == Mode::Assigned && *b == b':');
                 // A quote right behind is part of the name, which then is none.
@@ -251,11 +262,15 @@ impl Machine<'_> {
             },
             b"+" if self.dialect.is_rich() => self.content_of(b"PWD").value(),
             b"-" if self.dialect.is_rich() => self.content_of(b"OLDPWD").value(),
-            name if name.iter().all(|b| b.is_ascii_alphanumeric() || b"_.-".contains(b)) && !name.first().is_some_and(u8::is_ascii_digit) => {
+            name if name.iter().all(|b| b.is_ascii_alphanumeric() || b"_.-".contains(b))
+                && !name.first().is_some_and(u8::is_ascii_digit) =>
+            {
                 let account = self.ground.accounts.iter().find(|a| a.name == name);
                 match account {
                     Some(account) => Some(Val::Known(account.home.clone())),
-                    None if self.dialect == Dialect::Zsh => Some(Val::Unknown(self.doubt("zsh fails where there is no such account"))),
+                    None if self.dialect == Dialect::Zsh => {
+                        Some(Val::Unknown(self.doubt("zsh fails where there is no such account")))
+                    }
                     None => None,
                 }
             }
@@ -284,7 +299,9 @@ impl Machine<'_> {
                         Values::Many(values) => {
                             let separator = if is_list { Some(b' ') } else { self.first_separator()? };
                             for (index, value) in values.iter().enumerate() {
-                                if index > 0 && let Some(byte) = separator {
+                                if index > 0
+                                    && let Some(byte) = separator
+                                {
                                     last(fields).push(&[byte], true);
                                 }
                                 put(last(fields), value, true);
@@ -400,11 +417,7 @@ impl Machine<'_> {
                 last(fields).is_there = true;
                 at += 1;
                 skip(&mut at);
-                if at < text.len() {
-                    fields.push(Field::default());
-                } else {
-                    fields.push(Field::default());
-                }
+                fields.push(Field::default());
                 continue;
             }
             open(fields);
@@ -517,7 +530,9 @@ impl Machine<'_> {
             },
             b"?" => match &state.status {
                 Status::Known(status) => Held::One(Val::of(status.to_string())),
-                Status::Unknown(doubt) => Held::One(Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() }))),
+                Status::Unknown(doubt) => {
+                    Held::One(Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })))
+                }
             },
             b"-" => Held::One(self.flags()),
             b"$" | b"!" => Held::One(Val::Unknown(Doubt::filled("a process number, made anew at each start"))),
@@ -525,7 +540,9 @@ impl Machine<'_> {
                 let content = self.content_of(name);
                 match &parameter.key {
                     None => match (content, self.dialect) {
-                        (Content::Array(values), Dialect::Zsh) => Held::Many(values.iter().filter(|v| v.is_empty() != Some(true)).cloned().collect()),
+                        (Content::Array(values), Dialect::Zsh) => {
+                            Held::Many(values.iter().filter(|v| v.is_empty() != Some(true)).cloned().collect())
+                        }
                         (Content::Array(values), _) => values.first().map_or(Held::Unset, |v| Held::One(v.clone())),
                         (Content::Unset, _) => Held::Unset,
                         (Content::Set(value), _) => Held::One(value),
@@ -545,7 +562,11 @@ impl Machine<'_> {
                             Ok(index) => {
                                 // zsh counts from 1.
                                 let index = if self.dialect == Dialect::Zsh { index - 1 } else { index };
-                                let index = if index < 0 { index + values.len() as i64 + i64::from(self.dialect == Dialect::Zsh) } else { index };
+                                let index = if index < 0 {
+                                    index + values.len() as i64 + i64::from(self.dialect == Dialect::Zsh)
+                                } else {
+                                    index
+                                };
                                 let found = usize::try_from(index).ok().and_then(|i| values.get(i).cloned());
                                 found.map_or(Held::Unset, Held::One)
                             }
@@ -602,7 +623,15 @@ impl Machine<'_> {
         Val::Known(out.into())
     }
 
-    fn instead(&mut self, parameter: &Parameter, held: Held, sign: u8, colon: bool, word: &Word, quoted: bool) -> Expanded<Values> {
+    fn instead(
+        &mut self,
+        parameter: &Parameter,
+        held: Held,
+        sign: u8,
+        colon: bool,
+        word: &Word,
+        quoted: bool,
+    ) -> Expanded<Values> {
         let is_there = match &held {
             Held::Unset => Ok(false),
             Held::One(value) if colon => value.is_empty().map(|e| !e).ok_or(()),
@@ -702,7 +731,11 @@ impl Machine<'_> {
         let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));
         match change {
             Change::Length => {
-                if text.is_ascii() { Val::of(text.len().to_string()) } else { odd(self) }
+                if text.is_ascii() {
+                    Val::of(text.len().to_string())
+                } else {
+                    odd(self)
+                }
             }
             Change::Indirect => match self.content_of(&text) {
                 Content::Unset => Val::of(b""),
@@ -762,13 +795,20 @@ impl Machine<'_> {
                 }
                 Val::Known(text.into())
             }
+            Change::Quote if text.iter().all(|b| b.is_ascii_alphanumeric() || b"/:._-,+@%".contains(b)) => Val::Known(text),
+            Change::Quote => odd(self),
             Change::None | Change::Instead(..) | Change::Unfollowed(_) => value,
         }
     }
 
     /// The files that a pattern names, or the pattern itself.
     fn paths(&mut self, field: &Field) -> Expanded<Vec<Bytes>> {
-        let extended = self.live.as_ref().is_none_or(|s| s.option("extglob") != Some(false) || s.option("nullglob") != Some(false) || s.option("dotglob") != Some(false) || s.option("failglob") != Some(false));
+        let extended = self.live.as_ref().is_none_or(|s| {
+            s.option("extglob") != Some(false)
+                || s.option("nullglob") != Some(false)
+                || s.option("dotglob") != Some(false)
+                || s.option("failglob") != Some(false)
+        });
         if extended {
             return Err(self.doubt("patterns of file names work in another way here"));
         }
@@ -867,7 +907,13 @@ impl Machine<'_> {
                     break;
                 }
                 Content::Unset | Content::Set(Val::Known(_)) => {}
-                _ => return if is_plain_order(names) { Ok(()) } else { Err(self.doubt("the order of file names depends on the locale")) },
+                _ => {
+                    return if is_plain_order(names) {
+                        Ok(())
+                    } else {
+                        Err(self.doubt("the order of file names depends on the locale"))
+                    };
+                }
             }
         }
         let is_plain = locale.is_none_or(|l| l == "C" || l == "POSIX" || l.starts_with(b"C."));

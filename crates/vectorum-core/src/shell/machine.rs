@@ -338,7 +338,7 @@ impl<'a> Machine<'a> {
         match self.content(path) {
             host_view::Content::Bytes(text) => {
                 let source = Rc::new(Source::new(Bytes::copy_from_slice(path), text));
-                self.run_source(source, kind);
+                self.run_source(&source, kind);
             }
             host_view::Content::Denied => self.fog("a file that is run may not be read"),
             host_view::Content::Missing => self.set_status(1),
@@ -346,7 +346,7 @@ impl<'a> Machine<'a> {
     }
 
     /// Runs a text's commands.
-    pub(super) fn run_source(&mut self, source: Rc<Source>, kind: Boundary) {
+    pub(super) fn run_source(&mut self, source: &Rc<Source>, kind: Boundary) {
         if self.depth >= DEEPEST {
             return self.fog("files and functions call each other too deep");
         }
@@ -360,7 +360,7 @@ impl<'a> Machine<'a> {
         let mut lists = Vec::new();
         if reads_first {
             loop {
-                match parser.next() {
+                match parser.next_line() {
                     Ok(Some(list)) => lists.push(Ok(list)),
                     Ok(None) => break,
                     Err(trouble) => {
@@ -372,7 +372,7 @@ impl<'a> Machine<'a> {
             lists.reverse();
         }
         while self.live.is_some() {
-            let taken = if reads_first { lists.pop().transpose() } else { parser.next() };
+            let taken = if reads_first { lists.pop().transpose() } else { parser.next_line() };
             match taken {
                 Ok(Some(list)) => {
                     self.run_list(&list);
@@ -381,7 +381,7 @@ impl<'a> Machine<'a> {
                     let was_live = self.live.is_some();
                     if !was_live && given_up.is_none() {
                         let rest = source.text.get(parser.at..).unwrap_or_default();
-                        self.note_rest(&source, parser.at, rest);
+                        self.note_rest(source, parser.at, rest);
                     }
                     self.live = join_some(self.live.take(), given_up, &why);
                 }
@@ -419,7 +419,7 @@ impl<'a> Machine<'a> {
         let by = self.here();
         let mut parser = Parser::new(&source.text, self.dialect);
         parser.at = at;
-        while let Ok(Some(list)) = parser.next() {
+        while let Ok(Some(list)) = parser.next_line() {
             self.note_list(&list, "the file is left before", &by);
         }
     }
@@ -429,7 +429,12 @@ impl<'a> Machine<'a> {
         if self.quiet > 0 || self.skipped.len() > 500 {
             return;
         }
-        for command in list.items.iter().flat_map(|i| std::iter::once(&i.first).chain(i.rest.iter().map(|(_, p)| p))).flat_map(|p| &p.commands) {
+        for command in list
+            .items
+            .iter()
+            .flat_map(|i| std::iter::once(&i.first).chain(i.rest.iter().map(|(_, p)| p)))
+            .flat_map(|p| &p.commands)
+        {
             self.note_command(command, why, by);
         }
     }
@@ -437,7 +442,10 @@ impl<'a> Machine<'a> {
     fn note_command(&mut self, command: &Command, why: &'static str, by: &Site) {
         match &command.kind {
             Kind::Simple(assignments, words) => {
-                let declares = words.first().and_then(Word::literal).is_some_and(|w| matches!(w, b"export" | b"declare" | b"typeset" | b"readonly"));
+                let declares = words
+                    .first()
+                    .and_then(Word::literal)
+                    .is_some_and(|w| matches!(w, b"export" | b"declare" | b"typeset" | b"readonly"));
                 let own = assignments.iter().filter(|_| words.is_empty());
                 let declared = words.iter().skip(1).filter(|_| declares).filter_map(|w| w.assignment.as_deref());
                 for assignment in own.chain(declared) {
@@ -491,8 +499,9 @@ impl<'a> Machine<'a> {
     }
 
     fn run_chain(&mut self, first: &Pipeline, rest: &[(bool, Pipeline)]) {
-        let Some(((on_success, _), _)) = rest.split_first() else { return self.run_pipeline(first) };
-        let _ = on_success;
+        if rest.is_empty() {
+            return self.run_pipeline(first);
+        }
         self.guarded += 1;
         self.run_pipeline(first);
         self.guarded -= 1;
@@ -577,10 +586,6 @@ impl<'a> Machine<'a> {
                 break;
             }
             input = self.live.as_ref().and_then(|s| s.output.as_ref()).and_then(Val::known).map(|text| (text.clone(), 0));
-            if input.is_none() {
-                // What is read is not known: an input that cannot be.
-                input = None;
-            }
             let status = self.status();
             self.live = Some(State { status, ..outer.clone() });
         }
@@ -601,7 +606,11 @@ impl<'a> Machine<'a> {
             Some(end) => (end.status, end.output),
             None => (Status::Unknown(self.doubt("it is not followed to its end")), None),
         };
-        let output = if outer.output.is_some() { output.or_else(|| Some(Val::Unknown(self.doubt("it is not followed to its end")))) } else { None };
+        let output = if outer.output.is_some() {
+            output.or_else(|| Some(Val::Unknown(self.doubt("it is not followed to its end"))))
+        } else {
+            None
+        };
         self.live = Some(State { status, output, ..outer });
     }
 
@@ -632,7 +641,10 @@ impl<'a> Machine<'a> {
                         answer = Err(self.doubt("a file is opened whose name is not known"));
                         continue;
                     };
-                    if path == "/dev/null"[..] || path.starts_with(b"/dev/fd/") || matches!(&path[..], b"/dev/stderr" | b"/dev/stdout" | b"/dev/tty") {
+                    if path == b"/dev/null"[..]
+                        || path.starts_with(b"/dev/fd/")
+                        || matches!(&path[..], b"/dev/stderr" | b"/dev/stdout" | b"/dev/tty")
+                    {
                         continue;
                     }
                     let full = self.full(&path);
@@ -663,13 +675,15 @@ impl<'a> Machine<'a> {
         let outer_input = self.live.as_ref().map(|s| s.input.clone());
         if let Some(redirect) = reads {
             let text = match &redirect.operator[..] {
-                b"<<<" => self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat()))),
+                b"<<<" => {
+                    self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat())))
+                }
                 b"<" => {
                     let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
                     let full = path.and_then(|p| self.full(&p));
                     full.filter(|f| !self.written.contains(f)).and_then(|f| match self.content(&f) {
                         host_view::Content::Bytes(text) => Some(text),
-                        _ if f == "/dev/null"[..] => Some(Bytes::new()),
+                        _ if f == b"/dev/null"[..] => Some(Bytes::new()),
                         _ => None,
                     })
                 }
@@ -1053,19 +1067,85 @@ impl<'a> Machine<'a> {
         let everywhere: &[&[u8]] = &[b"LINENO", b"PPID", b"OPTIND"];
         let own: &[&[u8]] = match self.dialect {
             Dialect::Bash => &[
-                b"UID", b"EUID", b"SHELLOPTS", b"BASHOPTS", b"BASH_VERSINFO", b"GROUPS", b"FUNCNAME", b"BASHPID", b"BASH_ARGV0",
-                b"RANDOM", b"SRANDOM", b"SECONDS", b"EPOCHSECONDS", b"EPOCHREALTIME", b"HISTCMD", b"DIRSTACK", b"BASH_LINENO",
-                b"BASH_SOURCE", b"BASH_COMMAND", b"BASH_SUBSHELL", b"PIPESTATUS", b"BASH_REMATCH", b"_", b"POSIXLY_CORRECT", b"BASH_ENV_",
+                b"UID",
+                b"EUID",
+                b"SHELLOPTS",
+                b"BASHOPTS",
+                b"BASH_VERSINFO",
+                b"GROUPS",
+                b"FUNCNAME",
+                b"BASHPID",
+                b"BASH_ARGV0",
+                b"RANDOM",
+                b"SRANDOM",
+                b"SECONDS",
+                b"EPOCHSECONDS",
+                b"EPOCHREALTIME",
+                b"HISTCMD",
+                b"DIRSTACK",
+                b"BASH_LINENO",
+                b"BASH_SOURCE",
+                b"BASH_COMMAND",
+                b"BASH_SUBSHELL",
+                b"PIPESTATUS",
+                b"BASH_REMATCH",
+                b"_",
+                b"POSIXLY_CORRECT",
+                b"BASH_ENV_",
             ],
             Dialect::Zsh => &[
-                b"UID", b"EUID", b"GID", b"EGID", b"USERNAME", b"RANDOM", b"SECONDS", b"status", b"pipestatus", b"argv", b"ARGC",
-                b"signals", b"options", b"functions", b"aliases", b"commands", b"parameters", b"builtins", b"history", b"_", b"HISTSIZE",
-                b"SAVEHIST", b"COLUMNS", b"LINES", b"TTY", b"TTYIDLE", b"match", b"MATCH", b"reply", b"REPLY", b"modules", b"dirstack",
-                b"historywords", b"langinfo", b"terminfo", b"termcap", b"EPOCHSECONDS", b"zsh_eval_context", b"ZSH_EVAL_CONTEXT", b"psvar",
-                b"HISTCHARS", b"histchars", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"IFS_",
+                b"UID",
+                b"EUID",
+                b"GID",
+                b"EGID",
+                b"USERNAME",
+                b"RANDOM",
+                b"SECONDS",
+                b"status",
+                b"pipestatus",
+                b"argv",
+                b"ARGC",
+                b"signals",
+                b"options",
+                b"functions",
+                b"aliases",
+                b"commands",
+                b"parameters",
+                b"builtins",
+                b"history",
+                b"_",
+                b"HISTSIZE",
+                b"SAVEHIST",
+                b"COLUMNS",
+                b"LINES",
+                b"TTY",
+                b"TTYIDLE",
+                b"match",
+                b"MATCH",
+                b"reply",
+                b"REPLY",
+                b"modules",
+                b"dirstack",
+                b"historywords",
+                b"langinfo",
+                b"terminfo",
+                b"termcap",
+                b"EPOCHSECONDS",
+                b"zsh_eval_context",
+                b"ZSH_EVAL_CONTEXT",
+                b"psvar",
+                b"HISTCHARS",
+                b"histchars",
+                b"KEYTIMEOUT",
+                b"LISTMAX",
+                b"MAILCHECK",
+                b"FUNCNEST",
+                b"IFS_",
             ],
             Dialect::Ksh => &[b"RANDOM", b"SECONDS", b"_", b"LC_ALL_", b"HISTCMD", b"FUNCNAME"],
-            Dialect::Mksh => &[b"RANDOM", b"SECONDS", b"_", b"EPOCHREALTIME", b"COLUMNS", b"LINES", b"USER_ID", b"KSHUID", b"KSHEGID"],
+            Dialect::Mksh => {
+                &[b"RANDOM", b"SECONDS", b"_", b"EPOCHREALTIME", b"COLUMNS", b"LINES", b"USER_ID", b"KSHUID", b"KSHEGID"]
+            }
             Dialect::Dash => &[],
         };
         everywhere.contains(&name) || own.contains(&name)
@@ -1147,8 +1227,8 @@ impl<'a> Machine<'a> {
         }
         if is_special && self.dialect != Dialect::Dash {
             // What becomes of it is the shell's own affair.
-            let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));
-            var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
+            let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site));
+            var.content = Content::Perhaps(Val::Unknown(doubt));
             var.exported = None;
             return true;
         }

@@ -10,6 +10,8 @@
 //! Not followed are, among others, alternatives in patterns (`@(a|b)`), `select`, `coproc`, flags of
 //! zsh's parameters, and traps.
 
+#![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
+
 mod builtin;
 mod expand;
 mod machine;
@@ -27,8 +29,8 @@ use bytes::Bytes;
 
 pub use machine::{Assigned, Ended, Skipped};
 pub use parse::Parser;
-pub use startup::{Invocation, Last, Payload, Started};
 pub(crate) use startup::interpret;
+pub use startup::{Invocation, Last, Payload, Started};
 pub use syntax::{Dialect, List, Trouble};
 pub use value::{Doubt, Val};
 

@@ -30,8 +30,7 @@ fn is_name(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || byte == b'_'
 }
 
-const RESERVED: &[&[u8]] =
-    &[b"then", b"else", b"elif", b"fi", b"do", b"done", b"esac", b"}", b"in", b")"];
+const RESERVED: &[&[u8]] = &[b"then", b"else", b"elif", b"fi", b"do", b"done", b"esac", b"}", b"in", b")"];
 
 impl<'a> Parser<'a> {
     /// Begins to read.
@@ -136,7 +135,7 @@ impl<'a> Parser<'a> {
     ///
     /// # Errors
     /// Where the grammar of the shell allows no such text.
-    pub fn next(&mut self) -> Parsed<Option<List>> {
+    pub fn next_line(&mut self) -> Parsed<Option<List>> {
         self.lines()?;
         if self.at >= self.text.len() {
             return Ok(None);
@@ -169,7 +168,11 @@ impl<'a> Parser<'a> {
     fn list(&mut self, one_line: bool) -> Parsed<List> {
         let mut out = List::default();
         loop {
-            if one_line { self.blanks() } else { self.lines()? }
+            if one_line {
+                self.blanks();
+            } else {
+                self.lines()?;
+            }
             if self.at_end() {
                 return Ok(out);
             }
@@ -286,7 +289,6 @@ impl<'a> Parser<'a> {
     fn command_here(&mut self) -> Parsed<Command> {
         self.blanks();
         let at = self.at;
-        let waiting = self.waiting.len() + self.texts.len();
         let kind = self.kind()?;
         let Kind::Simple(assignments, mut words) = kind else {
             let mut redirects = Vec::new();
@@ -301,7 +303,6 @@ impl<'a> Parser<'a> {
             }
             return Ok(Command { kind, redirects, at, end: self.at });
         };
-        let _ = waiting;
         let mut assignments = assignments;
         let mut redirects = Vec::new();
         loop {
@@ -334,7 +335,20 @@ impl<'a> Parser<'a> {
                 continue;
             }
             let declares = words.first().and_then(Word::literal).is_some_and(|w| {
-                matches!(w, b"export" | b"declare" | b"typeset" | b"local" | b"readonly" | b"alias" | b"builtin" | b"command" | b"env" | b"integer" | b"float")
+                matches!(
+                    w,
+                    b"export"
+                        | b"declare"
+                        | b"typeset"
+                        | b"local"
+                        | b"readonly"
+                        | b"alias"
+                        | b"builtin"
+                        | b"command"
+                        | b"env"
+                        | b"integer"
+                        | b"float"
+                )
             });
             let from = self.at;
             if declares && let Some(assignment) = self.assignment()? {
@@ -625,7 +639,23 @@ impl<'a> Parser<'a> {
             {
                 return Ok(Test::Unary(operator, p.word()?));
             }
-            for operator in [&b"=="[..], b"=~", b"!=", b"=", b"<", b">", b"-eq", b"-ne", b"-lt", b"-le", b"-gt", b"-ge", b"-nt", b"-ot", b"-ef"] {
+            for operator in [
+                &b"=="[..],
+                b"=~",
+                b"!=",
+                b"=",
+                b"<",
+                b">",
+                b"-eq",
+                b"-ne",
+                b"-lt",
+                b"-le",
+                b"-gt",
+                b"-ge",
+                b"-nt",
+                b"-ot",
+                b"-ef",
+            ] {
                 let is_it = p.starts(operator)
                     && (matches!(operator, b"<" | b">") || p.peek_at(operator.len()).is_some_and(|b| b" \t\n".contains(&b)));
                 if is_it {
@@ -646,10 +676,12 @@ impl<'a> Parser<'a> {
         let mut open = 0;
         loop {
             let before = self.at;
-            let word = self.parts(&mut parts)?;
-            let _ = word;
+            self.parts(&mut parts)?;
             match self.peek() {
-                Some(b'(') if self.dialect.is_rich() && (open > 0 || before != self.at || !parts.is_empty() || self.dialect == Dialect::Zsh) => {
+                Some(b'(')
+                    if self.dialect.is_rich()
+                        && (open > 0 || before != self.at || !parts.is_empty() || self.dialect == Dialect::Zsh) =>
+                {
                     open += 1;
                 }
                 Some(b')') if open > 0 => open -= 1,
@@ -715,7 +747,11 @@ impl<'a> Parser<'a> {
         let plain: &[&[u8]] = &[b"<<-", b"<<", b"<>", b"<&", b">>", b">&", b">|", b"<", b">"];
         let operator = rich
             .iter()
-            .filter(|o| self.dialect.is_rich() && (**o != b">!" || self.dialect == Dialect::Zsh) && (number.is_empty() || !o.starts_with(b"&")))
+            .filter(|o| {
+                self.dialect.is_rich()
+                    && (**o != b">!" || self.dialect == Dialect::Zsh)
+                    && (number.is_empty() || !o.starts_with(b"&"))
+            })
             .chain(plain)
             .find(|o| self.starts(o))
             .map(|o| o.to_vec());
@@ -1008,9 +1044,7 @@ impl<'a> Parser<'a> {
                 self.output().map(Some)
             }
             Some(b'(') => self.output().map(Some),
-            Some(b'[') if self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh => {
-                Ok(Some(self.skip_brackets()))
-            }
+            Some(b'[') if self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh => Ok(Some(self.skip_brackets())),
             Some(b'{') => self.braced(in_double).map(Some),
             Some(byte) if is_name_start(byte) => {
                 let from = self.at;
@@ -1053,8 +1087,10 @@ impl<'a> Parser<'a> {
                 }
             }
             Some(b':') if self.peek_at(1).is_some_and(|b| b"aAcehlpPqQrstuwW&".contains(&b)) => {
+                let change =
+                    if self.peek_at(1) == Some(b'q') { Change::Quote } else { Change::Unfollowed("a modifier of zsh's") };
                 self.at += 2;
-                whole(Change::Unfollowed("a modifier of zsh's"))
+                whole(change)
             }
             _ => whole(Change::None),
         }
@@ -1123,14 +1159,18 @@ impl<'a> Parser<'a> {
         }
         let mut parser = Parser::new(&inner, self.dialect);
         parser.depth = self.depth;
-        let list = parser.whole().and_then(|list| if parser.at < inner.len() { parser.trouble("this cannot stand here") } else { Ok(list) });
+        let list = parser
+            .whole()
+            .and_then(|list| if parser.at < inner.len() { parser.trouble("this cannot stand here") } else { Ok(list) });
         Ok(Part::Output(Rc::new(list)))
     }
 
     fn braced(&mut self, in_double: bool) -> Parsed<Part> {
         let start = self.at;
         self.at += 1;
-        if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') || matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.peek().is_some_and(|b| b == b' ' || b == b'|') {
+        if self.dialect == Dialect::Zsh && self.peek() == Some(b'(')
+            || matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.peek().is_some_and(|b| b == b' ' || b == b'|')
+        {
             self.skip_braces(start)?;
             return Ok(Part::Unfollowed("flags of a parameter"));
         }
@@ -1207,7 +1247,9 @@ impl<'a> Parser<'a> {
                 Change::Replace(pattern, with, how)
             }
             Some(b':') if self.dialect.is_rich() => {
-                if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic() || b == b'#' || b == b'|') {
+                if self.dialect == Dialect::Zsh
+                    && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic() || b == b'#' || b == b'|')
+                {
                     self.skip_braces(start)?;
                     return whole(Change::Unfollowed("a modifier of zsh's"));
                 }

@@ -2,7 +2,7 @@
 
 /// A pattern, taken apart.
 #[derive(Clone, Debug)]
-pub struct Pattern(Vec<Token>);
+pub(super) struct Pattern(Vec<Token>);
 
 #[derive(Clone, Debug)]
 enum Token {
@@ -14,14 +14,14 @@ enum Token {
 
 /// Why a pattern is not followed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct NotFollowed;
+pub(super) struct NotFollowed;
 
 impl Pattern {
     /// Takes a pattern apart; each byte with whether it was quoted.
     ///
     /// # Errors
     /// If it uses more than POSIX has, or bytes beyond ASCII where characters count.
-    pub fn new(text: &[u8], quoted: &[bool]) -> Result<Pattern, NotFollowed> {
+    pub(super) fn new(text: &[u8], quoted: &[bool]) -> Result<Pattern, NotFollowed> {
         let mut out = Vec::new();
         let mut at = 0;
         let plain = |at: usize| !quoted.get(at).copied().unwrap_or(false);
@@ -58,7 +58,7 @@ impl Pattern {
     }
 
     /// Whether it is a text without any sign.
-    pub fn is_text(&self) -> bool {
+    pub(super) fn is_text(&self) -> bool {
         self.0.iter().all(|t| matches!(t, Token::Byte(_)))
     }
 
@@ -66,7 +66,7 @@ impl Pattern {
     ///
     /// # Errors
     /// If single characters count, and the text has some beyond ASCII.
-    pub fn matches(&self, text: &[u8]) -> Result<bool, NotFollowed> {
+    pub(super) fn matches(&self, text: &[u8]) -> Result<bool, NotFollowed> {
         if self.counts_characters() && !text.is_ascii() {
             return Err(NotFollowed);
         }
@@ -116,7 +116,7 @@ impl Pattern {
     ///
     /// # Errors
     /// As for [`Pattern::matches`].
-    pub fn part(&self, text: &[u8], at_end: bool, longest: bool) -> Result<Option<usize>, NotFollowed> {
+    pub(super) fn part(&self, text: &[u8], at_end: bool, longest: bool) -> Result<Option<usize>, NotFollowed> {
         if self.counts_characters() && !text.is_ascii() {
             return Err(NotFollowed);
         }

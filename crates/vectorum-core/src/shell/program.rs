@@ -34,7 +34,9 @@ impl Machine<'_> {
     /// Looks a program up. `Ok(None)` where there is none.
     pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::rc::Rc<Doubt>> {
         let is_it = |m: &Self, path: &[u8]| match m.ground.files.kind(path) {
-            Kind::Program => Ok(m.ground.files.may(path, m.account.uid, m.account.gid, crate::host_view::Want::Execute).unwrap_or(true)),
+            Kind::Program => {
+                Ok(m.ground.files.may(path, m.account.uid, m.account.gid, crate::host_view::Want::Execute).unwrap_or(true))
+            }
             Kind::Unknown => Err(m.doubt("a folder of programs may not be read")),
             _ => Ok(false),
         };
@@ -87,7 +89,8 @@ impl Machine<'_> {
             (b"logname", []) => None,
             (b"hostname", []) | (b"uname", [b"-n"]) => match self.ground.files.read(b"/etc/hostname") {
                 Content::Bytes(text) => {
-                    let name = text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && !l.starts_with(b"#"))?;
+                    let name =
+                        text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && !l.starts_with(b"#"))?;
                     ok(line(name))
                 }
                 _ => None,
@@ -154,7 +157,11 @@ impl Machine<'_> {
                 ok(Val::Known(changed.collect::<Vec<u8>>().into()))
             }
             (b"tty", [b"-s"]) if self.is_interactive && self.quiet == 0 => ok(Val::of(b"")),
-            (b"mkdir" | b"touch" | b"rm" | b"chmod" | b"stty" | b"mesg" | b"umask" | b"clear" | b"tput" | b"ln" | b"cp" | b"mv", _) => {
+            (
+                b"mkdir" | b"touch" | b"rm" | b"chmod" | b"stty" | b"mesg" | b"umask" | b"clear" | b"tput" | b"ln" | b"cp"
+                | b"mv",
+                _,
+            ) => {
                 // What was there may be there no more.
                 for argument in arguments.iter().filter(|a| !a.starts_with(b"-")) {
                     if let Some(path) = self.full(argument)
@@ -173,14 +180,84 @@ impl Machine<'_> {
     pub(super) fn is_unfollowed_builtin(&self, name: &[u8]) -> Option<bool> {
         // Without effect on variables, or with: `Some(true)`.
         let harmless: &[&[u8]] = &[
-            b"umask", b"ulimit", b"jobs", b"bg", b"fg", b"wait", b"kill", b"times", b"hash", b"type", b"complete", b"compopt", b"bind", b"history", b"fc",
-            b"disown", b"suspend", b"caller", b"help", b"dirs", b"enable", b"logout", b"compgen", b"bindkey", b"autoload", b"zmodload", b"zstyle",
-            b"compdef", b"zle", b"sched", b"rehash", b"limit", b"unlimit", b"chdir", b"newgrp", b"which", b"where", b"whence", b"functions", b"disable",
-            b"zcompile", b"promptinit", b"compinit_",
+            b"umask",
+            b"ulimit",
+            b"jobs",
+            b"bg",
+            b"fg",
+            b"wait",
+            b"kill",
+            b"times",
+            b"hash",
+            b"type",
+            b"complete",
+            b"compopt",
+            b"bind",
+            b"history",
+            b"fc",
+            b"disown",
+            b"suspend",
+            b"caller",
+            b"help",
+            b"dirs",
+            b"enable",
+            b"logout",
+            b"compgen",
+            b"bindkey",
+            b"autoload",
+            b"zmodload",
+            b"zstyle",
+            b"compdef",
+            b"zle",
+            b"sched",
+            b"rehash",
+            b"limit",
+            b"unlimit",
+            b"chdir",
+            b"newgrp",
+            b"which",
+            b"where",
+            b"whence",
+            b"functions",
+            b"disable",
+            b"zcompile",
+            b"promptinit",
+            b"compinit_",
         ];
-        let changing: &[&[u8]] = &[b"mapfile", b"readarray", b"getopts", b"let", b"vared", b"zparseopts", b"print_", b"emulate", b"pushd", b"popd", b"nameref", b"select", b"coproc", b"trap_", b"private"];
+        let changing: &[&[u8]] = &[
+            b"mapfile",
+            b"readarray",
+            b"getopts",
+            b"let",
+            b"vared",
+            b"zparseopts",
+            b"print_",
+            b"emulate",
+            b"pushd",
+            b"popd",
+            b"nameref",
+            b"select",
+            b"coproc",
+            b"trap_",
+            b"private",
+        ];
         let is_own = |name: &[u8]| match self.dialect {
-            Dialect::Dash => matches!(name, b"umask" | b"ulimit" | b"jobs" | b"bg" | b"fg" | b"wait" | b"kill" | b"times" | b"hash" | b"type" | b"fc" | b"getopts" | b"chdir"),
+            Dialect::Dash => matches!(
+                name,
+                b"umask"
+                    | b"ulimit"
+                    | b"jobs"
+                    | b"bg"
+                    | b"fg"
+                    | b"wait"
+                    | b"kill"
+                    | b"times"
+                    | b"hash"
+                    | b"type"
+                    | b"fc"
+                    | b"getopts"
+                    | b"chdir"
+            ),
             _ => true,
         };
         if !is_own(name) {

@@ -80,7 +80,8 @@ pub struct Started {
 }
 
 fn is_identifier(name: &[u8]) -> bool {
-    name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_') && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')
+    name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+        && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')
 }
 
 /// What is handed in: each value, and whether the name may be absent.
@@ -101,7 +102,8 @@ pub(crate) fn interpret(
     if let Some(state) = &mut machine.live {
         state.open = open;
     }
-    let odd = start.keys().any(|n| matches!(&n[..], b"SHELLOPTS" | b"BASHOPTS" | b"POSIXLY_CORRECT")) && invocation.dialect == Dialect::Bash;
+    let odd = start.keys().any(|n| matches!(&n[..], b"SHELLOPTS" | b"BASHOPTS" | b"POSIXLY_CORRECT"))
+        && invocation.dialect == Dialect::Bash;
     if odd {
         machine.fog("the shell is started with other options by a variable");
     }
@@ -145,7 +147,10 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
         vars.entry(Bytes::copy_from_slice(name.as_bytes())).or_insert(Var { content: Content::Set(value), ..Var::unset() });
     };
     let exported = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
-        vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
+        vars.insert(
+            Bytes::copy_from_slice(name.as_bytes()),
+            Var { content: Content::Set(value), exported: Some(true), ..Var::unset() },
+        );
     };
     let filled = || Val::Unknown(Doubt::filled("the shell sets it by itself"));
     let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains_key(&b"IFS"[..])), ..Var::unset() };
@@ -175,7 +180,14 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
                 let readonly = Var { content: Content::Set(value), readonly: true, ..Var::unset() };
                 vars.insert(Bytes::copy_from_slice(name.as_bytes()), readonly);
             }
-            for name in ["BASH", "BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "OSTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"] {
+            let places: &[&'static [u8]] =
+                if invocation.as_sh { &[b"/bin/sh", b"/usr/bin/sh"] } else { &[b"/bin/bash", b"/usr/bin/bash"] };
+            let could_be = places.iter().map(|p| Bytes::from_static(p)).collect();
+            let place = Doubt { could_be, ..(*Doubt::filled("where the shell lies")).clone() };
+            own(&mut vars, "BASH", Val::Unknown(Rc::new(place)));
+            for name in
+                ["BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "OSTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"]
+            {
                 own(&mut vars, name, filled());
             }
             own(&mut vars, "OPTIND", Val::of(b"1"));
@@ -209,16 +221,60 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
             exported(&mut vars, "OLDPWD", Val::of(folder));
             let missing = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
                 if !vars.contains_key(name.as_bytes()) {
-                    vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
+                    vars.insert(
+                        Bytes::copy_from_slice(name.as_bytes()),
+                        Var { content: Content::Set(value), exported: Some(true), ..Var::unset() },
+                    );
                 }
             };
             missing(&mut vars, "HOME", Val::Known(account.home.clone()));
             missing(&mut vars, "LOGNAME", Val::Known(account.name.clone()));
             missing(&mut vars, "PATH", Val::of(b"/bin:/usr/bin:/usr/ucb:/usr/local/bin"));
-            for name in ["FPATH", "HOST", "MACHTYPE", "OSTYPE", "CPUTYPE", "VENDOR", "ZSH_VERSION", "ZSH_NAME", "ZSH_PATCHLEVEL", "RANDOM", "SECONDS", "LINENO", "PPID", "TTY",
-                "UID", "EUID", "GID", "EGID", "USERNAME", "HISTCMD", "PROMPT3", "PROMPT4", "PS3", "PS4", "SPROMPT", "NULLCMD", "READNULLCMD", "MAILCHECK", "LISTMAX", "KEYTIMEOUT",
-                "HISTSIZE", "COLUMNS", "LINES", "TMPPREFIX", "TIMEFMT", "WATCHFMT", "FUNCNEST", "OPTIND", "MODULE_PATH", "ZSH_ARGZERO", "ZSH_SUBSHELL", "PSVAR", "_"]
-            {
+            for name in [
+                "FPATH",
+                "HOST",
+                "MACHTYPE",
+                "OSTYPE",
+                "CPUTYPE",
+                "VENDOR",
+                "ZSH_VERSION",
+                "ZSH_NAME",
+                "ZSH_PATCHLEVEL",
+                "RANDOM",
+                "SECONDS",
+                "LINENO",
+                "PPID",
+                "TTY",
+                "UID",
+                "EUID",
+                "GID",
+                "EGID",
+                "USERNAME",
+                "HISTCMD",
+                "PROMPT3",
+                "PROMPT4",
+                "PS3",
+                "PS4",
+                "SPROMPT",
+                "NULLCMD",
+                "READNULLCMD",
+                "MAILCHECK",
+                "LISTMAX",
+                "KEYTIMEOUT",
+                "HISTSIZE",
+                "COLUMNS",
+                "LINES",
+                "TMPPREFIX",
+                "TIMEFMT",
+                "WATCHFMT",
+                "FUNCNEST",
+                "OPTIND",
+                "MODULE_PATH",
+                "ZSH_ARGZERO",
+                "ZSH_SUBSHELL",
+                "PSVAR",
+                "_",
+            ] {
                 own(&mut vars, name, Val::Unknown(Doubt::new("the shell sets it by itself", None)));
             }
             for name in ["ZSH_VERSION", "ZSH_NAME"] {
@@ -229,7 +285,14 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
             }
             if invocation.is_interactive {
                 for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
-                    vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(filled()), exported: Some(start.contains_key(name.as_bytes())), ..Var::unset() });
+                    vars.insert(
+                        Bytes::copy_from_slice(name.as_bytes()),
+                        Var {
+                            content: Content::Set(filled()),
+                            exported: Some(start.contains_key(name.as_bytes())),
+                            ..Var::unset()
+                        },
+                    );
                 }
             } else {
                 for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
@@ -237,20 +300,56 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
                     let exported = inherited.is_some();
                     vars.insert(
                         Bytes::copy_from_slice(name.as_bytes()),
-                        inherited.unwrap_or(Var { content: Content::Set(Val::of(b"")), exported: Some(exported), ..Var::unset() }),
+                        inherited.unwrap_or(Var {
+                            content: Content::Set(Val::of(b"")),
+                            exported: Some(exported),
+                            ..Var::unset()
+                        }),
                     );
                 }
             }
         }
         Dialect::Ksh => {
             exported(&mut vars, "SHLVL", level);
-            for name in ["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4", "HISTCMD", "FPATH", "SHELL"] {
+            for name in [
+                "KSH_VERSION",
+                "RANDOM",
+                "SECONDS",
+                "LINENO",
+                "PPID",
+                "OPTIND",
+                "PS1",
+                "PS2",
+                "PS3",
+                "PS4",
+                "HISTCMD",
+                "FPATH",
+                "SHELL",
+            ] {
                 own(&mut vars, name, filled());
             }
             own(&mut vars, "PATH", filled());
         }
         Dialect::Mksh => {
-            for name in ["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4", "USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE"] {
+            for name in [
+                "KSH_VERSION",
+                "RANDOM",
+                "SECONDS",
+                "LINENO",
+                "PPID",
+                "OPTIND",
+                "PS1",
+                "PS2",
+                "PS3",
+                "PS4",
+                "USER_ID",
+                "KSHUID",
+                "KSHEGID",
+                "KSHGID",
+                "PGRP",
+                "EPOCHREALTIME",
+                "HISTSIZE",
+            ] {
                 own(&mut vars, name, filled());
             }
             if !has(&vars, "PATH") {
@@ -279,10 +378,9 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
 fn level(outer: Option<&(Val, bool)>, dialect: Dialect) -> Val {
     let known = match outer {
         None => 0,
-        Some((Val::Known(text), false)) => match std::str::from_utf8(text).ok().and_then(|t| t.trim().parse::<i64>().ok()) {
-            Some(number) => number,
-            None => 0,
-        },
+        Some((Val::Known(text), false)) => {
+            std::str::from_utf8(text).ok().and_then(|t| t.trim().parse::<i64>().ok()).unwrap_or_default()
+        }
         Some((Val::Unknown(doubt), _)) => return Val::Unknown(doubt.clone()),
         Some(_) => return Val::Unknown(Doubt::filled("how deep in shells it is started is not known")),
     };
@@ -306,7 +404,9 @@ impl Machine<'_> {
     /// Returns a file in the home folder, as the shell sees it now; `None` if that is not known.
     fn at_home(&mut self, name: &str) -> Option<Bytes> {
         match self.content_of(b"HOME") {
-            Content::Set(Val::Known(home)) if !home.is_empty() || self.dialect == Dialect::Bash => Some([&home[..], b"/", name.as_bytes()].concat().into()),
+            Content::Set(Val::Known(home)) if !home.is_empty() || self.dialect == Dialect::Bash => {
+                Some([&home[..], b"/", name.as_bytes()].concat().into())
+            }
             Content::Unset | Content::Set(Val::Known(_)) => match self.dialect {
                 Dialect::Bash | Dialect::Zsh => Some([&self.account.home[..], b"/", name.as_bytes()].concat().into()),
                 _ => Some(Bytes::from_static(b"/nowhere/nothing")),
@@ -333,12 +433,19 @@ impl Machine<'_> {
                 let path = if expands && text.iter().any(|b| b"$`~\\\"'".contains(b)) {
                     let quoted = [b"_=".as_slice(), &text].concat();
                     let mut parser = super::parse::Parser::new(&quoted, self.dialect);
-                    let word = parser.next().ok().flatten().and_then(|l| l.items.into_iter().next()).and_then(|i| i.first.commands.into_iter().next());
+                    let word = parser
+                        .next_line()
+                        .ok()
+                        .flatten()
+                        .and_then(|l| l.items.into_iter().next())
+                        .and_then(|i| i.first.commands.into_iter().next());
                     let value = match word.map(|c| c.kind) {
-                        Some(super::syntax::Kind::Simple(assignments, words)) if words.is_empty() => match assignments.into_iter().next().map(|a| a.value) {
-                            Some(super::syntax::Assigned::Word(word)) => Some(self.assigned_word(&word)),
-                            _ => None,
-                        },
+                        Some(super::syntax::Kind::Simple(assignments, words)) if words.is_empty() => {
+                            match assignments.into_iter().next().map(|a| a.value) {
+                                Some(super::syntax::Assigned::Word(word)) => Some(self.assigned_word(&word)),
+                                _ => None,
+                            }
+                        }
                         _ => None,
                     };
                     value.and_then(|v| v.known().cloned())
@@ -398,10 +505,13 @@ fn bash(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour, s
         // A shell that it takes for one on a network.
         let first = match start.get(&b"SHLVL"[..]) {
             None => Some(true),
-            Some((Val::Known(level), false)) => Some(level == "0" || std::str::from_utf8(level).is_ok_and(|l| l.trim().parse::<i64>().is_ok_and(|n| n < 1))),
+            Some((Val::Known(level), false)) => {
+                Some(level == "0" || std::str::from_utf8(level).is_ok_and(|l| l.trim().parse::<i64>().is_ok_and(|n| n < 1)))
+            }
             Some(_) => None,
         };
-        let remote = invocation.on_socket || flavour.bash_reads_over_ssh && ["SSH_CLIENT", "SSH2_CLIENT"].iter().any(|n| start.contains_key(n.as_bytes()));
+        let remote = invocation.on_socket
+            || flavour.bash_reads_over_ssh && ["SSH_CLIENT", "SSH2_CLIENT"].iter().any(|n| start.contains_key(n.as_bytes()));
         match first {
             Some(true) if remote => return rc_files(machine, flavour),
             None if remote => machine.fog("whether bash is started over a network is not known"),
@@ -440,7 +550,12 @@ fn plain(machine: &mut Machine<'_>, invocation: &Invocation) {
 }
 
 fn zsh(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour) {
-    let kinds = [("zshenv", true), ("zprofile", invocation.is_login), ("zshrc", invocation.is_interactive), ("zlogin", invocation.is_login)];
+    let kinds = [
+        ("zshenv", true),
+        ("zprofile", invocation.is_login),
+        ("zshrc", invocation.is_interactive),
+        ("zlogin", invocation.is_login),
+    ];
     let off = |m: &Machine<'_>, name: &str| m.live.as_ref().is_some_and(|s| s.option(name) == Some(true));
     for (name, is_read) in kinds {
         if !is_read {
@@ -482,7 +597,8 @@ fn at_prompt(machine: &mut Machine<'_>) {
         Dialect::Zsh => {
             let names = ["precmd", "preexec", "precmd_functions", "preexec_functions"];
             let has = |m: &Machine<'_>, n: &str| {
-                m.live.as_ref().is_some_and(|s| s.functions.contains_key(n.as_bytes())) || n.ends_with('s') && !matches!(m.content_of(n.as_bytes()), Content::Unset)
+                m.live.as_ref().is_some_and(|s| s.functions.contains_key(n.as_bytes()))
+                    || n.ends_with('s') && !matches!(m.content_of(n.as_bytes()), Content::Unset)
             };
             for name in names {
                 if has(machine, name) {
@@ -504,7 +620,7 @@ impl Machine<'_> {
             Val::Known(text) => {
                 let place = self.read.last().cloned().unwrap_or_default();
                 let source = super::Source { fixed: Some(0), ..super::Source::new(place, text.clone()) };
-                self.run_source(Rc::new(source), Boundary::Text);
+                self.run_source(&Rc::new(source), Boundary::Text);
             }
             Val::Unknown(_) => self.fog("what runs before each prompt is not known"),
         }
@@ -539,14 +655,17 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
             Content::Array(_) => None,
         };
         let was = start.get(name).map(|(value, _)| value);
-        let is_same = before.get(name).is_some_and(|b| b.content == var.content && b.exported == var.exported && var.site.is_none());
+        let is_same =
+            before.get(name).is_some_and(|b| b.content == var.content && b.exported == var.exported && var.site.is_none());
         match (value, var.exported) {
             (Some((value, may_be_absent)), Some(true) | None) => {
                 let may_be_absent = may_be_absent || var.exported.is_none();
                 let is_as_handed = is_same && was == Some(&value);
                 if !is_as_handed {
                     let value = match (&value, may_be_absent) {
-                        (Val::Known(known), true) => Val::Unknown(Rc::new(Doubt { could_be: vec![known.clone()], ..(*unknown()).clone() })),
+                        (Val::Known(known), true) => {
+                            Val::Unknown(Rc::new(Doubt { could_be: vec![known.clone()], ..(*unknown()).clone() }))
+                        }
                         _ => value,
                     };
                     started.changed.insert(name.clone(), Last { value, may_be_absent, site: var.site.clone() });
@@ -557,7 +676,8 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
                     let site = started.log.iter().rev().find(|a| a.name == *name).map(|a| a.site.clone());
                     started.gone.push((name.clone(), site));
                 }
-                if value.is_some() && var.exported == Some(false)
+                if value.is_some()
+                    && var.exported == Some(false)
                     && let Some(site) = &var.site
                 {
                     started.kept.push((name.clone(), site.clone()));

@@ -145,7 +145,14 @@ impl State {
                 _ => None,
             };
             let site = if matches!(content, Content::Unset) { None } else { b.site.clone().or(a.site.clone()) };
-            let var = Var { content, exported, readonly: a.readonly || b.readonly, site, is_pending: a.is_pending && b.is_pending, is_odd: a.is_odd || b.is_odd };
+            let var = Var {
+                content,
+                exported,
+                readonly: a.readonly || b.readonly,
+                site,
+                is_pending: a.is_pending && b.is_pending,
+                is_odd: a.is_odd || b.is_odd,
+            };
             self.vars.insert(name, var);
         }
         let names: Vec<Bytes> = self.functions.keys().chain(functions.keys()).cloned().collect();

@@ -281,7 +281,9 @@ impl Sum<'_, '_> {
         let parsed = match text.strip_prefix("0x").or_else(|| text.strip_prefix("0X")) {
             Some(hex) => i64::from_str_radix(hex, 16).ok(),
             // zsh takes a leading zero for nothing.
-            None if text.len() > 1 && text.starts_with('0') && self.machine.dialect == super::syntax::Dialect::Zsh => text.parse().ok(),
+            None if text.len() > 1 && text.starts_with('0') && self.machine.dialect == super::syntax::Dialect::Zsh => {
+                text.parse().ok()
+            }
             None if text.len() > 1 && text.starts_with('0') => i64::from_str_radix(&text, 8).ok(),
             None => text.parse().ok(),
         };

@@ -240,6 +240,8 @@ pub enum Change {
     Slice(Vec<Part>, Option<Vec<Part>>),
     /// `^`, `^^`, `,`, `,,`: to upper case, all of it.
     Case(bool, bool),
+    /// `:q` of zsh: quoted.
+    Quote,
     /// Something that is not followed: why.
     Unfollowed(&'static str),
 }

@@ -118,7 +118,14 @@ impl Machine<'_> {
             return Ok(false);
         }
         let Some(full) = self.full(path) else { return Err(self.doubt("the working folder is not known")) };
-        if full.starts_with(b"/dev/") || full.starts_with(b"/proc/") || full.starts_with(b"/sys/") || full.starts_with(b"/run/") || full.starts_with(b"/tmp/") || full == "/tmp"[..] || full == "/run"[..] {
+        if full.starts_with(b"/dev/")
+            || full.starts_with(b"/proc/")
+            || full.starts_with(b"/sys/")
+            || full.starts_with(b"/run/")
+            || full.starts_with(b"/tmp/")
+            || full == b"/tmp"[..]
+            || full == b"/run"[..]
+        {
             return self.passing(operator, &full);
         }
         self.file(operator, &full)
@@ -175,7 +182,11 @@ impl Machine<'_> {
                 _ => unknown(),
             },
             (b"-s", FileKind::Folder) => Ok(true),
-            (b"-p" | b"-S" | b"-b" | b"-c" | b"-g" | b"-u" | b"-k", FileKind::File | FileKind::Folder | FileKind::Program) if !matches!(operator, b"-g" | b"-u" | b"-k") => Ok(false),
+            (b"-p" | b"-S" | b"-b" | b"-c" | b"-g" | b"-u" | b"-k", FileKind::File | FileKind::Folder | FileKind::Program)
+                if !matches!(operator, b"-g" | b"-u" | b"-k") =>
+            {
+                Ok(false)
+            }
             _ => Err(self.doubt("what is asked of a file here is not followed")),
         }
     }
@@ -204,7 +215,9 @@ impl Machine<'_> {
             b"=" | b"==" => self.equal(left, right),
             b"!=" => self.equal(left, right).map(|is| !is),
             b"<" | b">" => {
-                let (Val::Known(a), Val::Known(b)) = (left, right) else { return Err(self.doubt("a comparison with what is not known")) };
+                let (Val::Known(a), Val::Known(b)) = (left, right) else {
+                    return Err(self.doubt("a comparison with what is not known"));
+                };
                 if a == b {
                     return Ok(false);
                 }
@@ -234,7 +247,8 @@ impl Machine<'_> {
             (Val::Known(a), Val::Known(b)) => Ok(a == b),
             (Val::Unknown(doubt), other) | (other, Val::Unknown(doubt)) => {
                 if let Val::Known(text) = other {
-                    let cannot = text.is_empty() && doubt.is_filled || !doubt.could_be.is_empty() && !doubt.could_be.contains(text);
+                    let cannot =
+                        text.is_empty() && doubt.is_filled || !doubt.could_be.is_empty() && !doubt.could_be.contains(text);
                     if cannot {
                         return Ok(false);
                     }
@@ -251,7 +265,19 @@ impl Machine<'_> {
             value.known().is_some_and(|v| {
                 matches!(
                     &v[..],
-                    b"=" | b"==" | b"!=" | b"<" | b">" | b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" | b"-nt" | b"-ot" | b"-ef"
+                    b"=" | b"=="
+                        | b"!="
+                        | b"<"
+                        | b">"
+                        | b"-eq"
+                        | b"-ne"
+                        | b"-lt"
+                        | b"-le"
+                        | b"-gt"
+                        | b"-ge"
+                        | b"-nt"
+                        | b"-ot"
+                        | b"-ef"
                 )
             })
         };

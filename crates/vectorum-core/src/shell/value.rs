@@ -104,4 +104,4 @@ impl Val {
 }
 
 /// Whether something is so: certainly, certainly not, or it is not known.
-pub type Maybe = Result<bool, Rc<Doubt>>;
+pub(super) type Maybe = Result<bool, Rc<Doubt>>;

@@ -12,6 +12,7 @@ mod forecast;
 mod json;
 mod manual;
 mod output;
+mod probe;
 mod read;
 mod receipts;
 mod routes;
@@ -76,6 +77,12 @@ enum Command {
     Compare(compare::Args),
     Routes(routes::Args),
     Forecast(forecast::Args),
+    Probe(probe::Args),
+    #[command(hide = true)]
+    Payload(probe::PayloadArgs),
+    /// Print the block of this account's manager
+    #[command(hide = true)]
+    ManagerBlock,
     Why(why::WhyArgs),
     Reach(why::ReachArgs),
     Read(read::Args),
@@ -123,6 +130,9 @@ pub fn main() -> ExitCode {
         Some(Command::Compare(args)) => compare::run(&args),
         Some(Command::Routes(args)) => routes::run(&args),
         Some(Command::Forecast(args)) => forecast::run(&args),
+        Some(Command::Probe(args)) => probe::run(&args),
+        Some(Command::Payload(args)) => probe::payload(&args),
+        Some(Command::ManagerBlock) => routes::manager_block(),
         Some(Command::Why(args)) => why::why(&args),
         Some(Command::Reach(args)) => why::reach(&args),
         Some(Command::Read(args)) => read::run(&args),

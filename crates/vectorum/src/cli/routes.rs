@@ -2,12 +2,16 @@
 
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt;
+use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use bytes::Bytes;
 
 use serde_json::{Map, json};
-use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, Route, Starts, Survey, accounts_of};
-use vectorum_core::{Block, Content, HostView, Snapshot, inert};
-use vectorum_host::{Peek, ProcFolder, RootedHost};
+use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, Route, Running, Starts, Survey, accounts_of};
+use vectorum_core::{Block, Content, HostView, Kind, Snapshot, Want, inert};
+use vectorum_host::{Manager, Peek, ProcFolder, RootedHost};
 
 use super::failure::quoted;
 use super::{Answer, Failure, json as schema, output};
@@ -44,7 +48,10 @@ pub(crate) struct Host {
     pub(crate) files: RootedHost,
     accounts: Vec<Account>,
     pub(crate) account: Account,
-    is_live: bool,
+    pub(crate) is_live: bool,
+    running: Running,
+    sudo_says: Option<Vec<u8>>,
+    own_table: Option<Bytes>,
 }
 
 impl Host {
@@ -66,26 +73,92 @@ impl Host {
             Some(name) => name.as_bytes().to_vec(),
             None => nix::unistd::geteuid().to_string().into_bytes(),
         };
-        let ground = Ground { files: &files, accounts: &accounts };
+        let ground = Ground::new(&files, &accounts);
         let account = ground.account(&wanted).cloned().ok_or_else(|| {
             Failure::new(format!("{} is no account in etc/passwd of {shown}", quoted(&wanted)))
                 .way_out("choose one with --account")
         })?;
         let is_live = args.root.is_none();
-        Ok(Host { files, accounts, account, is_live })
+        let mut host = Host { files, accounts, account, is_live, running: Running::default(), sudo_says: None, own_table: None };
+        if is_live {
+            host.ask();
+        }
+        Ok(host)
+    }
+
+    /// Asks what runs here, and what this account may ask where it may not read.
+    fn ask(&mut self) {
+        let own = nix::unistd::geteuid().as_raw();
+        self.running.system = Manager::System.environment().ok();
+        self.running.user = if own == self.account.uid {
+            Manager::User(own).environment().ok()
+        } else if own == 0 {
+            ask_as(&self.account)
+        } else {
+            None
+        };
+        if own != self.account.uid || own == 0 {
+            return;
+        }
+        let said = |program: &str, arguments: &[&str]| {
+            let output = Command::new(program)
+                .args(arguments)
+                .env("LC_ALL", "C")
+                .stdin(Stdio::null())
+                .stderr(Stdio::null())
+                .output()
+                .ok()?;
+            output.status.success().then_some(output.stdout)
+        };
+        if self.files.read(b"/etc/sudoers") == Content::Denied {
+            self.sudo_says = said("sudo", &["-n", "-l"]);
+        }
+        let table = [b"/var/spool/cron/crontabs/", &self.account.name[..]].concat();
+        if self.files.read(&table) == Content::Denied || self.files.kind(&table) == Kind::Unknown {
+            self.own_table = said("crontab", &["-l"]).map(Bytes::from);
+        }
+    }
+
+    /// Returns the files, with what this account may ask in the place of what it may not read.
+    fn files(&self) -> Asked<'_> {
+        let path = [b"/var/spool/cron/crontabs/", &self.account.name[..]].concat();
+        Asked { files: &self.files, table: self.own_table.as_ref().map(|t| (path, t.clone())), name: self.account.name.clone() }
+    }
+
+    fn ground<'a>(&'a self, files: &'a dyn HostView) -> Ground<'a> {
+        let running = Some(&self.running).filter(|_| self.is_live);
+        Ground { running, sudo_says: self.sudo_says.as_deref(), ..Ground::new(files, &self.accounts) }
+    }
+
+    /// What the host is called in pictures.
+    pub(crate) fn title(&self) -> String {
+        match self.files.read(b"/etc/hostname") {
+            Content::Bytes(name) if !name.trim_ascii().is_empty() => inert(name.trim_ascii()).into_owned(),
+            _ => "a host".to_owned(),
+        }
     }
 
     /// Looks at all routes, in one state of the host.
     pub(crate) fn survey(&self) -> Survey {
-        let files = Snapshot::new(&self.files);
-        Survey::of(&Ground { files: &files, accounts: &self.accounts }, &self.account, self.starts())
+        let asked = self.files();
+        let files = Snapshot::new(&asked);
+        Survey::of(&self.ground(&files), &self.account, self.starts())
+    }
+
+    /// Follows a route to its first shell.
+    pub(crate) fn to_shell(&self, route: &Route) -> Forecast {
+        let asked = self.files();
+        let files = Snapshot::new(&asked);
+        let ground = Ground { stops_at_shell: true, ..self.ground(&files) };
+        route.forecast(&ground, &self.account, &self.starts().of(route))
     }
 
     /// Follows a route from where it begins.
     pub(crate) fn forecast(&self, route: &Route, start: Option<&Block>) -> Forecast {
-        let files = Snapshot::new(&self.files);
+        let asked = self.files();
+        let files = Snapshot::new(&asked);
         let start = start.cloned().unwrap_or_else(|| self.starts().of(route));
-        route.forecast(&Ground { files: &files, accounts: &self.accounts }, &self.account, &start)
+        route.forecast(&self.ground(&files), &self.account, &start)
     }
 
     /// What the first programs get. Of another host that is not known.
@@ -103,6 +176,73 @@ impl Host {
             },
         );
         Starts { first: if self.is_live { first() } else { None }, program }
+    }
+}
+
+/// Asks an account's own manager, by a helper that has become that account.
+fn ask_as(account: &Account) -> Option<Vec<Bytes>> {
+    let program = std::env::current_exe().ok()?;
+    let mut command = Command::new(program);
+    command.arg("manager-block").uid(account.uid).gid(account.gid).current_dir("/");
+    let output = command.stdin(Stdio::null()).stderr(Stdio::null()).output().ok()?;
+    let entries = output.stdout.split(|b| *b == 0).filter(|e| !e.is_empty());
+    output.status.success().then(|| entries.map(Bytes::copy_from_slice).collect())
+}
+
+/// The helper's part: prints the block of this account's manager.
+pub(crate) fn manager_block() -> Answer {
+    let entries = Manager::User(nix::unistd::geteuid().as_raw()).environment().map_err(|e| Failure::new(e.to_string()))?;
+    let mut out = Vec::new();
+    for entry in entries {
+        out.extend_from_slice(&entry);
+        out.push(0);
+    }
+    output::print(&out)?;
+    Ok(0)
+}
+
+/// A host's files, with the account's own table of jobs as `crontab -l` gives it.
+struct Asked<'a> {
+    files: &'a RootedHost,
+    table: Option<(Vec<u8>, Bytes)>,
+    name: Bytes,
+}
+
+impl HostView for Asked<'_> {
+    fn kind(&self, path: &[u8]) -> Kind {
+        if self.table.as_ref().is_some_and(|(p, _)| p == path) { Kind::File } else { self.files.kind(path) }
+    }
+
+    fn programs(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        self.files.programs(folder)
+    }
+
+    fn real_path(&self, path: &[u8]) -> Option<Bytes> {
+        self.files.real_path(path)
+    }
+
+    fn read(&self, path: &[u8]) -> Content {
+        match &self.table {
+            Some((own, text)) if own == path => Content::Bytes(text.clone()),
+            _ => self.files.read(path),
+        }
+    }
+
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        let listed = self.files.list(folder);
+        if listed.is_none() && self.table.is_some() && folder == b"/var/spool/cron/crontabs" {
+            Some(vec![self.name.clone()])
+        } else {
+            listed
+        }
+    }
+
+    fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
+        self.files.may(path, uid, gid, want)
+    }
+
+    fn is_link(&self, path: &[u8]) -> Option<bool> {
+        self.files.is_link(path)
     }
 }
 

@@ -102,10 +102,17 @@ pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> Stri
         Told::Dropped { hop, site, why: None } => format!("{hop}{}: dropped", at(site)),
         Told::Unknown(why, site) => format!("what arrives is unknown: {why}{}", behind(site)),
         Told::NotSet => "not set on this route".to_owned(),
-        Told::Elsewhere(site, routes) => {
+        Told::NotExported(site) => {
+            format!("{} sets it, but it is not exported: «export» before it, or on a line of its own, hands it on", place(site))
+        }
+        Told::NotReached(skipped) => {
+            format!("{} would set it, but is not reached: {} ({})", place(&skipped.site), skipped.why, place(&skipped.by))
+        }
+        Told::Elsewhere(site, routes, is_interactive) => {
             let routes: Vec<String> = routes.iter().map(ToString::to_string).collect();
             let routes: Vec<&str> = routes.iter().map(String::as_str).collect();
-            format!("{} sets it, which this route never reads; it reaches {}", place(site), some(&routes, 2))
+            let only = if *is_interactive { "; only interactive shells read that file" } else { "" };
+            format!("{} sets it, which this route never reads{only}; it reaches {}", place(site), some(&routes, 2))
         }
         Told::Near(near) => format!("{} is set here: is that the name that is meant?", inert(near)),
         Told::DescribesTheAccount => "it describes the account and does not change it: the process stays whose it is".to_owned(),

@@ -119,7 +119,7 @@ impl Pier {
 
     /// Follows the routes of the made-up host.
     pub(crate) fn survey(&self) -> Survey {
-        let ground = Ground { files: &self.files, accounts: &self.accounts };
+        let ground = Ground::new(&self.files, &self.accounts);
         let first = self.world.get(1).and_then(|p| p.received.block().cloned());
         Survey::of(&ground, &self.own, Starts { first, program: "systemd".to_owned() })
     }

@@ -424,7 +424,7 @@ fn tree_lines(app: &App, area: Rect) -> Vec<Line<'static>> {
 }
 
 /// Returns what decided, in the few words that a branch has room for.
-fn by_words(by: &By) -> String {
+pub(crate) fn by_words(by: &By) -> String {
     match by {
         By::Site(site) => {
             let name = site.path.rsplit(|b| *b == b'/').next().unwrap_or(&site.path);
@@ -500,25 +500,14 @@ fn tree_row(app: &App, row: &FlowRow, tree: usize, columns: usize) -> Vec<Span<'
         },
         (None, Tint::PerRun) => vec![Span::styled("made anew at each start", quiet)],
         (None, Tint::Unknown) if row.branch == 0 => vec![Span::styled("not known here", quiet)],
-        (None, Tint::Unknown) => vec![Span::styled(why_unknown(state, row).unwrap_or("unknown"), quiet)],
+        (None, Tint::Unknown) => vec![Span::styled(
+            state.tinted.as_ref().and_then(|n| survey.why_unknown(row, n.as_bytes())).unwrap_or("unknown"),
+            quiet,
+        )],
         (None, Tint::Absent) => Vec::new(),
     };
     line.extend(fit(value, room));
     line
-}
-
-/// Says why the chosen name is unknown on a branch.
-fn why_unknown(state: &Flow, row: &FlowRow) -> Option<&'static str> {
-    let survey = state.survey.as_ref()?;
-    let mut branch = survey.branches().get(row.branch)?;
-    while branch.route.is_none() {
-        branch = survey.branches().get(*branch.children.first()?)?;
-    }
-    let (_, forecast) = survey.routes.get(branch.route?)?;
-    match forecast.get(state.tinted.as_ref()?.as_bytes()).map(|v| &v.held) {
-        Some(vectorum_core::route::Held::Unknown(why)) => Some(why),
-        _ => forecast.open.as_ref().map(|(why, _)| *why),
-    }
 }
 
 /// How wide a column of routes is.

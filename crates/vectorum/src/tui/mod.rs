@@ -22,6 +22,8 @@ pub(crate) mod theme;
 mod trail;
 mod work;
 
+pub(crate) use flow::by_words;
+
 #[cfg(test)]
 mod tests;
 

@@ -60,7 +60,9 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
         let (mark, site, is_deciding) = match &told {
             Told::Set { site, decides, .. } => (if *decides { Mark::Born } else { Mark::Changed }, *site, *decides),
             Told::Dropped { site, .. } => (Mark::Dropped, *site, true),
-            Told::Elsewhere(site, _) => {
+            Told::NotExported(site) => (Mark::Same, Some(*site), true),
+            Told::NotReached(skipped) => (Mark::Same, Some(&skipped.site), false),
+            Told::Elsewhere(site, ..) => {
                 elsewhere += 1;
                 if elsewhere > 3 {
                     continue;
@@ -81,7 +83,7 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
             let lead = if sign.is_empty() { "  ".to_owned() } else { format!("{} ", sign.trim_start()) };
             line.push(Span::styled(lead, theme.style(role)));
             let role = match told {
-                Told::NeverStarted(..) | Told::Near(_) => Role::Trouble,
+                Told::NeverStarted(..) | Told::Near(_) | Told::NotExported(_) => Role::Trouble,
                 Told::NotSet | Told::Unknown(..) => Role::Title,
                 _ => Role::Text,
             };

@@ -1,0 +1,277 @@
+//! Running a route for real, with a program at its end that notes what it received.
+
+use std::ffi::OsString;
+use std::fs;
+use std::io::{self, Read, Write};
+use std::os::fd::AsFd;
+use std::os::unix::ffi::OsStringExt;
+use std::os::unix::fs::PermissionsExt;
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::time::{Duration, Instant};
+
+use vectorum_core::Block;
+
+/// What a payload writes behind the block.
+const END: &[u8] = b"#end";
+
+/// Why a route was not probed.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ProbeError {
+    /// Something of it could not be done.
+    #[error("{what}: {cause}")]
+    Io {
+        /// What was tried.
+        what: &'static str,
+        /// What the system said.
+        cause: io::Error,
+    },
+    /// Nothing arrived at its end.
+    #[error("nothing arrived at the end of the route within {0} seconds{1}")]
+    Nothing(u64, String),
+}
+
+fn io_error(what: &'static str) -> impl FnOnce(io::Error) -> ProbeError {
+    move |cause| ProbeError::Io { what, cause }
+}
+
+/// A folder with a program that every account may run, and a file into which it may write.
+#[derive(Debug)]
+pub struct ProbeFolder {
+    folder: PathBuf,
+}
+
+impl Drop for ProbeFolder {
+    fn drop(&mut self) {
+        // What is left lies in a folder for temporary files.
+        drop(fs::remove_dir_all(&self.folder));
+    }
+}
+
+/// How a command is started.
+#[derive(Debug)]
+pub struct ProbeCommand {
+    /// Its program and arguments.
+    pub words: Vec<OsString>,
+    /// The name by which it is called, if another.
+    pub called: Option<OsString>,
+    /// Its block.
+    pub block: Block,
+    /// As whom: account and group, if not as this account.
+    pub account: Option<(u32, u32)>,
+    /// Where.
+    pub folder: PathBuf,
+    /// What is typed at its terminal; without it, it has none.
+    pub typed: Option<String>,
+}
+
+impl ProbeFolder {
+    /// Makes it, with a copy of a program.
+    ///
+    /// # Errors
+    /// If it cannot be made.
+    pub fn new(program: &Path) -> Result<ProbeFolder, ProbeError> {
+        let what = "a folder for temporary files";
+        let folder = nix::unistd::mkdtemp(&std::env::temp_dir().join("vectorum-probe-XXXXXX"))
+            .map_err(|e| ProbeError::Io { what, cause: e.into() })?;
+        let made = ProbeFolder { folder };
+        let mode = |path: &Path, mode| fs::set_permissions(path, fs::Permissions::from_mode(mode));
+        mode(&made.folder, 0o711).map_err(io_error(what))?;
+        fs::copy(program, made.payload()).map_err(io_error("a copy of this program"))?;
+        mode(&made.payload(), 0o755).map_err(io_error(what))?;
+        fs::write(made.result(), b"").map_err(io_error(what))?;
+        // Others may write what they received, and not read it.
+        mode(&made.result(), 0o622).map_err(io_error(what))?;
+        Ok(made)
+    }
+
+    /// The copy of the program.
+    pub fn payload(&self) -> PathBuf {
+        self.folder.join("vectorum")
+    }
+
+    /// The file for what arrives.
+    pub fn result(&self) -> PathBuf {
+        self.folder.join("received")
+    }
+
+    /// Writes a script into it.
+    ///
+    /// # Errors
+    /// If it cannot be written.
+    pub fn script(&self, text: &str) -> Result<PathBuf, ProbeError> {
+        let path = self.folder.join("script");
+        fs::write(&path, text).map_err(io_error("a script"))?;
+        fs::set_permissions(&path, fs::Permissions::from_mode(0o755)).map_err(io_error("a script"))?;
+        Ok(path)
+    }
+
+    fn received(&self) -> Option<Block> {
+        let bytes = fs::read(self.result()).ok()?;
+        bytes.strip_suffix(END).map(|block| Block::parse(block.to_vec()))
+    }
+
+    /// Waits until something has arrived.
+    ///
+    /// # Errors
+    /// If nothing does in that time.
+    pub fn wait(&self, seconds: u64) -> Result<Block, ProbeError> {
+        let end = Instant::now() + Duration::from_secs(seconds);
+        while Instant::now() < end {
+            if let Some(block) = self.received() {
+                return Ok(block);
+            }
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        Err(ProbeError::Nothing(seconds, String::new()))
+    }
+
+    /// Runs a command until something has arrived; then it is ended, before it can put down what was
+    /// typed.
+    ///
+    /// # Errors
+    /// If it cannot be started, or nothing arrives in that time.
+    pub fn run(&self, wanted: &ProbeCommand, seconds: u64) -> Result<Block, ProbeError> {
+        let Some((program, arguments)) = wanted.words.split_first() else { return Err(ProbeError::Nothing(0, String::new())) };
+        let mut command = Command::new(program);
+        command.args(arguments).current_dir(&wanted.folder).env_clear();
+        if let Some(called) = &wanted.called {
+            command.arg0(called);
+        }
+        for (name, value) in wanted.block.vars() {
+            command.env(OsString::from_vec(name.as_bytes().to_vec()), OsString::from_vec(value.as_bytes().to_vec()));
+        }
+        if let Some((uid, gid)) = wanted.account {
+            command.uid(uid).gid(gid);
+        }
+        match &wanted.typed {
+            None => self.run_plain(command, seconds),
+            Some(text) => self.run_typed(command, text, seconds),
+        }
+    }
+
+    fn run_plain(&self, mut command: Command, seconds: u64) -> Result<Block, ProbeError> {
+        command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).process_group(0);
+        let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
+        let complaints = child.stderr.take();
+        let reader = std::thread::spawn(move || {
+            let mut text = Vec::new();
+            if let Some(pipe) = complaints {
+                drop(pipe.take(4096).read_to_end(&mut text));
+            }
+            text
+        });
+        let end = Instant::now() + Duration::from_secs(seconds);
+        let mut ended = false;
+        let received = loop {
+            if let Some(block) = self.received() {
+                break Some(block);
+            }
+            if ended || Instant::now() > end {
+                break None;
+            }
+            // Once more after its end: what arrives may come just before.
+            ended = child.try_wait().is_ok_and(|s| s.is_some());
+            std::thread::sleep(Duration::from_millis(10));
+        };
+        end_group(&mut child);
+        let said = reader.join().unwrap_or_default();
+        received.ok_or_else(|| {
+            let said = vectorum_core::inert(said.trim_ascii()).into_owned();
+            ProbeError::Nothing(seconds, if said.is_empty() { String::new() } else { format!("; it said: {said}") })
+        })
+    }
+
+    fn run_typed(&self, mut command: Command, text: &str, seconds: u64) -> Result<Block, ProbeError> {
+        let what = "a terminal";
+        let size = nix::pty::Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 };
+        let pair = nix::pty::openpty(Some(&size), None).map_err(|e| ProbeError::Io { what, cause: e.into() })?;
+        let side = || pair.slave.try_clone().map(Stdio::from).map_err(io_error(what));
+        command.stdin(side()?).stdout(side()?).stderr(side()?);
+        let terminal = pair.slave.try_clone().map_err(io_error(what))?;
+        #[expect(unsafe_code, reason = "the only way to give a child a terminal of its own")]
+        // SAFETY: between fork and exec only two system calls are made, which neither allocate nor lock.
+        unsafe {
+            command.pre_exec(move || {
+                nix::unistd::setsid()?;
+                rustix::process::ioctl_tiocsctty(terminal.as_fd())?;
+                Ok(())
+            });
+        }
+        let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
+        drop(pair.slave);
+        drop(command);
+        let mut terminal = fs::File::from(pair.master);
+        let mut other = terminal.try_clone().map_err(io_error(what))?;
+        let seen = Arc::new(AtomicU64::new(0));
+        let count = Arc::clone(&seen);
+        let over = Arc::new(AtomicBool::new(false));
+        let is_over = Arc::clone(&over);
+        let reader = std::thread::spawn(move || {
+            use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
+            let mut buffer = [0; 4096];
+            // A program that outlives the route may hold the other side: reading ends all the same.
+            while !is_over.load(Ordering::Relaxed) {
+                let mut ready = [PollFd::new(other.as_fd(), PollFlags::POLLIN)];
+                match poll(&mut ready, PollTimeout::from(100u8)) {
+                    Ok(1..) => match other.read(&mut buffer) {
+                        Ok(length @ 1..) => count.fetch_add(length as u64, Ordering::Relaxed),
+                        _ => break,
+                    },
+                    _ => continue,
+                };
+            }
+        });
+        // A prompt is there when nothing more comes for a while.
+        let begin = Instant::now();
+        let end = begin + Duration::from_secs(seconds);
+        let (mut last, mut since, mut typed) = (0, Instant::now(), false);
+        let received = loop {
+            if let Some(block) = self.received() {
+                break Some(block);
+            }
+            if Instant::now() > end {
+                break None;
+            }
+            let now = seen.load(Ordering::Relaxed);
+            if now != last {
+                (last, since) = (now, Instant::now());
+            }
+            let is_quiet = since.elapsed() > Duration::from_millis(300) && (now > 0 || begin.elapsed() > Duration::from_secs(2));
+            if !typed && is_quiet {
+                typed = true;
+                terminal.write_all(format!("{text}\r").as_bytes()).map_err(io_error(what))?;
+            }
+            std::thread::sleep(Duration::from_millis(20));
+        };
+        end_group(&mut child);
+        over.store(true, Ordering::Relaxed);
+        drop(reader.join());
+        // What still runs there is hung up on.
+        drop(terminal);
+        received.ok_or(ProbeError::Nothing(seconds, String::new()))
+    }
+}
+
+fn end_group(child: &mut std::process::Child) {
+    if let Ok(pid) = i32::try_from(child.id()) {
+        // Its group may be gone already.
+        let _ = nix::sys::signal::killpg(nix::unistd::Pid::from_raw(pid), nix::sys::signal::Signal::SIGKILL);
+    }
+    drop(child.kill());
+    drop(child.wait());
+}
+
+/// Writes what this process received, as a payload does.
+///
+/// # Errors
+/// If the file cannot be written.
+pub fn write_received(block: &Block, to: &Path) -> io::Result<()> {
+    let mut bytes = block.to_kernel_bytes().to_vec();
+    bytes.extend_from_slice(END);
+    fs::OpenOptions::new().write(true).open(to)?.write_all(&bytes)
+}

@@ -1,0 +1,309 @@
+//! `probe`: a route is run for real, with Vectorum at its end.
+
+use std::collections::BTreeMap;
+use std::ffi::OsString;
+use std::io::{BufRead, IsTerminal, Write};
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
+use std::path::PathBuf;
+
+use bytes::Bytes;
+use serde_json::{Map, Value as Json, json};
+use vectorum_core::route::{Forecast, Held, Reached, Route, Way};
+use vectorum_core::{Block, HostView, Kind, inert};
+use vectorum_host::{Manager, ProbeCommand, ProbeFolder, write_received};
+
+use super::routes::{AskArgs, Host};
+use super::{Answer, Failure, forecast, json as schema, output, own_block};
+
+/// Run a route for real, and say what arrives at its end
+///
+/// First says which programs and startup files are run, and asks. No unit is restarted, no table of
+/// jobs changed, no file of yours written. Where this account may not take the first steps of a route, it
+/// begins with the block that is forecast for them, and says so.
+#[derive(Debug, clap::Args)]
+pub(crate) struct Args {
+    /// The route, as `routes` lists them
+    #[arg(value_name = "ROUTE")]
+    route: String,
+
+    /// Compare with the forecast; exit status 1 if they differ
+    #[arg(long)]
+    check: bool,
+
+    /// Run it without asking
+    #[arg(long, short)]
+    yes: bool,
+
+    /// Give up after this many seconds
+    #[arg(long, value_name = "SECONDS", default_value_t = 20)]
+    within: u64,
+
+    #[command(flatten)]
+    ask: AskArgs,
+}
+
+/// Note what this process received
+#[derive(Debug, clap::Args)]
+pub(crate) struct PayloadArgs {
+    /// The file to write
+    #[arg(value_name = "FILE")]
+    to: PathBuf,
+}
+
+/// The program at the end of a route.
+pub(crate) fn payload(args: &PayloadArgs) -> Answer {
+    let shown = inert(args.to.as_os_str().as_bytes()).into_owned();
+    write_received(&own_block(), &args.to).map_err(|e| Failure::io(&shown, &e))?;
+    Ok(0)
+}
+
+/// What is going to be done.
+struct Plan {
+    /// In sentences.
+    told: Vec<String>,
+    /// A command that is started by us, or a unit of the moment.
+    what: What,
+    folder: ProbeFolder,
+}
+
+enum What {
+    Command(ProbeCommand),
+    Unit(Manager, Option<String>),
+}
+
+fn cannot(why: &str) -> Failure {
+    Failure::new(format!("this route cannot be probed: {why}"))
+}
+
+/// Quotes a word for a shell.
+fn quoted(path: &std::path::Path) -> String {
+    format!("'{}'", path.display().to_string().replace('\'', "'\\''"))
+}
+
+/// Runs the command.
+pub(crate) fn run(args: &Args) -> Answer {
+    let host = Host::open(&args.ask.host)?;
+    if !host.is_live {
+        return Err(cannot("--root is the tree of another host").way_out("vectorum forecast says what the route would give"));
+    }
+    let route = forecast::route(&args.route)?;
+    let expected = host.forecast(&route, None);
+    if let Reached::No(why, _) = &expected.reached {
+        return Err(cannot(&format!("nothing is started on it: {why}")));
+    }
+    let plan = plan(&host, &route)?;
+    tell(&plan, &expected, args.yes)?;
+    let received = match &plan.what {
+        What::Command(command) => plan.folder.run(command, args.within),
+        What::Unit(manager, like) => {
+            let name = format!("vectorum-probe-{}.service", std::process::id());
+            let payload = plan.folder.payload().display().to_string();
+            let result = plan.folder.result().display().to_string();
+            manager
+                .start_like(like.as_deref(), &name, &[&payload, "payload", &result])
+                .map_err(|e| Failure::new(e.to_string()).way_out("the system's manager takes units from root only"))?;
+            plan.folder.wait(args.within)
+        }
+    };
+    let received =
+        received.map_err(|e| Failure::new(e.to_string()).way_out("vectorum forecast says what the route would give"))?;
+    let differences = compare(&expected, &received);
+    show(args, &route, &received, &differences)?;
+    Ok(u8::from(args.check && !differences.is_empty()))
+}
+
+/// Says what is going to be run, and asks.
+fn tell(plan: &Plan, expected: &Forecast, is_allowed: bool) -> Result<(), Failure> {
+    let mut text = String::from("this probe runs:\n");
+    for line in &plan.told {
+        text.push_str(&format!("  {line}\n"));
+    }
+    let files: Vec<String> = expected.read.iter().map(|p| inert(p).into_owned()).collect();
+    if !files.is_empty() {
+        text.push_str(&format!("startup files that run with it: {}\n", files.join(", ")));
+    }
+    output::note(text.trim_end());
+    if is_allowed {
+        return Ok(());
+    }
+    if !std::io::stdin().is_terminal() {
+        return Err(Failure::usage("nobody is there to agree").way_out("--yes runs it without asking"));
+    }
+    let mut error = std::io::stderr();
+    // Without a place to ask, there is no answer either.
+    let _ = write!(error, "run it? [y/N] ").and_then(|()| error.flush());
+    let mut answer = String::new();
+    let read = std::io::stdin().lock().read_line(&mut answer);
+    if read.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes") {
+        return Ok(());
+    }
+    Err(Failure::new("nothing was run"))
+}
+
+fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
+    let program = std::env::current_exe().map_err(|e| Failure::io("this program", &e))?;
+    let folder = ProbeFolder::new(&program).map_err(|e| Failure::new(e.to_string()))?;
+    let account = &host.account;
+    let uid = nix::unistd::geteuid().as_raw();
+    let payload = format!("{} payload {}", quoted(&folder.payload()), quoted(&folder.result()));
+    let ways = route.ways();
+    let Some((first, rest)) = ways.split_first() else { return Err(cannot("it has no step")) };
+    let mut told = Vec::new();
+    // From its end to its front: each step runs what comes after it.
+    let mut command = payload;
+    let mut shell = String::from_utf8_lossy(&account.shell).into_owned();
+    for way in rest.iter().rev() {
+        command = match way {
+            Way::Terminal => format!("{shell} -i -c {} ", single(&format!("{command} >/dev/null; :"))),
+            Way::ShCommand => format!("/bin/sh -c {}", single(&command)),
+            Way::Script => {
+                let script = folder.script(&format!("#!{shell}\n{command}\n:\n")).map_err(|e| Failure::new(e.to_string()))?;
+                quoted(&script)
+            }
+            Way::Sudo(option) => format!("sudo -n {} {command}", option.unwrap_or_default()),
+            Way::Su(name, is_login) => {
+                let name = String::from_utf8_lossy(name).into_owned();
+                if uid != 0 {
+                    return Err(cannot(&format!("su asks for the password of {name}")).way_out("run the probe as root"));
+                }
+                format!("su {}{name} -c {}", if *is_login { "- " } else { "" }, single(&command))
+            }
+            Way::Debugger => format!("gdb -nx -batch -ex run --args {command}"),
+            Way::TmuxPane => {
+                let socket = quoted(&folder.result().with_file_name("tmux"));
+                format!("tmux -S {socket} -f /dev/null new-session -d && tmux -S {socket} send-keys {} Enter", single(&command))
+            }
+            Way::Test => {
+                return Err(cannot("which package is tested decides")
+                    .way_out("vectorum trace -- cargo test shows what each test received"));
+            }
+            _ => return Err(cannot("this step begins a route")),
+        };
+        told.push(command.clone());
+        shell = String::from_utf8_lossy(&account.shell).into_owned();
+    }
+    told.reverse();
+    let as_other = (uid != account.uid).then_some((account.uid, account.gid));
+    let what = match first {
+        Way::Login => {
+            let is_root = uid == 0 && host.files.kind(b"/bin/login") == Kind::Program;
+            let start = host.to_shell(route_of_login(route)?.as_ref());
+            // Typed with a blank before it, as for shells that keep no such line.
+            let typed = Some(format!(" {command}"));
+            let shell_name = shell.rsplit('/').next().unwrap_or(&shell).to_owned();
+            if is_root {
+                told.insert(0, format!("login -f {}", inert(&account.name)));
+                let words =
+                    ["/bin/login", "-f"].map(OsString::from).into_iter().chain([OsString::from_vec(account.name.to_vec())]);
+                let block = Block::from_vars([("TERM", "linux"), ("PATH", "/usr/sbin:/usr/bin:/sbin:/bin")]);
+                What::Command(ProbeCommand {
+                    words: words.collect(),
+                    called: None,
+                    block,
+                    account: None,
+                    folder: "/".into(),
+                    typed,
+                })
+            } else {
+                told.insert(
+                    0,
+                    format!("{shell} as a login shell, from the block that is forecast for it: login itself is root's to run"),
+                );
+                let words = vec![OsString::from(&shell)];
+                let called = Some(OsString::from(format!("-{shell_name}")));
+                let home = PathBuf::from(OsString::from_vec(account.home.to_vec()));
+                What::Command(ProbeCommand { words, called, block: start.block(), account: as_other, folder: home, typed })
+            }
+        }
+        Way::Ssh(_) => return Err(cannot("it needs a key that this host takes").way_out("run there: ssh HOST vectorum show -0")),
+        Way::Cron => {
+            return Err(cannot("a job would have to be written into a table, which a probe never does")
+                .way_out("add «vectorum show -0 >FILE» as a job of your own, and compare it with the forecast"));
+        }
+        Way::Container(_) => return Err(cannot("starting the bundle's container is its runtime's affair")),
+        Way::Service(is_user, name) => {
+            if !rest.is_empty() {
+                return Err(cannot("what a service starts is the service's affair"));
+            }
+            let name = name.as_ref().map(|n| String::from_utf8_lossy(n).into_owned());
+            let like = name.clone().unwrap_or_else(|| "nothing else".to_owned());
+            told.push(format!("a unit of the moment with the settings of {like}; the unit itself is not touched"));
+            if *is_user && uid != account.uid {
+                return Err(cannot("another account's manager takes no unit from here").way_out("run the probe as that account"));
+            }
+            What::Unit(if *is_user { Manager::User(account.uid) } else { Manager::System }, name)
+        }
+        _ => return Err(cannot("it does not begin a route")),
+    };
+    Ok(Plan { told, what, folder })
+}
+
+/// The first step alone.
+fn route_of_login(route: &Route) -> Result<Box<Route>, Failure> {
+    let name = route.to_string();
+    let first = name.split('/').next().unwrap_or_default();
+    forecast::route(first).map(Box::new)
+}
+
+fn single(text: &str) -> String {
+    format!("'{}'", text.replace('\'', "'\\''"))
+}
+
+/// What lies between a forecast and what arrived: the name, what was said, what came.
+type Differences = Vec<(Bytes, Option<Bytes>, Option<Bytes>)>;
+
+/// Names that come and go with a probe.
+const PASSING: &[&[u8]] = &[b"_", b"LINES", b"COLUMNS", b"SHLVL"];
+
+fn compare(expected: &Forecast, received: &Block) -> Differences {
+    let came: BTreeMap<Bytes, Bytes> =
+        received.vars().map(|(n, v)| (Bytes::copy_from_slice(n.as_bytes()), Bytes::copy_from_slice(v.as_bytes()))).collect();
+    let mut out = Vec::new();
+    for (name, variable) in expected.vars().filter(|(n, _)| !PASSING.contains(&&n[..])) {
+        let there = came.get(name);
+        match &variable.held {
+            Held::Known(value) if there != Some(value) => out.push((name.clone(), Some(value.clone()), there.cloned())),
+            Held::PerRun if there.is_none() => out.push((name.clone(), Some("(made anew at each start)".into()), None)),
+            _ => {}
+        }
+    }
+    if expected.open.is_none() {
+        let new = came.iter().filter(|(n, _)| expected.get(n).is_none() && !PASSING.contains(&&n[..]));
+        out.extend(new.map(|(name, value)| (name.clone(), None, Some(value.clone()))));
+    }
+    out
+}
+
+fn show(args: &Args, route: &Route, received: &Block, differences: &Differences) -> Result<(), Failure> {
+    if args.ask.json {
+        let vars: Map<String, Json> =
+            received.vars().map(|(n, v)| (inert(n.as_bytes()).into_owned(), schema::bytes(v.as_bytes()))).collect();
+        let told = differences.iter().map(|(name, said, came)| {
+            let value = |v: &Option<Bytes>| v.as_ref().map_or(Json::Null, |v| schema::bytes(v));
+            json!({ "name": schema::bytes(name), "forecast": value(said), "received": value(came) })
+        });
+        let Json::Object(fields) = json!({
+            "route": route.to_string(), "vars": vars, "origin": {}, "unknown": {}, "open": null, "per_run": [], "hops": [],
+            "differs": told.collect::<Vec<_>>(),
+        }) else {
+            return Ok(());
+        };
+        return schema::print(fields);
+    }
+    let sight = output::Sight::plain(args.ask.reveal, false)?;
+    let mut out = String::new();
+    if args.check {
+        for (name, said, came) in differences {
+            let value = |v: &Option<Bytes>| v.as_ref().map_or_else(|| "not set".to_owned(), |v| sight.value(name, v));
+            out.push_str(&format!("{}: forecast {}, received {}\n", sight.name(name), value(said), value(came)));
+        }
+        if differences.is_empty() {
+            out.push_str(&format!("{} names arrived, as forecast\n", received.vars().count()));
+        }
+    } else {
+        for (name, value) in received.vars() {
+            out.push_str(&format!("{}={}\n", sight.name(name.as_bytes()), sight.value(name.as_bytes(), value.as_bytes())));
+        }
+    }
+    output::print(out.as_bytes())
+}
