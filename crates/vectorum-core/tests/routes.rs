@@ -54,8 +54,22 @@ struct User {
 
 /// Programs and folders that every host of the records has.
 const PROGRAMS: &[&str] = &["env", "id", "tr", "bash", "dash", "zsh", "fish", "sh", "true", "cat"];
-const FOLDERS: &[&str] =
-    &["/etc", "/usr", "/usr/lib", "/usr/local", "/usr/local/bin", "/usr/share", "/opt", "/srv", "/tmp", "/var", "/home"];
+const FOLDERS: &[&str] = &[
+    "/etc",
+    "/usr",
+    "/usr/lib",
+    "/usr/local",
+    "/usr/local/bin",
+    "/usr/share",
+    "/usr/games",
+    "/usr/local/games",
+    "/usr/sbin",
+    "/opt",
+    "/srv",
+    "/tmp",
+    "/var",
+    "/home",
+];
 
 /// The families that are run.
 const FAMILIES: &[&str] = &["user-manager", "system-service", "pam-login", "su", "sudo", "cron", "bash", "dash", "zsh", "fish"];

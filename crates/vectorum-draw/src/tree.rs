@@ -44,8 +44,8 @@ pub struct Line {
     pub failure: Option<String>,
     /// Whether nobody saw it run with this block.
     pub is_unsure: bool,
-    /// The letter of the chosen name's value.
-    pub tint: Tint,
+    /// The letter of the chosen name's value; none for a group of branches that part.
+    pub tint: Option<Tint>,
     /// How the name came here.
     pub mark: Mark,
     /// The value.
@@ -243,15 +243,17 @@ impl Tree {
             if room > 24.0 && is_route && !line.arguments.is_empty() {
                 x = sheet.text(x + 4.0, y, QUIET, &fit(&line.arguments, room));
             }
-            if x + 10.0 < places.letter {
-                let stroke = match line.tint {
-                    Tint::Value(_) => Stroke::Heavy,
-                    Tint::Absent => Stroke::Dotted,
-                    Tint::Unknown | Tint::PerRun => Stroke::Dashed,
-                };
-                sheet.line((x + 5.0, middle), (places.letter - 4.0, middle), colour(line.tint), stroke);
+            if let Some(tint) = line.tint {
+                if x + 10.0 < places.letter {
+                    let stroke = match tint {
+                        Tint::Value(_) => Stroke::Heavy,
+                        Tint::Absent => Stroke::Dotted,
+                        Tint::Unknown | Tint::PerRun => Stroke::Dashed,
+                    };
+                    sheet.line((x + 5.0, middle), (places.letter - 4.0, middle), colour(tint), stroke);
+                }
+                sheet.text(places.letter, y, colour(tint), &tint.to_string());
             }
-            sheet.text(places.letter, y, colour(line.tint), &line.tint.to_string());
             sheet.text(places.value, y, INK, &fit(&line.value, places.time - places.value - 6.0));
         }
         if let Some(Life { from, until }) = line.life {
@@ -260,7 +262,7 @@ impl Tree {
             sheet.line((left, middle), (right, middle), RULE, Stroke::Dotted);
             let (start, end) = (place(from), until.map_or(place(from) + 8.0, place));
             let stroke = if until.is_some() { Stroke::Heavy } else { Stroke::Dashed };
-            sheet.line((start, middle), (end.max(start + 1.5), middle), colour(line.tint), stroke);
+            sheet.line((start, middle), (end.max(start + 1.5), middle), colour(line.tint.unwrap_or(Tint::Absent)), stroke);
         }
         sheet.text(places.at, y, QUIET, &line.at);
         if let Some((born, changed, dropped)) = line.counts {
@@ -364,7 +366,7 @@ mod tests {
             arguments: text.to_owned(),
             failure: (at % 3 == 1).then(|| "exit 3".to_owned()),
             is_unsure: at % 4 == 1,
-            tint: [Tint::Value(at as u32), Tint::Absent, Tint::Unknown][at % 3],
+            tint: [Some(Tint::Value(at as u32)), Some(Tint::Absent), Some(Tint::Unknown), None][at % 4],
             mark: [Mark::Same, Mark::Born, Mark::Changed, Mark::Dropped][at % 4],
             value: text.to_owned(),
             counts: Some((1, 2, 3)),

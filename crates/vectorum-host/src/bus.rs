@@ -1,7 +1,7 @@
 //! What a running service manager says and does, over D-Bus (org.freedesktop.systemd1(5)).
 //!
-//! A manager listens on a socket of its own, which root and its own account may use without a bus;
-//! others ask the system manager over the system's bus.
+//! Anybody may ask the system's manager over the system's bus; an account's own answers on the bus of
+//! that account, to that account only.
 
 use std::collections::HashMap;
 use std::path::Path;
@@ -58,24 +58,18 @@ impl Manager {
         }
     }
 
-    fn connect(self) -> Result<(Connection, Option<&'static str>), BusError> {
-        let own = match self {
-            Manager::System => "/run/systemd/private".to_owned(),
-            Manager::User(uid) => format!("/run/user/{uid}/systemd/private"),
+    /// Takes the system's bus, or the account's own. (The sockets of the managers themselves name no
+    /// sender as a bus does, and the library takes no such message.)
+    fn connect(self) -> Result<Connection, BusError> {
+        let there = match self {
+            Manager::System => "/run/dbus/system_bus_socket".to_owned(),
+            Manager::User(uid) => format!("/run/user/{uid}/bus"),
         };
-        if Path::new(&own).exists()
-            && let Ok(connection) = Builder::address(format!("unix:path={own}").as_str())?.p2p().method_timeout(PATIENCE).build()
-        {
-            return Ok((connection, None));
+        if !Path::new(&there).exists() {
+            return Err(BusError::NotThere(self.name()));
         }
-        match self {
-            Manager::System if Path::new("/run/systemd/system").exists() => {
-                let connection =
-                    Builder::system()?.method_timeout(PATIENCE).build().map_err(|_| BusError::NotThere(self.name()))?;
-                Ok((connection, Some(NAME)))
-            }
-            _ => Err(BusError::NotThere(self.name())),
-        }
+        let connection = Builder::address(format!("unix:path={there}").as_str())?.method_timeout(PATIENCE).build();
+        connection.map_err(|_| BusError::NotThere(self.name()))
     }
 
     /// Returns the block that it gives to its services, before their own settings.
@@ -83,7 +77,8 @@ impl Manager {
     /// # Errors
     /// If none runs, or it may not be asked.
     pub fn environment(self) -> Result<Vec<Bytes>, BusError> {
-        let (connection, to) = self.connect()?;
+        let connection = self.connect()?;
+        let to = Some(NAME);
         let asked = (format!("{NAME}.Manager"), "Environment");
         let reply = connection.call_method(to, MANAGER, Some("org.freedesktop.DBus.Properties"), "Get", &asked)?;
         let value: OwnedValue = reply.body().deserialize()?;
@@ -97,7 +92,8 @@ impl Manager {
     /// # Errors
     /// If the manager refuses.
     pub fn start_like(self, unit: Option<&str>, name: &str, command: &[&str]) -> Result<(), BusError> {
-        let (connection, to) = self.connect()?;
+        let connection = self.connect()?;
+        let to = Some(NAME);
         let manager = format!("{NAME}.Manager");
         let mut copied: HashMap<String, OwnedValue> = HashMap::new();
         if let Some(unit) = unit {

@@ -46,6 +46,7 @@ const FILES: &[(&str, &str, u32)] = &[
 /// What is done there. The account of the tests has no startup files.
 const SCRIPT: &str = r#"
 chmod 1777 /res
+systemctl start dbus.socket dbus.service
 cron
 forecast() { /vectorum/vectorum forecast "$2" --account "$3" --json >/res/$1.json; }
 systemctl start probe.service && forecast service service:probe odile
@@ -60,9 +61,32 @@ $as sh -c 'mkdir -m 700 ~/.ssh; ssh-keygen -q -t ed25519 -N "" -f ~/.ssh/key; cp
 $as ssh -q -F none -i /home/odile/.ssh/key -o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null \
   -o ProxyCommand='sudo -n /usr/sbin/sshd -i' odile@pier-4 /usr/bin/env -0 >/res/ssh-command
 forecast ssh-command ssh-command odile
-# As an ordinary account, what root alone may read is unknown, and nothing is wrong.
-$as /vectorum/vectorum forecast login/sudo --json >/res/denied.json
+# As an ordinary account that sudo tells nothing, what root alone may read is unknown, and nothing is wrong.
+setpriv --reuid 65534 --regid 65534 --clear-groups env -i PATH=/usr/bin:/bin /vectorum/vectorum forecast login/sudo --account odile --json >/res/denied.json
 $as /vectorum/vectorum why BERTH_COUNT --route cron:/etc/cron.d/probe:2 >/res/why
+# What was set while the managers run is known, and so is what they have not read again.
+systemctl set-environment PIER=by-hand LATE=1
+echo '[Manager]
+DefaultEnvironment=PIER=4 UNREAD=1' >/etc/systemd/system.conf.d/20-late.conf
+forecast running service:probe odile
+forecast running-other user-service:probe root >/res/ignored 2>&1
+/vectorum/vectorum forecast user-service:probe --account odile --json >/res/running-user.json
+# Probes: as root and as the account itself; a unit is not restarted by them.
+before=$(systemctl show -p InvocationID probe.service)
+probe() { name=$1; shift; "$@" --yes --check >/res/probe-$name 2>/res/probe-$name.said; echo $? >>/res/probe-$name; }
+probe service /vectorum/vectorum probe service:probe --account odile
+probe transient /vectorum/vectorum probe transient
+for way in login login/script login/sh-c login/terminal login/sudo login/debugger; do
+  probe root-$(echo $way | tr / -) /vectorum/vectorum probe $way --account odile
+  probe own-$(echo $way | tr / -) $as XDG_RUNTIME_DIR=/run/user/2001 /vectorum/vectorum probe $way
+done
+probe own-user-service $as XDG_RUNTIME_DIR=/run/user/2001 /vectorum/vectorum probe user-service:probe
+probe own-desktop $as XDG_RUNTIME_DIR=/run/user/2001 /vectorum/vectorum probe desktop
+probe own-cron $as /vectorum/vectorum probe cron:/etc/cron.d/probe:2
+[ "$before" = "$(systemctl show -p InvocationID probe.service)" ] && echo same >/res/untouched
+echo '* * * * * true' | $as crontab -
+$as /vectorum/vectorum routes >/res/own-routes
+$as /vectorum/vectorum forecast login/sudo --json >/res/own-sudo.json
 for second in $(seq 90); do [ -e /res/cron ] && break; sleep 1; done
 "#;
 
@@ -135,6 +159,38 @@ fn what_is_forecast_is_what_arrives() {
     ] {
         assert_eq!(service["origin"][name], site);
     }
+    let read = |name: &str| fs::read_to_string(results.join(name)).unwrap_or_else(|e| panic!("{name}: {e}\n{said}"));
+    let json = |name: &str| serde_json::from_str::<Value>(&read(name)).unwrap_or_else(|e| panic!("{name}: {e}\n{said}"));
+    let running = json("running.json");
+    assert_eq!((&running["vars"]["PIER"], &running["vars"]["LATE"]), (&"by-hand".into(), &"1".into()), "{running:#}");
+    assert_eq!(running["vars"]["UNREAD"], Value::Null, "the manager has not read it again");
+    assert_eq!(json("running-user.json")["vars"]["TIDE"], "4//home/odile", "another account's manager is asked");
+    for name in [
+        "service",
+        "transient",
+        "root-login",
+        "root-login-script",
+        "root-login-sh-c",
+        "root-login-terminal",
+        "root-login-sudo",
+        "root-login-debugger",
+        "own-login",
+        "own-login-script",
+        "own-login-sh-c",
+        "own-login-terminal",
+        "own-login-sudo",
+        "own-login-debugger",
+        "own-user-service",
+        "own-desktop",
+    ] {
+        let text = read(&format!("probe-{name}"));
+        assert!(text.ends_with("arrived, as forecast\n0\n"), "{name}: {text}\n{}", read(&format!("probe-{name}.said")));
+    }
+    assert!(read("probe-own-cron").ends_with("3\n") && read("probe-own-cron.said").contains("which a probe never does"));
+    assert_eq!(read("untouched"), "same\n", "no unit was restarted");
+    assert!(read("own-routes").contains("cron:/var/spool/cron/crontabs/odile:1"), "{}", read("own-routes"));
+    let own_sudo = json("own-sudo.json");
+    assert_eq!((&own_sudo["open"], &own_sudo["vars"]["PATH"]), (&Value::Null, &"/usr/sbin:/usr/bin".into()), "{own_sudo:#}");
     let denied: Value = serde_json::from_slice(&fs::read(results.join("denied.json")).expect("a forecast")).expect("JSON");
     assert!(denied["open"]["why"].as_str().is_some_and(|why| why.contains("may not be read")), "{denied:#}");
     let why = fs::read_to_string(results.join("why")).expect("a story");

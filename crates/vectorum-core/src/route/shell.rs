@@ -5,6 +5,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::{Account, Event, Forecast, Ground, Held, Variable};
+use crate::shell::fish;
 use crate::shell::{Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
 
 /// How a shell is started.
@@ -138,8 +139,12 @@ fn begin(
     if ground.stops_at_shell {
         return;
     }
-    let Some((dialect, as_sh)) = dialect(ground, shell) else {
-        return forecast.open("what this shell does is not modelled", None);
+    let is_fish = program(shell) == b"fish";
+    let (dialect, as_sh) = match dialect(ground, shell) {
+        Some(found) => found,
+        // Its dialect is its own affair.
+        None if is_fish => (Dialect::Zsh, false),
+        None => return forecast.open("what this shell does is not modelled", None),
     };
     let payload = match start {
         Start::LoginTerminal | Start::Terminal => Payload::Typed,
@@ -159,9 +164,13 @@ fn begin(
         payload,
     };
     let handed = forecast.vars.iter().map(|(name, variable)| (name.clone(), (value_of(variable), variable.may_be_absent)));
-    let handed = handed.collect();
+    let handed: crate::shell::Start = handed.collect();
     let open = forecast.open.as_ref().map(|(why, site)| Doubt::new(why, site.clone()));
-    let started = interpret(*ground, account, &handed, open, folder, &invocation);
+    let started = if is_fish {
+        fish::interpret(*ground, account, &handed, open, folder, &invocation)
+    } else {
+        interpret(*ground, account, &handed, open, folder, &invocation)
+    };
     take(forecast, started, dialect);
 }
 
@@ -187,8 +196,9 @@ fn held_of(value: &Val) -> (Held, Vec<Bytes>) {
 /// Takes what a shell comes to into the forecast.
 fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
     let Started { changed, gone, kept, open, ended, end, log, skipped, read } = started;
-    forecast.kept = kept;
-    forecast.skipped = skipped;
+    forecast.kept.retain(|(name, _)| !changed.contains_key(name));
+    forecast.kept.extend(kept);
+    forecast.skipped.extend(skipped);
     forecast.read.extend(read);
     if ended == Ended::Yes {
         return forecast.fails("a startup file of the shell ends it before", end);

@@ -44,6 +44,8 @@ pub enum Told<'a> {
     /// A line that sets it is never read on this route; it reaches these. Whether only interactive shells
     /// read it.
     Elsewhere(&'a Site, Vec<&'a Route>, bool),
+    /// What can be done about it.
+    WayOut(&'static str),
     /// This name, which differs little, is set here.
     Near(&'a Bytes),
     /// The variable describes the account and does not change it.
@@ -76,6 +78,9 @@ impl Survey {
             }
             (None, None) => {
                 out.push(Told::NotSet);
+                let dropped = events.last().filter(|e| e.held.is_none());
+                let by = dropped.and_then(|e| forecast.hops.get(e.hop)).map(String::as_str);
+                out.extend(by.and_then(way_out).map(Told::WayOut));
                 out.extend(lacks(name, forecast, &self.routes).into_iter().map(|lack| match lack {
                     Lack::NotExported(site) => Told::NotExported(site),
                     Lack::NotReached(skipped) => Told::NotReached(skipped),
@@ -90,4 +95,17 @@ impl Survey {
         }
         out
     }
+}
+
+/// What lets a name through a program that drops it.
+fn way_out(hop: &str) -> Option<&'static str> {
+    Some(match hop {
+        "sudo" => {
+            "to let it through: name it in env_keep of sudoers, or give NAME=VALUE on the command, if the rule allows it (SETENV)"
+        }
+        "su -" => "to let it through: su -w NAME -, or su without the dash, which keeps the caller's block",
+        "sshd" => "to let it through: AcceptEnv in sshd's configuration, and SendEnv in the client's",
+        "cron" => "to give it to a job: a line NAME = value above the job in its table",
+        _ => return None,
+    })
 }

@@ -174,16 +174,60 @@ impl Survey {
     }
 }
 
+/// Names that a shell keeps for itself: that they are not exported is as it should be.
+const OWN_TO_SHELLS: &[&[u8]] = &[
+    b"PS1",
+    b"PS2",
+    b"PS3",
+    b"PS4",
+    b"PROMPT",
+    b"RPROMPT",
+    b"RPS1",
+    b"PROMPT_COMMAND",
+    b"IFS",
+    b"HISTFILE",
+    b"HISTSIZE",
+    b"HISTFILESIZE",
+    b"HISTCONTROL",
+    b"HISTIGNORE",
+    b"HISTTIMEFORMAT",
+    b"SAVEHIST",
+    b"WORDCHARS",
+    b"KEYTIMEOUT",
+    b"FPATH",
+    b"CDPATH",
+    b"MAILCHECK",
+    b"OPTIND",
+    b"OPTERR",
+    b"REPLY",
+    b"TMOUT",
+    b"FIGNORE",
+    b"GLOBIGNORE",
+    b"IGNOREEOF",
+    b"FCEDIT",
+    b"COMPREPLY",
+];
+
 fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
-    let mut values: BTreeMap<&Bytes, Vec<&Bytes>> = BTreeMap::new();
+    let mut values: BTreeMap<&Bytes, (bool, Vec<&Bytes>)> = BTreeMap::new();
     for (name, variable) in routes.iter().flat_map(|(_, f)| f.vars()) {
-        let known = values.entry(name).or_default();
+        let (is_there, known) = values.entry(name).or_default();
+        *is_there |= !matches!(variable.held, Held::Unknown(_)) || variable.site.is_some();
         if let Held::Known(value) = &variable.held
             && !known.contains(&value)
         {
             known.push(value);
         }
     }
+    // What is only set in a shell is looked for, too: somebody may believe that it is handed on.
+    for (name, _) in routes.iter().flat_map(|(_, f)| &f.kept) {
+        let looks_meant = name.first().is_some_and(u8::is_ascii_uppercase) && !OWN_TO_SHELLS.contains(&&name[..]);
+        if looks_meant {
+            values.entry(name).or_default().0 = true;
+        }
+    }
+    // A name of which nothing is known on any route is no help to anybody.
+    let values = values.into_iter().filter(|(_, (is_there, _))| *is_there).map(|(name, (_, known))| (name, known));
     let summary = |(name, values): (&Bytes, Vec<&Bytes>)| {
         let name = Name::new(name.clone())?;
         let facts: Vec<_> = values.iter().filter_map(|v| Value::new((*v).clone())).map(|v| facts(&name, &v)).collect();
@@ -195,5 +239,5 @@ fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
             name,
         })
     };
-    values.into_iter().filter_map(summary).collect()
+    values.filter_map(summary).collect()
 }

@@ -167,7 +167,8 @@ impl<'a> Machine<'a> {
     }
 
     pub(super) fn doubt(&self, why: &'static str) -> Rc<Doubt> {
-        Doubt::new(why, Some(self.here()))
+        let site = Some(self.here()).filter(|s| !s.path.is_empty());
+        Doubt::new(why, site)
     }
 
     pub(super) fn status(&self) -> Status {

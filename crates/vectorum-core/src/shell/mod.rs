@@ -14,6 +14,7 @@
 
 mod builtin;
 mod expand;
+pub(crate) mod fish;
 mod machine;
 mod parse;
 mod pattern;
@@ -29,8 +30,8 @@ use bytes::Bytes;
 
 pub use machine::{Assigned, Ended, Skipped};
 pub use parse::Parser;
-pub(crate) use startup::interpret;
 pub use startup::{Invocation, Last, Payload, Started};
+pub(crate) use startup::{Start, interpret};
 pub use syntax::{Dialect, List, Trouble};
 pub use value::{Doubt, Val};
 

@@ -132,7 +132,7 @@ fn flow(typed: &FlowArgs) -> Answer {
             arguments: row.by.as_ref().map(by_words).unwrap_or_default(),
             failure: row.ends.map(|why| format!("never started: {why}")),
             is_unsure: false,
-            tint: row.tint.unwrap_or(Tint::Absent),
+            tint: row.tint,
             mark: match row.mark {
                 vectorum_core::Mark::Same => Mark::Same,
                 vectorum_core::Mark::Born => Mark::Born,
@@ -271,7 +271,7 @@ fn picture(recording: Recording, name: Option<&Name>, args: &TreeArgs) -> Result
             arguments: words(&masked_arguments(&arguments, &prints, args.reveal)),
             failure: receipt.failure(),
             is_unsure: receipt.certainty == Certainty::AsCalled,
-            tint: letter(row.pid).unwrap_or(Tint::Unknown),
+            tint: Some(letter(row.pid).unwrap_or(Tint::Unknown)),
             mark: mark(process),
             value: value.map(|v| words(&v)).unwrap_or_default(),
             counts,

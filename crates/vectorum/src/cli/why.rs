@@ -100,8 +100,11 @@ pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> Stri
         Told::Set { hop, site, held, .. } => format!("{hop}{}: {}", at(site), value(held)),
         Told::Dropped { hop, site, why: Some(why) } => format!("{hop}{}: dropped; {why}", at(site)),
         Told::Dropped { hop, site, why: None } => format!("{hop}{}: dropped", at(site)),
-        Told::Unknown(why, site) => format!("what arrives is unknown: {why}{}", behind(site)),
+        Told::Unknown(why, site) => {
+            format!("what arrives is unknown: {why}{}; vectorum probe runs the route and sees", behind(site))
+        }
         Told::NotSet => "not set on this route".to_owned(),
+        Told::WayOut(text) => (*text).to_owned(),
         Told::NotExported(site) => {
             format!("{} sets it, but it is not exported: «export» before it, or on a line of its own, hands it on", place(site))
         }

@@ -70,7 +70,9 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
                 (Mark::Same, Some(*site), false)
             }
             Told::Unknown(_, site) | Told::NeverStarted(_, site) => (Mark::Same, *site, true),
-            Told::FromStart(_) | Told::NotSet | Told::Near(_) | Told::DescribesTheAccount => (Mark::Same, None, false),
+            Told::FromStart(_) | Told::NotSet | Told::WayOut(_) | Told::Near(_) | Told::DescribesTheAccount => {
+                (Mark::Same, None, false)
+            }
         };
         let mut line: Spans = Vec::new();
         if let Told::Set { hop, site, held: value, .. } = &told {
