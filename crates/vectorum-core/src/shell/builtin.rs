@@ -34,6 +34,17 @@ fn plus(old: Content, new: &Val, m: &Machine<'_>) -> Content {
     }
 }
 
+/// A word of a declaration, expanded.
+enum Declared {
+    Assignment(Assignment, Option<Val>),
+    Text(Bytes),
+}
+
+/// Whether a command declares names.
+fn declares(name: &[u8]) -> bool {
+    matches!(name, b"export" | b"declare" | b"typeset" | b"local" | b"readonly" | b"integer" | b"float")
+}
+
 /// How a declaration changes its names.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 struct Attributes {
@@ -55,11 +66,20 @@ impl Machine<'_> {
         if self.run_alias(words, command) {
             return;
         }
+        let is_declaration = words.first().and_then(Word::literal).is_some_and(|w| declares(w) && !self.is_function(w));
+        let before = self.at;
+        if is_declaration && assignments.is_empty() {
+            let name = words.first().and_then(Word::literal).unwrap_or_default().to_vec();
+            match self.declared(words.get(1..).unwrap_or_default()) {
+                Ok(given) => self.declare(&name, given),
+                Err(_) => self.fog("names are exported that are not known"),
+            }
+            return self.check_failure();
+        }
         let fields = match self.fields(words) {
             Ok(fields) => fields,
             Err(doubt) => return self.run_unknown(words, &doubt),
         };
-        let before = self.at;
         let Some((name, arguments)) = fields.split_first() else {
             for assignment in assignments {
                 self.at = assignment.at;
@@ -78,8 +98,6 @@ impl Machine<'_> {
         let Val::Known(name) = name.clone() else {
             return self.fog("a command whose name is not known");
         };
-        let declares = matches!(&name[..], b"export" | b"declare" | b"typeset" | b"local" | b"readonly" | b"integer" | b"float");
-        let words_of_declaration = words.get(1..).unwrap_or_default();
         let is_special = matches!(
             &name[..],
             b":" | b"."
@@ -119,11 +137,7 @@ impl Machine<'_> {
             }
         }
         self.at = before;
-        if declares && !self.is_function(&name) {
-            self.declare(&name, words_of_declaration, arguments);
-        } else {
-            self.run_named(&name, arguments, false, command);
-        }
+        self.run_named(&name, arguments, false, command);
         if let Some(state) = &mut self.live {
             for (name, old) in hidden.into_iter().rev() {
                 match old {
@@ -271,8 +285,31 @@ impl Machine<'_> {
         self.assign(name, content, None)
     }
 
+    /// Expands the words of a declaration, all of them before any is carried out.
+    fn declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Rc<Doubt>> {
+        let mut out = Vec::new();
+        for word in words {
+            match word.assignment.as_deref() {
+                Some(assignment) => {
+                    let value = match &assignment.value {
+                        Assigned::Word(word) if assignment.key.is_none() => Some(self.assigned_word(word)),
+                        _ => None,
+                    };
+                    out.push(Declared::Assignment(assignment.clone(), value));
+                }
+                None => {
+                    for field in self.fields(std::slice::from_ref(word))? {
+                        let Val::Known(text) = field else { return Err(self.doubt("names are exported that are not known")) };
+                        out.push(Declared::Text(text));
+                    }
+                }
+            }
+        }
+        Ok(out)
+    }
+
     /// `export`, `declare` and their kin.
-    fn declare(&mut self, command: &[u8], words: &[Word], fields: &[Val]) {
+    fn declare(&mut self, command: &[u8], given: Vec<Declared>) {
         let in_function = self.live.as_ref().is_some_and(|s| !s.hidden.is_empty());
         let mut attributes = Attributes::default();
         match command {
@@ -282,14 +319,14 @@ impl Machine<'_> {
             _ => {}
         }
         let mut is_global = matches!(command, b"export" | b"readonly") && self.dialect != Dialect::Zsh || command == b"export";
-        let mut at = 0;
-        // Options first; as fields, for they are texts.
-        while let Some(text) = fields.get(at).and_then(Val::known) {
+        let mut given = given.into_iter().peekable();
+        while let Some(Declared::Text(text)) = given.peek() {
+            let text = text.clone();
             let Some(letters) = text.strip_prefix(b"-").or_else(|| text.strip_prefix(b"+")).filter(|l| !l.is_empty()) else {
                 break;
             };
             let on = text.first() == Some(&b'-');
-            at += 1;
+            given.next();
             if letters == b"-" {
                 break;
             }
@@ -302,56 +339,57 @@ impl Machine<'_> {
                     (b'a', _) => {}
                     (b'f' | b'F', _) => attributes.is_function = true,
                     (b'p', _) => attributes.prints = true,
-                    (b'U', _) if self.dialect == Dialect::Zsh => attributes.is_odd = true,
                     _ => attributes.is_odd = true,
                 }
             }
         }
         attributes.is_local = in_function && !is_global;
-        self.set_status(0);
-        if attributes.is_function || attributes.prints {
-            self.print(Val::Unknown(self.doubt("what a declaration prints")));
-            return;
-        }
-        if fields.len() <= at {
-            self.print(Val::Unknown(self.doubt("what a declaration prints")));
-            return;
-        }
-        // Words that look like assignments are taken as such, the others as their fields.
-        let has_plain = words.iter().skip(at).any(|w| w.assignment.is_none() && w.literal().is_none());
-        if has_plain {
-            for field in fields.iter().skip(at) {
-                match field.known().cloned() {
-                    Some(text) => self.declare_text(&text, attributes),
-                    None => return self.fog("names are exported that are not known"),
+        if attributes.is_function && attributes.exported == Some(true) {
+            for declared in given {
+                if let Declared::Text(name) = declared {
+                    self.export_function(&name);
                 }
             }
-            return;
+            return self.set_status(0);
         }
-        for word in words.iter().skip(at) {
-            match (&word.assignment, word.literal()) {
-                (Some(assignment), _) => self.declare_assignment(assignment, attributes),
-                (None, Some(text)) => {
-                    let text = text.to_vec();
-                    self.declare_text(&text, attributes);
-                }
-                (None, None) => {}
+        if attributes.is_function || attributes.prints || given.peek().is_none() {
+            self.print(Val::Unknown(self.doubt("what a declaration prints")));
+            return self.set_status(0);
+        }
+        self.set_status(0);
+        for declared in given {
+            match declared {
+                Declared::Assignment(assignment, value) => self.declare_assignment(&assignment, value, attributes),
+                Declared::Text(text) => self.declare_text(&text, attributes),
             }
         }
     }
 
-    fn declare_assignment(&mut self, assignment: &Assignment, attributes: Attributes) {
+    /// bash hands functions on in variables of their own.
+    pub(super) fn export_function(&mut self, name: &[u8]) {
+        if self.dialect != Dialect::Bash {
+            return;
+        }
+        let name = Bytes::from([b"BASH_FUNC_", name, b"%%"].concat());
+        let site = Some(self.here());
+        let value = Val::Unknown(self.doubt("a function as bash writes it"));
+        if let Some(state) = &mut self.live {
+            state.vars.insert(name, Var { content: Content::Set(value), exported: Some(true), site, ..Var::unset() });
+        }
+    }
+
+    fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Val>, attributes: Attributes) {
         if self.is_readonly(&assignment.name) {
             return self.refused();
         }
-        // The value is expanded before the name becomes local.
-        let value = match &assignment.value {
-            Assigned::Word(word) if !assignment.adds && assignment.key.is_none() => Some(self.assigned_word(word)),
-            _ => None,
-        };
         self.make_local(&assignment.name, attributes);
         self.mark_odd(&assignment.name, attributes);
         let done = match value {
+            Some(value) if assignment.adds => {
+                let old = self.content_of(&assignment.name);
+                let content = plus(old, &value, self);
+                self.assign(&assignment.name, content, attributes.exported)
+            }
             Some(value) => self.assign(&assignment.name, Content::Set(value), attributes.exported),
             None => self.apply(assignment, attributes.exported),
         };
@@ -556,29 +594,16 @@ impl Machine<'_> {
                     _ => self.doubt_status(self.doubt("whether there is such a command")),
                 }
             }
-            b"declare" | b"typeset" | b"export" | b"local" | b"readonly" => {
-                let Some(texts) = known else { return self.fog("names are exported that are not known") };
-                let mut attributes = Attributes {
-                    exported: (name == b"export").then_some(true),
-                    readonly: name == b"readonly",
-                    ..Attributes::default()
-                };
-                for text in texts {
-                    if text.starts_with(b"-") {
-                        attributes.is_odd |= text != b"-x"[..] && text != b"-g"[..] && text != b"-gx"[..];
-                        attributes.exported = if text.contains(&b'x') { Some(true) } else { attributes.exported };
-                        continue;
-                    }
-                    self.declare_text(&text, attributes);
-                }
-                self.set_status(0);
-            }
+            b"declare" | b"typeset" | b"export" | b"local" | b"readonly" => match known {
+                Some(texts) => self.declare(name, texts.into_iter().map(Declared::Text).collect()),
+                None => self.fog("names are exported that are not known"),
+            },
             name => self.run_other(name, arguments),
         }
     }
 
     fn run_other(&mut self, name: &[u8], arguments: &[Val]) {
-        match self.is_unfollowed_builtin(name) {
+        match self.is_unfollowed_builtin(name).filter(|_| !OWN.contains(&name)) {
             Some(true) => return self.fog("a command of the shell that is not followed"),
             Some(false) => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
@@ -785,7 +810,33 @@ impl Machine<'_> {
         }
     }
 
+    /// Whether a name is handed on from here is not known.
+    fn doubt_export(&mut self, name: &[u8]) {
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+            var.exported = None;
+        }
+    }
+
     pub(super) fn put_option(&mut self, name: &'static str, on: bool) {
+        if name == "allexport" && self.dialect == Dialect::Ksh {
+            // It takes in some that ksh sets by itself.
+            for name in [
+                &b"IFS"[..],
+                b"OLDPWD",
+                b"PWD",
+                b"OPTIND",
+                b"PS1",
+                b"PS2",
+                b"PS3",
+                b"PS4",
+                b"PPID",
+                b"MAILCHECK",
+                b"TMOUT",
+                b"FPATH",
+            ] {
+                self.doubt_export(name);
+            }
+        }
         if let Some(state) = &mut self.live {
             state.options.insert(name, Some(on));
         }
@@ -1067,9 +1118,11 @@ impl Machine<'_> {
                 }
                 let exported = (self.dialect != Dialect::Mksh).then_some(true);
                 let old = old.map_or_else(|| Val::Unknown(self.doubt("the working folder is not known")), Val::Known);
-                let old_exported = if self.dialect == Dialect::Dash { None } else { exported };
-                self.assign(b"OLDPWD", Content::Set(old), old_exported);
-                self.assign(b"PWD", Content::Set(Val::Known(full)), if self.dialect == Dialect::Dash { None } else { exported });
+                self.assign(b"OLDPWD", Content::Set(old), exported.filter(|_| self.dialect != Dialect::Ksh));
+                if self.dialect == Dialect::Ksh {
+                    self.doubt_export(b"OLDPWD");
+                }
+                self.assign(b"PWD", Content::Set(Val::Known(full)), exported);
                 self.set_status(0);
             }
             FileKind::Unknown => {
@@ -1282,7 +1335,10 @@ impl Machine<'_> {
             }
             return;
         }
-        let _ = own;
+        if own == b"command" && self.dialect == Dialect::Zsh {
+            // There it runs programs only.
+            return self.run_other(&name, after);
+        }
         self.run_named(&name, after, true, command);
     }
 

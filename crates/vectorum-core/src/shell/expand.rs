@@ -476,6 +476,10 @@ impl Machine<'_> {
         let change = |m: &mut Self, value: Val| m.changed(value, &parameter.change);
         match content {
             Held::Unset => match &parameter.change {
+                Change::Indirect => {
+                    self.fog("a reference by a name that is not set");
+                    Ok(Values::One(Val::Unknown(self.doubt("a reference by a name that is not set"))))
+                }
                 Change::Length => Ok(Values::One(Val::of(b"0"))),
                 Change::Unfollowed(why) => Ok(Values::One(Val::Unknown(self.doubt(why)))),
                 _ => Ok(Values::One(Val::of(b""))),
@@ -738,6 +742,12 @@ impl Machine<'_> {
                 }
             }
             Change::Indirect => match self.content_of(&text) {
+                _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+                    || !text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') =>
+                {
+                    self.fog("a reference by what is no name");
+                    Val::Unknown(self.doubt("a reference by what is no name"))
+                }
                 Content::Unset => Val::of(b""),
                 Content::Set(value) if self.dialect == Dialect::Bash => value,
                 _ => Val::Unknown(self.doubt("a name that a value names")),

@@ -41,6 +41,8 @@ struct Job {
     kind: Kinds,
     at: usize,
     is_piped: bool,
+    /// Whether it is joined to the one before by `&&` or `||`: `and` and `or` are for all of them.
+    is_tail: bool,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -137,6 +139,7 @@ impl Parser<'_> {
             let mut job = self.job()?;
             if joint != Joint::Always {
                 job.joint = joint;
+                job.is_tail = true;
             }
             joint = Joint::Always;
             self.blanks();
@@ -176,7 +179,7 @@ impl Parser<'_> {
         }
         let at = self.at;
         let kind = self.kind()?;
-        Ok(Job { joint, negated, kind, at, is_piped: false })
+        Ok(Job { joint, negated, kind, at, is_piped: false, is_tail: false })
     }
 
     fn end(&mut self) -> Parsed<()> {
@@ -192,6 +195,7 @@ impl Parser<'_> {
             let mut job = self.job()?;
             if joint != Joint::Always {
                 job.joint = joint;
+                job.is_tail = true;
             }
             joint = Joint::Always;
             self.blanks();
@@ -833,8 +837,24 @@ impl Fish<'_> {
             };
             match wanted {
                 Ok(true) => self.run_job(job),
-                Ok(false) => {}
-                Err(doubt) => self.fork(&doubt, |m| m.run_job(job), |_| {}),
+                Ok(false) => {
+                    while !job.is_tail && jobs.get(index).is_some_and(|j| j.is_tail) {
+                        index += 1;
+                    }
+                }
+                Err(doubt) => {
+                    let tail = if job.is_tail { 0 } else { jobs.iter().skip(index).take_while(|j| j.is_tail).count() };
+                    let rest = jobs.get(index..index + tail).unwrap_or_default();
+                    self.fork(
+                        &doubt,
+                        |m| {
+                            m.run_job(job);
+                            m.run(rest);
+                        },
+                        |_| {},
+                    );
+                    index += tail;
+                }
             }
         }
     }
@@ -1593,6 +1613,7 @@ impl Fish<'_> {
                 .scopes
                 .iter()
                 .rposition(|s| s.kind == Kept::Function)
+                .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Block))
                 .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Global)),
             Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
             None => state.scopes.iter().rposition(|s| s.vars.contains_key(name)).or_else(|| {
@@ -1608,7 +1629,10 @@ impl Fish<'_> {
         let usual = name.ends_with(b"PATH");
         let var = Var {
             items: items.clone(),
-            exported: exported.map_or_else(|| old.map_or(Some(false), |v| v.exported), Some),
+            exported: exported.map_or_else(
+                || old.map_or(Some(false), |v| if v.is_perhaps && v.exported != Some(false) { None } else { v.exported }),
+                Some,
+            ),
             is_path: is_path.or(old.map(|v| v.is_path)).unwrap_or(usual),
             is_perhaps: false,
             site: Some(site.clone()),
@@ -1681,7 +1705,16 @@ impl Fish<'_> {
             for name in names {
                 let Some(name) = name.known() else { return self.doubt_status("whether the name is set is not known") };
                 if name.contains(&b'[') {
-                    return self.doubt_status("a part of a list");
+                    let (base, index) = name.split_at(memchr::memchr(b'[', name).unwrap_or(0));
+                    let index = index
+                        .strip_prefix(b"[")
+                        .and_then(|i| i.strip_suffix(b"]"))
+                        .and_then(|i| std::str::from_utf8(i).ok()?.parse::<usize>().ok());
+                    match (self.items(base), index) {
+                        (Ok(items), Some(index)) if scope.is_none() => missing += u8::from(index == 0 || index > items.len()),
+                        _ => return self.doubt_status("a part of a list"),
+                    }
+                    continue;
                 }
                 let found = match scope {
                     None => self.get(name).cloned(),
@@ -1785,7 +1818,12 @@ impl Fish<'_> {
             match memchr::memchr(b'=', text) {
                 Some(at) => {
                     let (name, value) = (text.slice(..at), text.slice(at + 1..));
-                    if matches!(&name[..], b"PATH" | b"CDPATH" | b"MANPATH") {
+                    let is_list = matches!(&name[..], b"PATH" | b"CDPATH" | b"MANPATH");
+                    let is_there = self.items(&name).is_ok_and(|i| i.iter().any(|v| v.is_empty() == Some(false)));
+                    if is_list && !is_there {
+                        let doubt = self.doubt("what «export» makes of a list that is not set");
+                        self.put_var(&name, Some(Kept::Global), Err(doubt), Some(true), None);
+                    } else if is_list {
                         let items = value.split(|b| *b == b':').map(Val::of).collect();
                         self.put(&name, Some(Kept::Global), items, Some(true), None);
                     } else {
@@ -1999,6 +2037,9 @@ pub(crate) fn interpret(
     set(&mut globals, "PWD", vec![Val::of(folder)]);
     if !start.contains_key(&b"HOME"[..]) {
         set(&mut globals, "HOME", vec![Val::Known(account.home.clone())]);
+    }
+    if !start.contains_key(&b"USER"[..]) {
+        set(&mut globals, "USER", vec![Val::Known(account.name.clone())]);
     }
     if !start.contains_key(&b"PATH"[..]) {
         set(&mut globals, "PATH", vec![Val::of(b"/bin"), Val::of(b"/usr/bin")]);

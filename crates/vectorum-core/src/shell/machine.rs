@@ -726,6 +726,9 @@ impl<'a> Machine<'a> {
                 if let Some(state) = &mut self.live {
                     state.functions.insert(Bytes::copy_from_slice(name), Some(function));
                 }
+                if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+                    self.export_function(name);
+                }
                 self.set_status(0);
             }
             Kind::Test(test) => {
@@ -1246,6 +1249,8 @@ impl<'a> Machine<'a> {
             // It may have been exported by what is not followed.
             var.exported = None;
         }
+        // zsh hands no list on, and forgets that the name was exported.
+        let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_)) { Some(false) } else { exported };
         var.content = content;
         var.site = Some(site.clone());
         var.is_pending = false;

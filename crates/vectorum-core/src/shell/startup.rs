@@ -329,6 +329,9 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
                 own(&mut vars, name, filled());
             }
             own(&mut vars, "PATH", filled());
+            // Some of its commands leave it behind.
+            let features = Content::Perhaps(Val::Unknown(Doubt::new("ksh may set it by itself", None)));
+            vars.insert(Bytes::from_static(b"_AST_FEATURES"), Var { content: features, exported: None, ..Var::unset() });
         }
         Dialect::Mksh => {
             for name in [

@@ -1,0 +1,391 @@
+//! What is said of shell files against the real shells: made-up files are run by bash, dash, zsh, ksh,
+//! mksh and fish, and followed without running anything. What is known must be so; what is said to be absent must be
+//! absent. `VECTORUM_ROUNDS` says how many files for each shell, `VECTORUM_SEED` where to begin.
+
+#![allow(clippy::expect_used, clippy::panic, clippy::print_stdout, reason = "a test that cannot go on fails")]
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+use vectorum_core::Block;
+use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, shell_script};
+use vectorum_host::LiveHost;
+
+/// Numbers that are the same each time.
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, sides: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % sides as u64) as usize
+    }
+
+    fn one<'a>(&mut self, of: &[&'a str]) -> &'a str {
+        of[self.roll(of.len())]
+    }
+}
+
+const NAMES: &[&str] = &["A", "B", "LIST", "PIER", "MANPATH", "X1"];
+
+/// Values as they stand in a line, for all shells of the Bourne family.
+const VALUES: &[&str] = &[
+    "one",
+    "'two words'",
+    "\"$A-$B\"",
+    "${B:-none}",
+    "\"${A:+set}\"",
+    "$A",
+    "\"$LIST:/x\"",
+    "~/bin",
+    "/a:~/b",
+    "\\$A",
+    "\"a\\$b\"",
+    "''",
+    "${A#o}",
+    "\"${LIST%%:*}\"",
+    "\"${LIST##*/}\"",
+    "$((1 + 2 * 3))",
+    "$((X1 + 1))",
+    "\"$(echo out)\"",
+    "`echo tick`",
+    "\"$(printf '%s-%s' a b)\"",
+    "${#A}",
+    "a\\ b",
+    "\"it's\"",
+    "'say \"x\"'",
+    "*.none",
+    "\"${A-}\"",
+    "${X1:-$((7 % 4))}",
+    "\"$?\"",
+    "\"$#\"",
+    "$(echo \"$A\" | tr o 0)",
+    "\"${A:-${B:-deep}}\"",
+    "x\"y\"'z'",
+    "\"$(id -u)\"",
+    "\"$HOME/x\"",
+    "${LIST:+$LIST:}/new",
+    "$(dirname /a/b/c)",
+    "$(basename /a/b.sh .sh)",
+    "\"$(command -v env)\"",
+];
+
+/// Values for shells that have more.
+const RICH_VALUES: &[&str] =
+    &["$'tab\\there'", "${A/o/0}", "${A//o/0}", "\"${A:1}\"", "\"${A:0:2}\"", "{a,b}", "$'\\x41'", "\"${LIST//:/ }\""];
+const BASH_VALUES: &[&str] = &["${A^^}", "${A,,}", "\"${A^}\""];
+
+/// Statements; N, M stand for names, V for a value, S for another statement.
+const STATEMENTS: &[&str] = &[
+    "N=V",
+    "export N=V",
+    "N=V; export N",
+    "export N",
+    "unset N",
+    "N=V M=V",
+    "export N=V M=V",
+    "if [ -n \"$N\" ]; then S; else S; fi",
+    "[ -z \"${N-}\" ] && S",
+    "[ -d /etc ] && S || S",
+    "case \"$N\" in o*) S ;; *words) S ;; '') S ;; *) S ;; esac",
+    "for i in a b c; do N=\"$N$i\"; done",
+    "f() { N=V; S; }; f",
+    "f() { local_one=$1; N=\"$1-$2\"; return 3; }; f x 'y z'",
+    "set -a; S; set +a",
+    "{ S; S; }",
+    "( S )",
+    "N=V true",
+    "N=V :",
+    "! [ -e /none ] && S",
+    "while [ \"${#N}\" -lt 5 ]; do N=\"${N}x\"; done",
+    ": \"${N:=V}\"",
+    "eval \"N=V\"",
+    "eval 'export N=V'",
+    "N=$(S; echo \"$M\")",
+    "test \"$N\" = one && S",
+    "set -- a 'b c' d; N=\"$2$#\"; shift; M=$1",
+    "for d in \"$@\"; do N=\"$N$d\"; done",
+    "if true; then S; fi; S",
+    "until [ -n \"$N\" ]; do N=x; done",
+    "case $- in *i*) S ;; *) S ;; esac",
+    "N=${M:-V}",
+    "if [ \"$N\" != \"$M\" ] || false; then S; fi",
+    "i=0; while [ $i -lt 3 ]; do i=$((i + 1)); N=\"$N$i\"; [ $i -eq 2 ] && break; done",
+    "for i in 1 2 3; do [ $i = 2 ] && continue; N=$N$i; done",
+    "read N <<END\nline one\nEND",
+    "echo \"$N\" >/dev/null; S",
+    "cd / && N=$PWD",
+    "readonly RO=V",
+    "N=V # a comment",
+    "if [ -f /etc/passwd ] && [ ! -d /none ]; then S; fi",
+    "N=V;M=V",
+    "[ \"$N\" ] || N=V",
+    "f() { S; }; f; S",
+    "f() { [ -n \"$1\" ] || return; N=$1; }; f V; f",
+    "true && S; false || S",
+    "export N=\"V\"",
+    "N=\"${N:+$N:}/p\"",
+    "case :$LIST: in *:/x:*) ;; *) LIST=$LIST:/x; export LIST ;; esac",
+    "trap 'true' INT; S",
+    "IFS=:; for p in $LIST; do N=\"$N[$p]\"; done; unset IFS",
+    "alias none=true; S",
+    "N=`echo \\`echo in\\``",
+    "command export N=V",
+    "if ! command -v no-such-program >/dev/null 2>&1; then S; fi",
+    "type env >/dev/null 2>&1 && S",
+    "umask 022; S",
+];
+
+const RICH: &[&str] = &[
+    "N+=V",
+    "export N+=V",
+    "[[ $N == o* ]] && S",
+    "[[ -n $N && $M != x ]] && S || S",
+    "(( X1 = 4 )); S",
+    "if [[ \"$N\" =~ ^o ]]; then S; fi",
+    "typeset -x N=V",
+    "for ((i = 0; i < 3; i++)); do N=$N$i; done",
+    "N=(a b c); M=\"${N[*]}\"",
+    "f() { local N=V; export M=$N; }; f",
+    "f() { local N; N=V; S; }; f",
+    "while read -r word; do N=$N$word; done <<< 'a'",
+    "function g { N=V; }; g",
+    "let X1=2+3",
+    "case $N in one) S ;& *) S ;; esac",
+];
+const BASH: &[&str] = &[
+    "declare -x N=V",
+    "declare N=V",
+    "export -n N",
+    "printf -v N '%s/%s' a b",
+    "N=V; N=${!N}",
+    "shopt -s extglob; S",
+    "source /dev/null; S",
+    "mapfile X <<< 'a'; S",
+    "set -u; S; set +u",
+];
+const ZSH: &[&str] = &[
+    "path=(/z $path)",
+    "typeset -gx N=V",
+    "N=(x y); M=\"$N\"",
+    "export N=$M$M",
+    "setopt no_nomatch; S",
+    "N=${M:+V}",
+    "print -r -- x >/dev/null; S",
+];
+
+const FISH_VALUES: &[&str] = &[
+    "one",
+    "'two words'",
+    "\"$A-$B\"",
+    "$A",
+    "a b c",
+    "$LIST",
+    "(echo out)",
+    "\"(x)\"",
+    "$A$B",
+    "~/bin",
+    "a\\ b",
+    "''",
+    "$LIST /x",
+    "\"it's\"",
+    "(echo $A)",
+    "$argv",
+];
+const FISH: &[&str] = &[
+    "set -gx N V",
+    "set -x N V",
+    "set N V",
+    "set -g N V",
+    "set -e N",
+    "set -q N; and S",
+    "set -q N; or S",
+    "if test -n \"$N\"; S; else; S; end",
+    "begin; S; S; end",
+    "for i in a b; set -gx N \"$N$i\"; end",
+    "switch \"$N\"; case 'o*'; S; case '*'; S; end",
+    "function f; set -gx N V; S; end; f x y",
+    "set -a N V",
+    "set -p N V",
+    "export N=V1",
+    "set -gx --path N /a /b",
+    "not set -q N; and S",
+    "test -d /etc; and S; or S",
+    "set -l N V; S",
+    "begin; set -lx N V; end",
+    "set -u N",
+    "if set -q N; S; else if test 1 = 2; S; else; S; end",
+    "true && S",
+    "false || S",
+    "eval 'set -gx N V'",
+    "set -gx N",
+    "function g; set -q argv[1]; or return; set -gx N $argv[1]; end; g V; g",
+    "set -gx N (count a b c)",
+    "contains one $LIST; and S",
+    "set -f N V",
+];
+
+fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
+    let lists: Vec<&[&str]> = match shell {
+        "fish" => vec![FISH],
+        "dash" => vec![STATEMENTS],
+        "bash" => vec![STATEMENTS, STATEMENTS, RICH, BASH],
+        "zsh" => vec![STATEMENTS, STATEMENTS, RICH, ZSH],
+        _ => vec![STATEMENTS],
+    };
+    let list = lists[dice.roll(lists.len())];
+    let mut out = String::new();
+    let template = if depth > 2 { list[0] } else { dice.one(list) };
+    let bytes: Vec<char> = template.chars().collect();
+    for (at, c) in bytes.iter().enumerate() {
+        let is_alone = |at: usize| {
+            let word = |c: Option<&char>| c.is_some_and(|c| c.is_ascii_alphanumeric() || *c == '_');
+            !word(at.checked_sub(1).and_then(|a| bytes.get(a))) && !word(bytes.get(at + 1))
+                || *c == 'N' && bytes.get(at + 1) == Some(&'$')
+        };
+        match c {
+            'N' | 'M' if is_alone(at) => out.push_str(dice.one(NAMES)),
+            'V' if is_alone(at) => {
+                let values: Vec<&[&str]> = match shell {
+                    "fish" => vec![FISH_VALUES],
+                    "bash" => vec![VALUES, VALUES, RICH_VALUES, BASH_VALUES],
+                    "zsh" => vec![VALUES, VALUES, RICH_VALUES],
+                    _ => vec![VALUES],
+                };
+                let list = values[dice.roll(values.len())];
+                let value = dice.one(list);
+                // Within quotes a plain word stands for it.
+                let in_quotes = template.contains("eval") || bytes.get(at.wrapping_sub(1)) == Some(&'"');
+                out.push_str(if in_quotes { "plain" } else { value });
+            }
+            'S' if is_alone(at) => out.push_str(&statement(dice, shell, depth + 1)),
+            c => out.push(*c),
+        }
+    }
+    out
+}
+
+fn start(home: &str) -> Vec<(String, String)> {
+    [
+        ("HOME", home),
+        ("PATH", "/usr/bin:/bin"),
+        ("LANG", "C.UTF-8"),
+        ("A", "one"),
+        ("LIST", "/a:/b"),
+        ("SHLVL", "1"),
+        ("TERM", "dumb"),
+    ]
+    .map(|(n, v)| (n.to_owned(), v.to_owned()))
+    .to_vec()
+}
+
+/// Runs a script; `None` if its last command was never reached.
+fn real(shell: &str, script: &Path, home: &Path) -> Option<BTreeMap<Vec<u8>, Vec<u8>>> {
+    let mut command = Command::new("timeout");
+    command.args(["-k", "1", "1", shell]);
+    match shell {
+        "fish" => drop(command.arg("-N")),
+        "zsh" => drop(command.arg("-f")),
+        _ => {}
+    }
+    let output = command
+        .arg(script)
+        .env_clear()
+        .envs(start(&home.display().to_string()))
+        .current_dir(home)
+        .stdin(Stdio::null())
+        .stderr(Stdio::null())
+        .output()
+        .expect("the shell");
+    let from = output.stdout.windows(7).rposition(|w| w == b"BEGIN=1")?;
+    let from = output.stdout[..from].iter().rposition(|b| *b == 1).map_or(from, |at| at + 1);
+    let entries = output.stdout[from..].split(|b| *b == 0).filter_map(|e| {
+        let at = e.iter().position(|b| *b == b'=')?;
+        Some((e[..at].to_vec(), e[at + 1..].to_vec()))
+    });
+    Some(entries.collect())
+}
+
+fn check(shell: &str, rounds: usize, seed: u64) -> (usize, usize, Vec<String>) {
+    let folder = tempfile::tempdir().expect("a folder");
+    let home = folder.path().canonicalize().expect("its place");
+    let own = nix::unistd::geteuid().as_raw();
+    let program = format!("/usr/bin/{shell}");
+    let program = if Path::new(&program).exists() { program } else { format!("/bin/{shell}") };
+    let account = Account {
+        name: if own == 0 { "root".into() } else { "nobody".into() },
+        uid: own,
+        gid: nix::unistd::getegid().as_raw(),
+        home: home.display().to_string().into(),
+        shell: program.clone().into(),
+    };
+    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let (mut known, mut unknown, mut wrong) = (0, 0, Vec::new());
+    for round in 0..rounds {
+        let lines: Vec<String> = (0..=dice.roll(7)).map(|_| statement(&mut dice, shell, 0)).collect();
+        let text = lines.join("\n");
+        let script = home.join("script");
+        let last = if shell == "fish" {
+            "set -gx BEGIN 1\nprintf '\\001'\n/usr/bin/env -0\n"
+        } else {
+            "export BEGIN=1\nprintf '\\001'\n/usr/bin/env -0\n"
+        };
+        fs::write(&script, format!("{text}\n{last}")).expect("a script");
+        let Some(real) = real(shell, &script, &home) else { continue };
+        let host = LiveHost;
+        let ground = Ground::new(&host, std::slice::from_ref(&account));
+        let mut forecast = Forecast::begin(&Block::from_vars(start(&home.display().to_string())));
+        let path = script.display().to_string();
+        shell_script(
+            &mut forecast,
+            &ground,
+            program.as_bytes(),
+            Some((path.as_bytes(), b"/usr/bin/env")),
+            &account,
+            home.display().to_string().as_bytes(),
+        );
+        let mut tell = |what: String| wrong.push(format!("{shell} {round}: {what}\n---\n{text}\n---"));
+        if forecast.reached != Reached::Yes {
+            tell(format!("it is said to end before: {:?}", forecast.reached));
+            continue;
+        }
+        let is_judged = |name: &[u8]| name != b"_" && name != b"SHLVL" && name != b"A__z" && name != b"BEGIN";
+        for (name, value) in real.iter().filter(|(n, _)| is_judged(n)) {
+            let shown = String::from_utf8_lossy(name).into_owned();
+            match forecast.get(name).map(|v| &v.held) {
+                Some(Held::Known(said)) if said == value => known += 1,
+                Some(Held::Known(said)) => tell(format!("{shown} is {:?}, not {said:?}", String::from_utf8_lossy(value))),
+                None if forecast.open.is_none() => tell(format!("{shown}={:?} is missing", String::from_utf8_lossy(value))),
+                _ => unknown += 1,
+            }
+        }
+        for (name, variable) in forecast.vars().filter(|(n, _)| is_judged(n)) {
+            let is_sure =
+                matches!(variable.held, Held::Known(_)) || matches!(variable.held, Held::Unknown(_)) && !variable.may_be_absent;
+            if is_sure && !real.contains_key(&name[..]) {
+                tell(format!("{} is invented: {:?}", String::from_utf8_lossy(name), variable.held));
+            }
+        }
+    }
+    (known, unknown, wrong)
+}
+
+#[test]
+fn what_is_known_of_shell_files_is_so() {
+    let number = |name: &str, usual| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
+    let (rounds, seed) = (number("VECTORUM_ROUNDS", 100), number("VECTORUM_SEED", 4) as u64);
+    let mut failed = Vec::new();
+    let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh fish ksh mksh".to_owned());
+    for shell in only.split_whitespace() {
+        let (known, unknown, wrong) = check(shell, rounds, seed);
+        println!("{shell:<5} {rounds} files: {known} values known and so, {unknown} unknown, {} wrong", wrong.len());
+        for line in wrong.iter().take(8) {
+            println!("{line}");
+        }
+        failed.extend(wrong);
+    }
+    assert!(failed.is_empty(), "{} times something else was said than is so", failed.len());
+}
