@@ -383,7 +383,11 @@ impl Reader for Fish {
         }
         match wrong {
             None => {}
-            Some(Wrong::Open(open)) => reading.open = Some(open),
+            // What is more than plain lines is interpreted, from its beginning.
+            Some(Wrong::Open(open)) => match super::shell::interpreted(None, file, around) {
+                Some(interpreted) => return interpreted,
+                None => reading.open = Some(open),
+            },
             Some(Wrong::Syntax((at, what))) => reading.refuse(at, what, "write set -gx NAME 'value'"),
         }
         reading

@@ -4,8 +4,12 @@
 
 use super::plain::{Form, Known, PlainLines};
 use super::systemd::{assignment, portable};
-use super::{Reader, Reading, Refusal, Surroundings, is_word};
+use bytes::Bytes;
+
+use super::{Effect, Entry, Reader, Reading, Refusal, Surroundings, is_word};
 use crate::block::{Name, Value};
+use crate::route::Account;
+use crate::shell::{Dialect, Val, taken_in};
 
 /// A shell's reader.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -840,6 +844,17 @@ impl Reader for Shell {
             Ok(())
         })();
         if let Err(open) = read {
+            let dialect = match self.kind {
+                Kind::Dash => Dialect::Dash,
+                Kind::Bash => Dialect::Bash,
+                Kind::Zsh => Dialect::Zsh,
+                Kind::Ksh => Dialect::Ksh,
+                Kind::Mksh => Dialect::Mksh,
+            };
+            // What is more than plain lines is interpreted, from its beginning.
+            if let Some(reading) = interpreted(Some(dialect), file, around) {
+                return reading;
+            }
             run.reading.open = Some(open);
         }
         run.reading
@@ -852,6 +867,55 @@ impl Reader for Shell {
         }
         Ok(assignment(name, &single_quoted(value.as_bytes())))
     }
+}
+
+/// What interpreting a file as a whole comes to; `None` where anything of it is not followed.
+pub(super) fn interpreted(dialect: Option<Dialect>, file: &[u8], around: &Surroundings) -> Option<Reading> {
+    if file.contains(&0) || file.len() > 1 << 18 {
+        return None;
+    }
+    // ksh takes names with letters beyond ASCII, and exports more than is set once it runs a command for
+    // its output.
+    let is_beyond = !file.is_ascii() || memchr::memmem::find(file, b"$(").is_some() || file.contains(&b'`');
+    if dialect == Some(Dialect::Ksh) && is_beyond {
+        return None;
+    }
+    let account = Account {
+        name: around.account.clone(),
+        uid: around.uid,
+        gid: around.uid,
+        home: around.home.clone(),
+        shell: around.shell.clone(),
+    };
+    let handed = |(name, value): (Name, Value)| {
+        (Bytes::copy_from_slice(name.as_bytes()), (Val::Known(Bytes::copy_from_slice(value.as_bytes())), false))
+    };
+    let start = around.outer.vars().map(handed).collect();
+    let started = taken_in(dialect, file, &account, &start, &around.folder)?;
+    let lines: Vec<usize> = std::iter::once(0).chain(memchr::memchr_iter(b'\n', file).map(|at| at + 1)).collect();
+    let span = |line: usize| {
+        let from = line.checked_sub(1).and_then(|l| lines.get(l)).copied().unwrap_or(0);
+        let to = lines.get(line).map_or(file.len(), |next| next - 1);
+        from..to.max(from)
+    };
+    let mut entries: Vec<Entry> = Vec::new();
+    for (name, last) in started.changed {
+        let Some(site) = last.site else { continue };
+        let effect = match last.value {
+            Val::Known(value) => Effect::Set(value),
+            Val::Unknown(doubt) => Effect::Unknown(doubt.why),
+        };
+        // The value as it is spelt is known only to be in that line.
+        let span = span(site.line);
+        entries.push(Entry { name, effect, value_span: span.end..span.end, span });
+    }
+    for (name, site) in started.gone {
+        let Some(site) = site else { continue };
+        let span = span(site.line);
+        entries.push(Entry { name, effect: Effect::Unset, value_span: span.end..span.end, span });
+    }
+    entries.sort_by_key(|e| e.span.start);
+    Some(Reading { entries, ..Reading::default() })
 }
 
 /// Returns a text in single quotes, as every POSIX shell reads it; safe text stays bare.

@@ -41,8 +41,15 @@ enum Declared {
 }
 
 /// Whether a command declares names.
-fn declares(name: &[u8]) -> bool {
-    matches!(name, b"export" | b"declare" | b"typeset" | b"local" | b"readonly" | b"integer" | b"float")
+fn declares(name: &[u8], dialect: Dialect) -> bool {
+    match name {
+        b"export" | b"readonly" => true,
+        b"local" => dialect != Dialect::Ksh,
+        b"typeset" => dialect != Dialect::Dash,
+        b"declare" => matches!(dialect, Dialect::Bash | Dialect::Zsh),
+        b"integer" | b"float" => matches!(dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh),
+        _ => false,
+    }
 }
 
 /// How a declaration changes its names.
@@ -66,11 +73,17 @@ impl Machine<'_> {
         if self.run_alias(words, command) {
             return;
         }
-        let is_declaration = words.first().and_then(Word::literal).is_some_and(|w| declares(w) && !self.is_function(w));
+        // `command` before it changes nothing of that, but in zsh, where it runs programs only.
+        let prefix = words.iter().take_while(|w| w.literal() == Some(b"command") && self.dialect != Dialect::Zsh).count();
+        let own = words.get(prefix..).unwrap_or_default();
+        let is_declaration = own
+            .first()
+            .and_then(Word::literal)
+            .is_some_and(|w| declares(w, self.dialect) && (prefix > 0 || !self.is_function(w)));
         let before = self.at;
         if is_declaration && assignments.is_empty() {
-            let name = words.first().and_then(Word::literal).unwrap_or_default().to_vec();
-            match self.declared(words.get(1..).unwrap_or_default()) {
+            let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
+            match self.declared(own.get(1..).unwrap_or_default()) {
                 Ok(given) => self.declare(&name, given),
                 Err(_) => self.fog("names are exported that are not known"),
             }
@@ -292,7 +305,14 @@ impl Machine<'_> {
             match word.assignment.as_deref() {
                 Some(assignment) => {
                     let value = match &assignment.value {
-                        Assigned::Word(word) if assignment.key.is_none() => Some(self.assigned_word(word)),
+                        Assigned::Word(word) if assignment.key.is_none() => {
+                            let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
+                            if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
+                                Some(Val::Unknown(self.doubt("braces in a declaration")))
+                            } else {
+                                Some(self.assigned_word(word))
+                            }
+                        }
                         _ => None,
                     };
                     out.push(Declared::Assignment(assignment.clone(), value));
@@ -343,6 +363,8 @@ impl Machine<'_> {
                 }
             }
         }
+        // In zsh what is exported is global, too.
+        is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true);
         attributes.is_local = in_function && !is_global;
         if attributes.is_function && attributes.exported == Some(true) {
             for declared in given {
@@ -426,14 +448,18 @@ impl Machine<'_> {
                 let name = tied.unwrap_or_else(|| Bytes::copy_from_slice(name));
                 let site = self.here();
                 let open = self.live.as_ref().and_then(|s| s.open.clone());
+                let dialect = self.dialect;
                 if let Some(state) = &mut self.live {
                     let var = state.vars.entry(name.clone()).or_insert_with(|| match open {
                         Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() },
                         None => Var::unset(),
                     });
-                    if attributes.exported.is_some() {
+                    // zsh hands no list on.
+                    let is_list = dialect == Dialect::Zsh && matches!(var.content, Content::Array(_));
+                    if attributes.exported.is_some() && !is_list {
                         var.exported = attributes.exported;
                     }
+                    var.is_pending = false;
                     // zsh gives a name that is declared an empty value.
                     if self.dialect == Dialect::Zsh
                         && matches!(var.content, Content::Unset)
@@ -501,6 +527,13 @@ impl Machine<'_> {
     }
 
     fn mark(&mut self, name: &[u8], attributes: Attributes) {
+        // In mksh and ksh `set -a` does not reach what is declared.
+        if attributes.readonly
+            && matches!(self.dialect, Dialect::Mksh | Dialect::Ksh)
+            && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false))
+        {
+            self.doubt_export(name);
+        }
         if attributes.readonly
             && let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name))
         {
@@ -594,7 +627,7 @@ impl Machine<'_> {
                     _ => self.doubt_status(self.doubt("whether there is such a command")),
                 }
             }
-            b"declare" | b"typeset" | b"export" | b"local" | b"readonly" => match known {
+            name if declares(name, self.dialect) => match known {
                 Some(texts) => self.declare(name, texts.into_iter().map(Declared::Text).collect()),
                 None => self.fog("names are exported that are not known"),
             },

@@ -89,6 +89,8 @@ impl Machine<'_> {
                 && field.quoted.first() == Some(&false)
                 && field.text.len() > 1
             {
+                // Where there is none it is an error.
+                self.fog("zsh looks up a program for a word that begins with =");
                 return Err(self.doubt("zsh looks up a program for a word that begins with ="));
             }
             if has_signs && noglob == Some(false) {
@@ -220,6 +222,19 @@ impl Machine<'_> {
     /// Unquoted text, with the home folder for a tilde.
     fn text(&mut self, text: &[u8], is_first: bool, is_last: bool, mode: Mode, fields: &mut [Field]) {
         let Some(field) = fields.last_mut() else { return };
+        // In zsh a tilde or `=` counts behind a reference that comes to nothing, too, and `=` at the
+        // front of a value.
+        if self.dialect == Dialect::Zsh && field.text.is_empty() && field.unknown.is_none() {
+            let counts = text.first() == Some(&b'~') && !is_first
+                || text.first() == Some(&b'=') && mode == Mode::Assigned && !(is_last && text.len() == 1);
+            let behind_colon = mode == Mode::Assigned && memchr::memmem::find(text, b":=").is_some()
+                || mode == Mode::One && memchr::memmem::find(text, b":~").is_some();
+            if counts || behind_colon {
+                self.fog("zsh expands this in a way of its own");
+                let doubt = self.doubt("zsh expands this in a way of its own");
+                field.doubt(&doubt);
+            }
+        }
         let mut at = 0;
         while at < text.len() {
             let rest = text.get(at..).unwrap_or_default();
@@ -477,7 +492,7 @@ impl Machine<'_> {
         match content {
             Held::Unset => match &parameter.change {
                 Change::Indirect => {
-                    self.fog("a reference by a name that is not set");
+                    self.fail_hard();
                     Ok(Values::One(Val::Unknown(self.doubt("a reference by a name that is not set"))))
                 }
                 Change::Length => Ok(Values::One(Val::of(b"0"))),
@@ -624,7 +639,8 @@ impl Machine<'_> {
             _ => {}
         }
         // Patterns ask for single letters: their order is nobody's business, the whole is not told.
-        Val::Known(out.into())
+        let set = Doubt { could_be: vec![out.into()], ..(*Doubt::filled("the shell's own letters")).clone() };
+        Val::Unknown(Rc::new(set))
     }
 
     fn instead(
@@ -745,7 +761,7 @@ impl Machine<'_> {
                 _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
                     || !text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') =>
                 {
-                    self.fog("a reference by what is no name");
+                    self.fail_hard();
                     Val::Unknown(self.doubt("a reference by what is no name"))
                 }
                 Content::Unset => Val::of(b""),
@@ -862,7 +878,12 @@ impl Machine<'_> {
                 let Some(mut names) = self.ground.files.list(&folder) else {
                     match self.ground.files.kind(&folder) {
                         FileKind::Missing | FileKind::File | FileKind::Program => continue,
-                        _ => return Err(self.doubt("a folder may not be read")),
+                        _ => {
+                            if self.dialect == Dialect::Zsh {
+                                self.fog("zsh fails where a pattern names no file");
+                            }
+                            return Err(self.doubt("a folder may not be read"));
+                        }
                     }
                 };
                 self.sort(&mut names)?;
@@ -1019,7 +1040,7 @@ fn is_all(parts: &[Part]) -> bool {
 /// If there are too many.
 fn braces(word: &Word) -> Result<Vec<Word>, &'static str> {
     let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
-    if !has_braces || word.assignment.is_some() {
+    if !has_braces {
         return Ok(vec![word.clone()]);
     }
     // As single bytes that were not quoted, and parts that stay whole.

@@ -296,8 +296,16 @@ impl Parser<'_> {
             return Ok(Kinds::Function(words, Rc::new(body)));
         }
         let (words, redirects) = self.words()?;
-        if words.is_empty() {
-            return self.wrong("a command is missing");
+        let is_assignment = |word: &Word| match word.parts.first() {
+            Some(Part::Text(text)) => memchr::memchr(b'=', text)
+                .is_some_and(|at| at > 0 && text.iter().take(at).all(|b| b.is_ascii_alphanumeric() || *b == b'_')),
+            _ => false,
+        };
+        match &words[..] {
+            [] => return self.wrong("a command is missing"),
+            [only] if is_assignment(only) => return self.wrong("an assignment as other shells write it"),
+            [first, ..] if is_assignment(first) => return self.odd("a variable for one command"),
+            _ => {}
         }
         Ok(Kinds::Command(words, redirects))
     }
@@ -342,6 +350,11 @@ impl Parser<'_> {
         };
         while let Some(byte) = self.peek(0) {
             match byte {
+                // Within a word it is text.
+                b'&' if self.at > start && self.peek(1).is_some_and(|b| !b" \t\r\n;&|<>)".contains(&b)) => {
+                    text(&mut parts, byte);
+                    self.at += 1;
+                }
                 b' ' | b'\t' | b'\r' | b'\n' | b';' | b'&' | b'|' | b')' | b'<' | b'>' => break,
                 b'\'' => {
                     self.at += 1;
@@ -1086,9 +1099,9 @@ impl Fish<'_> {
                     }
                 }
                 Part::Output(jobs, quoted) => match self.output(jobs) {
-                    Val::Known(text) if *quoted => vec![Val::Known(text)],
+                    Val::Known(text) if *quoted => vec![Val::of(text.strip_suffix(b"\n").unwrap_or(&text))],
                     Val::Known(text) if text.is_empty() => Vec::new(),
-                    Val::Known(text) => text.split(|b| *b == b'\n').map(Val::of).collect(),
+                    Val::Known(text) => text.strip_suffix(b"\n").unwrap_or(&text).split(|b| *b == b'\n').map(Val::of).collect(),
                     Val::Unknown(doubt) if *quoted => vec![Val::Unknown(doubt)],
                     Val::Unknown(doubt) => return Err(doubt),
                 },
@@ -1123,8 +1136,7 @@ impl Fish<'_> {
         };
         let output = std::mem::replace(&mut state.output, outer.output);
         match output {
-            Some(Val::Known(text)) => Val::Known(text.strip_suffix(b"\n").map_or(text.clone(), Bytes::copy_from_slice)),
-            Some(unknown) => unknown,
+            Some(text) => text,
             None => Val::Unknown(self.doubt("what a command prints")),
         }
     }
@@ -1592,6 +1604,10 @@ impl Fish<'_> {
         exported: Option<bool>,
         is_path: Option<bool>,
     ) {
+        if !name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') || name.is_empty() {
+            // Letters beyond ASCII are taken, too; which ones is not followed.
+            return if name.is_ascii() { self.set_status(2) } else { self.fog("a name with letters beyond ASCII") };
+        }
         if matches!(
             name,
             b"status" | b"pipestatus" | b"_" | b"version" | b"FISH_VERSION" | b"fish_pid" | b"history" | b"hostname"
@@ -2007,15 +2023,15 @@ fn universal(path: &[u8], text: &[u8]) -> BTreeMap<Bytes, Var> {
     out
 }
 
-/// Follows fish from its start to the program that it runs.
-pub(crate) fn interpret(
-    ground: Ground<'_>,
-    account: &Account,
+/// fish as it starts, before it reads a file.
+fn begin<'a>(
+    ground: Ground<'a>,
+    account: &'a Account,
     start: &Start,
     open: Option<Rc<Doubt>>,
     folder: &[u8],
-    invocation: &Invocation,
-) -> Started {
+    invocation: &'a Invocation,
+) -> Fish<'a> {
     let mut globals: BTreeMap<Bytes, Var> = BTreeMap::new();
     for (name, (value, is_perhaps)) in start {
         let is_path = name.ends_with(b"PATH");
@@ -2064,7 +2080,7 @@ pub(crate) fn interpret(
         open,
         output: None,
     };
-    let mut fish = Fish {
+    Fish {
         ground,
         account,
         invocation,
@@ -2080,7 +2096,33 @@ pub(crate) fn interpret(
         until: None,
         stopped: None,
         given: None,
-    };
+    }
+}
+
+/// What a file comes to that fish takes in with `source`.
+pub(crate) fn taken_in(
+    ground: Ground<'_>,
+    account: &Account,
+    start: &Start,
+    path: &[u8],
+    folder: &[u8],
+    invocation: &Invocation,
+) -> Started {
+    let mut fish = begin(ground, account, start, None, folder, invocation);
+    fish.run_file(path);
+    settle(fish, start)
+}
+
+/// Follows fish from its start to the program that it runs.
+pub(crate) fn interpret(
+    ground: Ground<'_>,
+    account: &Account,
+    start: &Start,
+    open: Option<Rc<Doubt>>,
+    folder: &[u8],
+    invocation: &Invocation,
+) -> Started {
+    let mut fish = begin(ground, account, start, open, folder, invocation);
     locale(&mut fish, start);
     let config = fish.config();
     let stored = [&config[..], b"/fish_variables"].concat();

@@ -484,7 +484,9 @@ impl<'a> Machine<'a> {
             if self.is_spent() {
                 return;
             }
-            if item.is_background {
+            if item.is_background && self.dialect == Dialect::Zsh {
+                self.fog("a job of zsh's in the background");
+            } else if item.is_background {
                 let outer = self.live.clone();
                 self.subshell(|m| m.run_item(item));
                 self.live = outer;
@@ -1219,7 +1221,12 @@ impl<'a> Machine<'a> {
             };
             return self.assign(tied, joined, exported);
         }
-        let is_special = self.is_special(name) && name != b"OPTIND" && name != b"_";
+        let is_special = self.is_special(name) && name != b"_";
+        if is_special && matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && self.quiet == 0 && !self.source.path.is_empty() {
+            // Some of these end the file.
+            self.fog("the shell gives this variable a meaning of its own");
+            return true;
+        }
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
         let name = Bytes::copy_from_slice(name);
@@ -1229,11 +1236,12 @@ impl<'a> Machine<'a> {
         if var.readonly {
             return false;
         }
-        if is_special && self.dialect != Dialect::Dash {
+        if is_special {
             // What becomes of it is the shell's own affair.
-            let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site));
+            let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));
             var.content = Content::Perhaps(Val::Unknown(doubt));
             var.exported = None;
+            var.site = Some(site);
             return true;
         }
         let content = match content {

@@ -31,7 +31,7 @@ use bytes::Bytes;
 pub use machine::{Assigned, Ended, Skipped};
 pub use parse::Parser;
 pub use startup::{Invocation, Last, Payload, Started};
-pub(crate) use startup::{Start, interpret};
+pub(crate) use startup::{Start, interpret, taken_in};
 pub use syntax::{Dialect, List, Trouble};
 pub use value::{Doubt, Val};
 

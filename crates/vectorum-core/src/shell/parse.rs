@@ -321,12 +321,27 @@ impl<'a> Parser<'a> {
                         if self.take(b")")
                             && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
                         {
+                            let is_plain = name.first().is_some_and(|b| is_name_start(*b)) && name.iter().all(|b| is_name(*b));
+                            if !is_plain && !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+                                return self.trouble("a function by what is no name");
+                            }
                             return self.function(name, at);
                         }
                     }
                     return self.trouble("a parenthesis cannot stand here");
                 }
                 _ => {}
+            }
+            // These take more names than others do.
+            if words.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+                let rest = self.text.get(self.at..).unwrap_or_default();
+                let end = rest.iter().position(|b| b" \t\n;".contains(b)).unwrap_or(rest.len());
+                let word = rest.get(..end).unwrap_or_default();
+                let name = memchr::memchr(b'=', word).and_then(|at| word.get(..at)).unwrap_or_default();
+                let is_odd = name.iter().any(|b| *b >= 0x80 || self.dialect == Dialect::Ksh && matches!(b, b'.' | b'$'));
+                if is_odd && !name.iter().any(|b| b"'\"({/".contains(b)) {
+                    return Err(Trouble { at: self.at, what: "a name that only this shell takes", is_error: false });
+                }
             }
             if words.is_empty()
                 && let Some(assignment) = self.assignment()?
@@ -399,6 +414,9 @@ impl<'a> Parser<'a> {
             let list = self.whole()?;
             self.blanks();
             return if self.take(b")") { Ok(Kind::Subshell(list)) } else { self.trouble("a parenthesis is not closed") };
+        }
+        if self.dialect == Dialect::Zsh && self.peek() == Some(b'{') && !self.is_word(b"{") {
+            return Err(Trouble { at: self.at, what: "a brace that zsh takes for a beginning", is_error: false });
         }
         if self.take_word(b"{") {
             let list = self.whole()?;
@@ -796,7 +814,9 @@ impl<'a> Parser<'a> {
         if self.peek_at(length) == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(at + length..).unwrap_or_default();
             let line = memchr::memchr(b'\n', rest).unwrap_or(rest.len());
-            let Some(close) = rest.get(..line).and_then(|r| r.iter().position(|b| *b == b']')) else { return Ok(None) };
+            let Some(close) = rest.get(..line).and_then(|r| r.iter().position(|b| *b == b']')) else {
+                return Err(Trouble { at, what: "a subscript that is not closed", is_error: false });
+            };
             let next = rest.get(close + 1..).unwrap_or_default();
             if !(next.starts_with(b"=") || next.starts_with(b"+=")) {
                 return Ok(None);
@@ -819,6 +839,9 @@ impl<'a> Parser<'a> {
         let from = self.at;
         let mut parts = Vec::new();
         self.parts(&mut parts)?;
+        if self.dialect == Dialect::Mksh && self.starts(b"<<") && parts.is_empty() {
+            return Err(Trouble { at, what: "a here-document as a value", is_error: false });
+        }
         let word = Word { parts, at: from, end: self.at, assignment: None };
         Ok(Some(Assignment { name, key, adds, value: Assigned::Word(word), at }))
     }
@@ -882,9 +905,13 @@ impl<'a> Parser<'a> {
                     match self.peek_at(1) {
                         Some(b'\n') => {}
                         Some(next) => parts.push(Part::Quoted(vec![next])),
-                        None => push_text(parts, b'\\'),
+                        None if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => push_text(parts, b'\\'),
+                        None => {}
                     }
                     self.at = (self.at + 2).min(self.text.len());
+                }
+                b'}' if self.dialect == Dialect::Zsh && !matches!(parts.last(), Some(Part::Text(t)) if t.contains(&b'{')) => {
+                    return Err(Trouble { at: self.at, what: "a brace that zsh takes for an end", is_error: false });
                 }
                 b'\'' => {
                     let from = self.at + 1;
@@ -906,7 +933,9 @@ impl<'a> Parser<'a> {
                     let text = self.escaped()?;
                     parts.push(Part::Quoted(text));
                 }
-                b'$' if self.dialect == Dialect::Bash && self.peek_at(1) == Some(b'"') => self.at += 1,
+                b'$' if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && self.peek_at(1) == Some(b'"') => {
+                    self.at += 1
+                }
                 b'$' | b'`' => {
                     let part = self.deeper(|p| p.dollar(false))?;
                     match part {
@@ -1052,10 +1081,14 @@ impl<'a> Parser<'a> {
                     self.at += 1;
                 }
                 let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
-                if self.dialect == Dialect::Zsh {
+                // A joined line goes on with the name.
+                if self.starts(b"\\\n") && self.peek_at(2).is_some_and(is_name) {
+                    return Ok(Some(Part::Unfollowed("a name over two lines")));
+                }
+                if self.dialect == Dialect::Zsh && !self.peek().is_some_and(|b| b >= 0x80) {
                     return self.zsh_tail(name);
                 }
-                if matches!(self.dialect, Dialect::Ksh) && self.peek().is_some_and(|b| b >= 0x80) {
+                if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && self.peek().is_some_and(|b| b >= 0x80) {
                     return Ok(Some(Part::Unfollowed("a name with letters beyond ASCII")));
                 }
                 Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None }))))

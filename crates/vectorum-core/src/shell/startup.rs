@@ -654,7 +654,9 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
             Content::Set(value) => Some((value.clone(), false)),
             Content::Perhaps(value) => Some((value.clone(), true)),
             // Lists are not handed on: in bash and ksh their first item is not either.
-            Content::Array(values) if invocation.dialect == Dialect::Ksh => values.first().map(|v| (v.clone(), true)),
+            Content::Array(values) if matches!(invocation.dialect, Dialect::Ksh | Dialect::Mksh) => {
+                values.first().map(|v| (v.clone(), true))
+            }
             Content::Array(_) => None,
         };
         let was = start.get(name).map(|(value, _)| value);
@@ -717,4 +719,81 @@ fn last_level(started: &mut Started, state: &State, invocation: &Invocation) {
         let down = (number - 1).max(0).to_string();
         started.changed.insert(Bytes::from_static(b"SHLVL"), Last { value: Val::of(down), may_be_absent: false, site: None });
     }
+}
+
+/// A host of which one file is known.
+struct OneFile<'a>(&'a [u8]);
+
+/// What that file is called.
+const THE_FILE: &[u8] = b"/the file";
+
+impl crate::host_view::HostView for OneFile<'_> {
+    fn kind(&self, path: &[u8]) -> Kind {
+        match path {
+            THE_FILE => Kind::File,
+            b"/dev/null" => Kind::Other,
+            _ => Kind::Unknown,
+        }
+    }
+
+    fn programs(&self, _: &[u8]) -> Option<Vec<Bytes>> {
+        None
+    }
+
+    fn real_path(&self, _: &[u8]) -> Option<Bytes> {
+        None
+    }
+
+    fn read(&self, path: &[u8]) -> crate::host_view::Content {
+        match path {
+            THE_FILE => crate::host_view::Content::Bytes(Bytes::copy_from_slice(self.0)),
+            _ => crate::host_view::Content::Denied,
+        }
+    }
+
+    fn list(&self, _: &[u8]) -> Option<Vec<Bytes>> {
+        None
+    }
+}
+
+/// What a file comes to when a shell takes it in with `set -a; . FILE` (fish: `source FILE`), on a host
+/// of which nothing else is known. `dialect` is `None` for fish. `None` where anything of it is not
+/// followed, or the shell would not read it to its end.
+pub(crate) fn taken_in(
+    dialect: Option<Dialect>,
+    text: &[u8],
+    account: &Account,
+    start: &Start,
+    folder: &[u8],
+) -> Option<Started> {
+    let host = OneFile(text);
+    let ground = Ground::new(&host, std::slice::from_ref(account));
+    let invocation = Invocation {
+        dialect: dialect.unwrap_or(Dialect::Zsh),
+        as_sh: false,
+        is_login: false,
+        is_interactive: false,
+        on_socket: false,
+        payload: Payload::Script(None),
+    };
+    let started = match dialect {
+        None => super::fish::taken_in(ground, account, start, THE_FILE, folder, &invocation),
+        Some(dialect) => {
+            let mut machine = Machine::new(ground, account, dialect, state(ground, account, start, folder, &invocation));
+            let before = machine.live.as_ref().map(|s| s.vars.clone()).unwrap_or_default();
+            machine.put_option("allexport", true);
+            // Each line must be one that the shell reads.
+            let mut parser = super::parse::Parser::new(text, dialect);
+            loop {
+                match parser.next_line() {
+                    Ok(Some(_)) => {}
+                    Ok(None) => break,
+                    Err(_) => return None,
+                }
+            }
+            machine.run_file(THE_FILE, Boundary::Text);
+            settle(machine.finish(), start, &before, &invocation)
+        }
+    };
+    (started.open.is_none() && started.ended == Ended::No).then_some(started)
 }
