@@ -230,7 +230,7 @@ fn every_recorded_case() {
         let is_program = READERS.iter().take(6).any(|r| r.id() == id);
         // A makefile runs programs, too, and knows what it builds.
         let enough = if is_program {
-            60.0
+            85.0
         } else if id == "make-include" {
             99.0
         } else {

@@ -289,6 +289,11 @@ const PATHS: &[&str] = &[
     "/home/odile/.config/environment.d/5.conf",
     "/home/odile/.config/systemd/user/tide-watch.service",
     "/home/odile/.pam_environment",
+    "/etc/profile",
+    "/home/odile/.profile",
+    "/home/odile/.bashrc",
+    "/home/odile/.zshrc",
+    "/home/odile/.config/fish/config.fish",
 ];
 const PIECES: &[&str] = &[
     "\n",
@@ -337,6 +342,32 @@ const PIECES: &[&str] = &[
     "ENV_PATH PATH=/x\n",
     "\0",
     "\u{e9}",
+    "if [ -n \"$A\" ]; then\n",
+    "else ",
+    "fi\n",
+    "while read A; do\n",
+    "done\n",
+    "f() {\n",
+    "}\nf\n",
+    "case $A in *) ",
+    ";;\nesac\n",
+    "$(echo $A)",
+    "`f`",
+    "eval \"$A\"\n",
+    ". /etc/profile\n",
+    "for A in $A *; do ",
+    "$((A + 1))",
+    "<<A\n",
+    "set -gx A ",
+    "function f\n",
+    "end\n",
+    "set -e\n",
+    "{a,b}{c,d}",
+    "&& ",
+    "|| ",
+    "[[ $A =~ x ]]\n",
+    "(",
+    ")",
 ];
 
 proptest::proptest! {
@@ -351,7 +382,8 @@ proptest::proptest! {
         for (path, pieces) in &files {
             tree.file(path, pieces.concat(), false);
         }
-        let accounts = [account("root", 0, "/root", "/bin/bash"), account("odile", 1000, "/home/odile", "/bin/sh")];
+        let shell = ["/bin/sh", "/bin/bash", "/usr/bin/zsh", "/usr/bin/fish", "/bin/ksh"][files.len() % 5];
+        let accounts = [account("root", 0, "/root", "/bin/bash"), account("odile", 1000, "/home/odile", shell)];
         let ground = Ground::new(&tree, &accounts);
         let start = Block::from_vars([("TERM", "linux"), ("A", "outer")]);
         for route in vectorum_core::route::Route::all(&ground, &accounts[1]) {

@@ -1,4 +1,4 @@
-//! Prints how long all routes of a host take, by its number of units.
+//! Prints how long all routes of a host take, by its number of units, and by its number of startup files.
 //! `cargo bench -p vectorum --bench forecast`
 
 #![allow(clippy::print_stdout, clippy::expect_used)]
@@ -7,7 +7,7 @@ use std::fs;
 use std::path::Path;
 use std::time::Instant;
 
-use vectorum_core::route::{Ground, Route, accounts_of};
+use vectorum_core::route::{Follower, Ground, Route, accounts_of};
 use vectorum_core::{Block, Snapshot};
 use vectorum_host::RootedHost;
 
@@ -40,28 +40,58 @@ fn host(units: usize) -> tempfile::TempDir {
     folder
 }
 
+/// An account with startup files of 200 lines, as people have them.
+fn with_startup_files(files: usize) -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    let root = folder.path();
+    put(root, "etc/profile", "for i in /etc/profile.d/*.sh; do\n  if [ -r \"$i\" ]; then\n    . \"$i\"\n  fi\ndone\nunset i\n");
+    for n in 0..files {
+        let mut text = String::new();
+        for line in 0..40 {
+            text.push_str(&format!(
+                "# part {line}\nif [ -d /opt/berth/{line} ]; then\n  export BERTH_{line}=\"${{BERTH_{line}:-/opt/berth/{line}}}\"\nelse GATE_{line}=${{PATH%%:*}}/{n}; fi\ncase \":$PATH:\" in *:/opt/{line}:*) ;; *) TIDE=$TIDE{line} ;; esac\n"
+            ));
+        }
+        put(root, &format!("etc/profile.d/{n:02}.sh"), &text);
+    }
+    folder
+}
+
+fn all_routes(folder: &Path) -> (usize, f64) {
+    let files = RootedHost::open(folder).expect("a tree");
+    let accounts = accounts_of(PASSWD);
+    let account = accounts.get(1).expect("an account");
+    let (mut best, mut count) = (f64::MAX, 0);
+    for _ in 0..9 {
+        let begun = Instant::now();
+        let snapshot = Snapshot::new(&files);
+        let ground = Ground::new(&snapshot, &accounts);
+        let routes = Route::all(&ground, account);
+        count = routes.len();
+        let mut follower = Follower::default();
+        for route in &routes {
+            std::hint::black_box(follower.forecast(route, &ground, account, &Block::empty()));
+        }
+        best = best.min(begun.elapsed().as_secs_f64());
+    }
+    (count, best)
+}
+
 fn main() {
     let mut before = None;
     for units in [100, 200, 400] {
         let folder = host(units);
-        let files = RootedHost::open(folder.path()).expect("a tree");
-        let accounts = accounts_of(PASSWD);
-        let account = accounts.get(1).expect("an account");
-        let mut best = f64::MAX;
-        let mut count = 0;
-        for _ in 0..9 {
-            let begun = Instant::now();
-            let snapshot = Snapshot::new(&files);
-            let ground = Ground::new(&snapshot, &accounts);
-            let routes = Route::all(&ground, account);
-            count = routes.len();
-            for route in &routes {
-                std::hint::black_box(route.forecast(&ground, account, &Block::empty()));
-            }
-            best = best.min(begun.elapsed().as_secs_f64());
-        }
+        let (count, best) = all_routes(folder.path());
         let ratio = before.map_or(String::new(), |b: f64| format!(", {:.1} times the half of it", best / b));
         println!("{units} units: {count} routes in {:.1} ms{ratio}", best * 1e3);
+        before = Some(best);
+    }
+    let mut before = None;
+    for files in [20, 40, 80] {
+        let folder = with_startup_files(files);
+        let (count, best) = all_routes(folder.path());
+        let ratio = before.map_or(String::new(), |b: f64| format!(", {:.1} times the half of it", best / b));
+        println!("{files} startup files of 200 lines: {count} routes in {:.1} ms{ratio}", best * 1e3);
         before = Some(best);
     }
 }

@@ -155,6 +155,40 @@ fn help_and_palette_list_what_can_be_done() {
     terminal.wait_for("no action matches");
 }
 
+/// The first screen: the host as a tree of routes, painted by a name, with its trail.
+#[test]
+fn a_name_is_followed_through_the_host() {
+    for (columns, rows) in [(80, 24), (142, 42), (200, 60)] {
+        let terminal = Terminal::open(columns, rows, &format!("{} demo", vectorum().display()));
+        let screen = terminal.wait("the routes", |s| s.contains("├ login") && s.contains("├ ssh login"));
+        assert!(screen.contains("1 Flow") && screen.contains("BERTH_DB_URL"), "{screen}");
+        let letters = |text: &str| tints(&terminal.screen(), text);
+        assert_eq!(letters("login + .profile:11"), ["A", "A"], "{screen}");
+        assert_eq!(letters("script"), ["A"]);
+        assert_eq!(letters("su root ±").first().map(String::as_str), Some("B"));
+        // From change to change: what sudo drops, and what lets it through.
+        terminal.press(&["n", "n"]);
+        terminal.wait("sudo's trail", |s| s.contains("trail · login/sudo"));
+        if rows > 24 {
+            terminal.wait_for("its policy does not keep this name");
+            terminal.wait_for("to let it through: name it in env_keep");
+        }
+        // The same as names by routes, and back.
+        terminal.press(&["a"]);
+        let screen = terminal.wait("names by routes", |s| s.lines().nth(1).is_some_and(|l| l.contains("login +")));
+        assert!(screen.contains("▌ BERTH_DB_URL"), "{screen}");
+        terminal.press(&["a"]);
+        terminal.wait("the tree again", |s| s.contains("├ login"));
+        // A name that is set but not exported says so.
+        terminal.press(&["/"]);
+        terminal.type_text("TICKET_PRIN");
+        terminal.press(&["Enter"]);
+        terminal.wait("the name", |s| s.contains("TICKET_PRINTER · 0 values"));
+        terminal.press(&["Tab", "Home", "Down"]);
+        terminal.wait_for("it is not exported");
+    }
+}
+
 #[test]
 fn the_mouse_chooses() {
     let terminal = demo(142, 42);

@@ -150,20 +150,27 @@ fn complaints_name_their_places() {
 #[test]
 fn programs_are_open_where_they_must_be() {
     for (id, file, at) in [
-        ("sh", "A=1\nB=$(hostname)\n", 6),
-        ("bash", "if true; then A=1; fi\n", 0),
+        ("sh", "A=1\neval \"$(hostname)\"\n", 10),
+        ("bash", "coproc A=1\n", 0),
         ("zsh", "A==ls\n", 2),
         ("ksh", "A.B=1\n", 0),
         ("mksh", "A='x\n", 2),
-        ("fish", "set -gx A (hostname)\n", 10),
+        ("fish", "source (hostname)\n", 7),
         ("make-include", "A := $(shell hostname)\n", 0),
     ] {
         let reading = reader(id).unwrap().read(file.as_bytes(), &around());
         assert_eq!(reading.open.map(|(at, _)| at), Some(at), "{id}: {file:?}");
         assert!(!reading.is_known());
     }
-    for (id, file) in [("sh", "A='a b' B=\"$OUTER\"x; export C=1\nno-such --option\n"), ("fish", "set -gx A 'x y' $OUTER # c\n")]
-    {
+    // A program's output is unknown, and nothing else is.
+    let reading = reader("sh").unwrap().read(b"A=1\nB=$(hostname)\nC=2\n", &around());
+    let known: Vec<bool> = reading.entries.iter().map(|e| matches!(e.effect, Effect::Set(_))).collect();
+    assert_eq!((reading.open, known), (None, vec![true, false, true]));
+    for (id, file) in [
+        ("bash", "if true; then A=1; fi\n"),
+        ("sh", "A='a b' B=\"$OUTER\"x; export C=1\nno-such --option\n"),
+        ("fish", "set -gx A 'x y' $OUTER # c\n"),
+    ] {
         assert!(reader(id).unwrap().read(file.as_bytes(), &around()).is_known(), "{id}: {file:?}");
     }
 }

@@ -42,7 +42,7 @@ pub use flavour::Flavour;
 pub use flow::{Branch, By, FlowRow};
 pub use login::{console_login, su};
 pub use manager::{system_manager, system_service, transient, user_manager, user_service, user_transient};
-pub use path::{NoRoute, Route, Way};
+pub use path::{Follower, NoRoute, Route, Way};
 pub use shell::{Form, shell_command, shell_script, shell_terminal};
 pub use ssh::ssh;
 pub use story::Told;

@@ -296,9 +296,13 @@ impl Route {
     /// Follows the route. `start` is the block of the first program on it: process 1 for services,
     /// what a terminal is opened with for a login.
     pub fn forecast(&self, ground: &Ground<'_>, account: &Account, start: &Block) -> Forecast {
-        let mut forecast = Forecast::begin(start);
+        Follower::default().forecast(self, ground, account, start)
+    }
+
+    /// Follows steps from where a forecast stands.
+    fn follow(steps: &[Step], ground: &Ground<'_>, account: &Account, mut forecast: Forecast) -> (Forecast, Account) {
         let mut account = account.clone();
-        for step in &self.0 {
+        for step in steps {
             if forecast.reached != Reached::Yes {
                 break;
             }
@@ -360,7 +364,37 @@ impl Route {
                 },
             }
         }
-        forecast
+        (forecast, account)
+    }
+}
+
+/// Follows routes of one state of a host for an account; what several begin with is followed once.
+#[derive(Debug, Default)]
+pub struct Follower {
+    known: Vec<(Vec<Step>, Block, Forecast, Account)>,
+}
+
+impl Follower {
+    /// Follows a route.
+    pub fn forecast(&mut self, route: &Route, ground: &Ground<'_>, account: &Account, start: &Block) -> Forecast {
+        let Some((last, before)) = route.0.split_last() else { return Forecast::begin(start) };
+        if before.is_empty() {
+            return self.prefix(&route.0, ground, account, start).0;
+        }
+        let (forecast, account) = self.prefix(before, ground, account, start);
+        Route::follow(std::slice::from_ref(last), ground, &account, forecast).0
+    }
+
+    fn prefix(&mut self, steps: &[Step], ground: &Ground<'_>, account: &Account, start: &Block) -> (Forecast, Account) {
+        let is_shared = matches!(steps, [Step::Login | Step::SshLogin | Step::UserManager, ..]);
+        if let Some((.., forecast, account)) = self.known.iter().find(|(s, b, ..)| is_shared && s == steps && b.is_same(start)) {
+            return (forecast.clone(), account.clone());
+        }
+        let found = Route::follow(steps, ground, account, Forecast::begin(start));
+        if is_shared {
+            self.known.push((steps.to_vec(), start.clone(), found.0.clone(), found.1.clone()));
+        }
+        found
     }
 }
 

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use bytes::Bytes;
 
 use super::flow::{Branch, tree};
-use super::{Account, Forecast, Ground, Held, Reached, Route, Site};
+use super::{Account, Follower, Forecast, Ground, Held, Reached, Route, Site};
 use crate::block::{Block, Name, Value};
 use crate::host_view::Content;
 use crate::select::Selection;
@@ -75,8 +75,9 @@ pub struct Bearer {
 impl Survey {
     /// Follows all routes that a host has for an account.
     pub fn of(ground: &Ground<'_>, account: &Account, starts: Starts) -> Survey {
+        let mut follower = Follower::default();
         let follow = |route: Route| {
-            let forecast = route.forecast(ground, account, &starts.of(&route));
+            let forecast = follower.forecast(&route, ground, account, &starts.of(&route));
             (route, forecast)
         };
         let routes: Vec<(Route, Forecast)> = Route::all(ground, account).into_iter().map(follow).collect();

@@ -307,7 +307,13 @@ impl Machine<'_> {
                     let value = match &assignment.value {
                         Assigned::Word(word) if assignment.key.is_none() => {
                             let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
-                            if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
+                            let follows = self.dialect == Dialect::Ksh
+                                && !out.is_empty()
+                                && !word.parts.iter().all(|p| matches!(p, Part::Text(_) | Part::Quoted(_)));
+                            if follows {
+                                // There each sees what those before it set.
+                                Some(Val::Unknown(self.doubt("a declaration of several names")))
+                            } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
                                 Some(Val::Unknown(self.doubt("braces in a declaration")))
                             } else {
                                 Some(self.assigned_word(word))
@@ -403,6 +409,10 @@ impl Machine<'_> {
     fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Val>, attributes: Attributes) {
         if self.is_readonly(&assignment.name) {
             return self.refused();
+        }
+        if self.dialect == Dialect::Zsh && matches!(self.content_of(&assignment.name), Content::Array(_)) && !attributes.is_local
+        {
+            return self.fog("a list that is declared as a text");
         }
         self.make_local(&assignment.name, attributes);
         self.mark_odd(&assignment.name, attributes);
@@ -844,7 +854,7 @@ impl Machine<'_> {
     }
 
     /// Whether a name is handed on from here is not known.
-    fn doubt_export(&mut self, name: &[u8]) {
+    pub(super) fn doubt_export(&mut self, name: &[u8]) {
         if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
             var.exported = None;
         }
@@ -1023,7 +1033,7 @@ impl Machine<'_> {
                 state.positional = Ok(Rc::new(values.iter().skip(count).cloned().collect()));
                 state.status = Status::Known(0);
             }
-            (Some(_), Ok(_)) if self.dialect == Dialect::Bash => state.status = Status::Known(1),
+            (Some(_), Ok(_)) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => state.status = Status::Known(1),
             (Some(_), Ok(_)) => self.fail_hard(),
             _ => {
                 state.positional = Err(doubt.clone());
@@ -1152,10 +1162,13 @@ impl Machine<'_> {
                 let exported = (self.dialect != Dialect::Mksh).then_some(true);
                 let old = old.map_or_else(|| Val::Unknown(self.doubt("the working folder is not known")), Val::Known);
                 self.assign(b"OLDPWD", Content::Set(old), exported.filter(|_| self.dialect != Dialect::Ksh));
-                if self.dialect == Dialect::Ksh {
+                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) {
                     self.doubt_export(b"OLDPWD");
                 }
                 self.assign(b"PWD", Content::Set(Val::Known(full)), exported);
+                if self.dialect == Dialect::Mksh {
+                    self.doubt_export(b"PWD");
+                }
                 self.set_status(0);
             }
             FileKind::Unknown => {
@@ -1369,7 +1382,10 @@ impl Machine<'_> {
             return;
         }
         if own == b"command" && self.dialect == Dialect::Zsh {
-            // There it runs programs only.
+            // There it runs programs only; what it makes of a word that declares is not followed.
+            if declares(&name, Dialect::Zsh) {
+                return self.fog("a declaration that zsh does not take for one");
+            }
             return self.run_other(&name, after);
         }
         self.run_named(&name, after, true, command);

@@ -509,6 +509,7 @@ impl Machine<'_> {
             Held::Many(values) => match &parameter.change {
                 Change::None => Ok(Values::Many(values)),
                 Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
+                Change::Slice(..) => Err(self.doubt("a part of a list")),
                 _ => {
                     let values = values.into_iter().map(|v| change(self, v)).collect();
                     Ok(Values::Many(values))
@@ -758,6 +759,9 @@ impl Machine<'_> {
                 }
             }
             Change::Indirect => match self.content_of(&text) {
+                _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
+                    Val::Unknown(self.doubt("a parameter that a value names"))
+                }
                 _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
                     || !text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') =>
                 {

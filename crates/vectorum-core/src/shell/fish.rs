@@ -962,7 +962,9 @@ impl Fish<'_> {
             m.pop();
         };
         let Some(((condition, body), rest)) = arms.split_first() else {
-            self.set_status(0);
+            if otherwise.is_empty() {
+                self.set_status(0);
+            }
             return block(self, otherwise);
         };
         self.push(Kept::Block);
@@ -1676,7 +1678,7 @@ impl Fish<'_> {
         if name == b"fish_user_paths" {
             self.reconstruct();
         }
-        self.set_status(0);
+        // Setting a variable leaves the status as it was.
     }
 
     fn set_command(&mut self, arguments: &[Val], unknown: Option<Rc<Doubt>>) {
@@ -2148,7 +2150,8 @@ pub(crate) fn interpret(
         if fish.live.is_some() {
             fish.run_file(script);
         }
-        fish.live = fish.stopped.take();
+        let rest = fish.live.take().filter(|s| s.open.is_some());
+        fish.live = fish.stopped.take().or(rest);
     }
     settle(fish, start)
 }

@@ -378,13 +378,15 @@ impl<'a> Machine<'a> {
                 Ok(Some(list)) => {
                     self.run_list(&list);
                     let given_up = self.frames.last_mut().and_then(|f| f.next.take());
-                    let why = self.doubt(PARTED);
                     let was_live = self.live.is_some();
                     if !was_live && given_up.is_none() {
                         let rest = source.text.get(parser.at..).unwrap_or_default();
                         self.note_rest(source, parser.at, rest);
                     }
-                    self.live = join_some(self.live.take(), given_up, &why);
+                    if given_up.is_some() {
+                        let why = self.doubt(PARTED);
+                        self.live = join_some(self.live.take(), given_up, &why);
+                    }
                 }
                 Ok(None) => break,
                 Err(trouble) => {
@@ -894,6 +896,9 @@ impl<'a> Machine<'a> {
                     }
                     self.at = at;
                     self.assign(name, Content::Set(value), None);
+                    if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+                        self.doubt_export(name);
+                    }
                     self.run_list(body);
                     self.take_up_next();
                 }
@@ -1253,6 +1258,18 @@ impl<'a> Machine<'a> {
             }
             other => other,
         };
+        // A list stays one: a text becomes its first item.
+        let content = match (&var.content, content, self.dialect) {
+            (Content::Array(old), Content::Set(value), Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => {
+                let mut items = old.to_vec();
+                match items.first_mut() {
+                    Some(first) => *first = value,
+                    None => items.push(value),
+                }
+                Content::Array(Rc::new(items))
+            }
+            (_, content, _) => content,
+        };
         if is_new && open {
             // It may have been exported by what is not followed.
             var.exported = None;
@@ -1275,6 +1292,13 @@ impl<'a> Machine<'a> {
             self.log.push(Assigned { name, value, site });
         }
         true
+    }
+
+    /// From here on a name holds a number, whatever it is set to.
+    pub(super) fn doubt_number(&mut self, name: &[u8]) {
+        if let Some(state) = &mut self.live {
+            state.vars.entry(Bytes::copy_from_slice(name)).or_insert_with(Var::unset).is_odd = true;
+        }
     }
 
     /// Unsets a name. Returns whether it could be.

@@ -120,7 +120,9 @@ pub(crate) fn interpret(
         machine.until = Some(until.clone());
         machine.startup(script);
         // What stands behind the program is of no account.
-        machine.live = machine.stopped.take();
+        // One that is not followed to there may come there all the same.
+        let rest = machine.live.take().filter(|s| s.open.is_some());
+        machine.live = machine.stopped.take().or(rest);
     }
     let outcome = machine.finish();
     settle(outcome, start, &before, invocation)

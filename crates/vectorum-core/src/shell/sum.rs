@@ -245,6 +245,12 @@ impl Sum<'_, '_> {
                     }
                 }
             };
+            // zsh makes a number of a name that was not set.
+            let is_new =
+                self.machine.dialect == super::syntax::Dialect::Zsh && matches!(self.machine.content_of(&word), Content::Unset);
+            if is_new && !self.is_idle {
+                self.machine.doubt_number(&word);
+            }
             if !self.is_idle && !self.machine.assign(&word, Content::Set(Val::of(new.to_string())), None) {
                 self.machine.fail_hard();
             }
@@ -268,7 +274,8 @@ impl Sum<'_, '_> {
                 if digits.iter().all(u8::is_ascii_digit) && !digits.is_empty() {
                     return Ok(sign * self.number(digits)?);
                 }
-                // An expression within a value is followed by the shell, not here.
+                // An expression within a value is followed by the shell, not here; a wrong one is an error.
+                self.machine.fog("a value that is an expression of its own");
                 Err(self.machine.doubt("a value that is an expression of its own"))
             }
             Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(doubt),
