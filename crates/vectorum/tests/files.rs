@@ -142,7 +142,7 @@ fn layers_of_files_under_a_command() {
     let open = written(&folder, "open.env", "A=$(hostname)\n");
     let refused = run(Who::Root, &["run", "--with", &format!("{open}:sh"), "--", "true"]);
     assert!(
-        refused.status.code() == Some(125) && said(&refused).contains("open.env:1:3: what sh makes of it cannot be told"),
+        refused.status.code() == Some(125) && said(&refused).contains("open.env:1:1: what sh makes of it cannot be told"),
         "{}",
         said(&refused)
     );

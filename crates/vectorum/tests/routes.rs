@@ -245,6 +245,27 @@ fn another_hosts_tree_is_asked() {
         let (status, reach, _) = ask(&["reach", "BERTH"]);
         assert_eq!(status, Some(0));
         assert!(reach.starts_with("BERTH  1 value, lacking on ") && reach.contains("  A  4  ← login"), "{reach}");
+        // Pictures, for whoever may write there.
+        let pictures = tempfile::tempdir().expect("a folder");
+        fs::set_permissions(pictures.path(), fs::Permissions::from_mode(0o777)).expect("its mode");
+        let to = |name: &str| pictures.path().join(name).display().to_string();
+        for (what, name) in [("BERTH", "flow.svg"), ("GATE_TOKEN", "token.svg"), ("BERTH", "flow.pdf")] {
+            let (status, _, told) = ask(&["draw", "flow", what, "-o", &to(name)]);
+            assert_eq!(status, Some(0), "{told}");
+        }
+        let (status, ..) = ask(&["draw", "reach", "BERTH*", "-o", &to("reach.svg")]);
+        assert_eq!(status, Some(0));
+        let flow = fs::read_to_string(to("flow.svg")).expect("a picture");
+        assert!(["login", "environment:1", "the values of BERTH"].iter().all(|t| flow.contains(t)), "{flow}");
+        let token = fs::read_to_string(to("token.svg")).expect("a picture");
+        assert!(token.contains("••••••#") && !token.contains("4711"), "{token}");
+        assert!(fs::read_to_string(to("reach.svg")).expect("a picture").contains("BERTHS"));
+        assert!(fs::read(to("flow.pdf")).expect("a picture").starts_with(b"%PDF-"));
+        // Nothing of another host is run, and nothing of this one without being asked.
+        let (status, _, told) = ask(&["probe", "login"]);
+        assert!(status == Some(3) && told.contains("the tree of another host"), "{told}");
+        let unasked = run(who, &["probe", "login/sh-c"]);
+        assert!(unasked.status.code() == Some(2) && said(&unasked).contains("this probe runs:"), "{}", said(&unasked));
         for (wrong, told) in [("nowhere", "«nowhere» is no route"), ("sudo", "«sudo» is no route")] {
             let (status, _, error) = ask(&["forecast", wrong]);
             assert!(status == Some(2) && error.contains(told) && error.contains("vectorum routes lists"), "{error}");

@@ -231,7 +231,6 @@ const FISH: &[&str] = &[
 fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
     let lists: Vec<&[&str]> = match shell {
         "fish" => vec![FISH],
-        "dash" => vec![STATEMENTS],
         "bash" => vec![STATEMENTS, STATEMENTS, RICH, BASH],
         "zsh" => vec![STATEMENTS, STATEMENTS, RICH, ZSH],
         _ => vec![STATEMENTS],

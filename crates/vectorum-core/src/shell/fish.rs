@@ -28,6 +28,9 @@ enum Part {
     Unfollowed(&'static str),
 }
 
+/// A redirection: its operator with the number before it, and the file.
+type Redirect = (Vec<u8>, Word);
+
 #[derive(Clone, Debug)]
 struct Word {
     parts: Vec<Part>,
@@ -54,7 +57,7 @@ enum Joint {
 
 #[derive(Clone, Debug)]
 enum Kinds {
-    Command(Vec<Word>, Vec<(Vec<u8>, Word)>),
+    Command(Vec<Word>, Vec<Redirect>),
     If(Vec<(Vec<Job>, Vec<Job>)>, Vec<Job>),
     Switch(Word, Vec<(Vec<Word>, Vec<Job>)>),
     For(Vec<u8>, Vec<Word>, Vec<Job>),
@@ -310,7 +313,7 @@ impl Parser<'_> {
         Ok(Kinds::Command(words, redirects))
     }
 
-    fn words(&mut self) -> Parsed<(Vec<Word>, Vec<(Vec<u8>, Word)>)> {
+    fn words(&mut self) -> Parsed<(Vec<Word>, Vec<Redirect>)> {
         let (mut words, mut redirects) = (Vec::new(), Vec::new());
         loop {
             self.blanks();
@@ -834,9 +837,9 @@ impl Fish<'_> {
                 let all = jobs.get(index..=last).unwrap_or_default();
                 let is_plain = all.iter().all(|j| matches!(&j.kind, Kinds::Command(words, _) if self.is_plain_command(words)));
                 if is_plain {
-                    self.doubt_status("how a program ends")
+                    self.doubt_status("how a program ends");
                 } else {
-                    self.fog("commands of fish in a pipe")
+                    self.fog("commands of fish in a pipe");
                 }
                 self.print(Val::Unknown(self.doubt("what a program prints")));
                 index = last + 1;
@@ -1155,7 +1158,7 @@ impl Fish<'_> {
 
     // Commands.
 
-    fn command(&mut self, words: &[Word], redirects: &[(Vec<u8>, Word)]) {
+    fn command(&mut self, words: &[Word], redirects: &[Redirect]) {
         let fields = match self.fields(words) {
             Ok(fields) => fields,
             Err(_) => {
@@ -1250,10 +1253,10 @@ impl Fish<'_> {
             b"status" => match known.as_deref().and_then(|k| k.first()).map(|k| &k[..]) {
                 Some(b"is-login" | b"--is-login" | b"-l") => self.set_status(u8::from(!self.invocation.is_login)),
                 Some(b"is-interactive" | b"--is-interactive" | b"-i") => {
-                    self.set_status(u8::from(!self.invocation.is_interactive))
+                    self.set_status(u8::from(!self.invocation.is_interactive));
                 }
                 Some(b"is-command-substitution" | b"is-block" | b"is-breakpoint") => {
-                    self.doubt_status("what fish says of itself")
+                    self.doubt_status("what fish says of itself");
                 }
                 _ => {
                     self.print(Val::Unknown(self.doubt("what a command prints")));
@@ -1646,7 +1649,7 @@ impl Fish<'_> {
         let old = scope.vars.get(name);
         let usual = name.ends_with(b"PATH");
         let var = Var {
-            items: items.clone(),
+            items,
             exported: exported.map_or_else(
                 || old.map_or(Some(false), |v| if v.is_perhaps && v.exported != Some(false) { None } else { v.exported }),
                 Some,
@@ -1747,7 +1750,7 @@ impl Fish<'_> {
                         if exported == Some(true) && var.exported != Some(true)
                             || exported == Some(false) && var.exported != Some(false) =>
                     {
-                        missing += 1
+                        missing += 1;
                     }
                     Some(_) => {}
                     None if self.live.as_ref().is_some_and(|s| s.open.is_some()) => {
@@ -1890,7 +1893,7 @@ impl Fish<'_> {
             Err(doubt) => return self.put_var(name, Some(Kept::Global), Err(doubt), direct.then_some(true), None),
         };
         let mut new: Vec<Val> = Vec::new();
-        let mut rest = old.clone();
+        let mut rest = old;
         for folder in folders {
             if self.ground.files.kind(&folder) != Kind::Folder {
                 continue;

@@ -934,7 +934,7 @@ impl<'a> Parser<'a> {
                     parts.push(Part::Quoted(text));
                 }
                 b'$' if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && self.peek_at(1) == Some(b'"') => {
-                    self.at += 1
+                    self.at += 1;
                 }
                 b'$' | b'`' => {
                     let part = self.deeper(|p| p.dollar(false))?;
@@ -1085,7 +1085,7 @@ impl<'a> Parser<'a> {
                 if self.starts(b"\\\n") && self.peek_at(2).is_some_and(is_name) {
                     return Ok(Some(Part::Unfollowed("a name over two lines")));
                 }
-                if self.dialect == Dialect::Zsh && !self.peek().is_some_and(|b| b >= 0x80) {
+                if self.dialect == Dialect::Zsh && self.peek().is_none_or(|b| b < 0x80) {
                     return self.zsh_tail(name);
                 }
                 if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && self.peek().is_some_and(|b| b >= 0x80) {

@@ -73,7 +73,11 @@ impl Read {
     /// Fails if the consumer would refuse the file, or what it gets cannot be told.
     pub(crate) fn whole(self) -> Result<Read, Failure> {
         let name = shown(&self.path);
-        if let Some((at, why)) = self.reading.open {
+        let unknown = self.reading.entries.iter().find_map(|e| match e.effect {
+            Effect::Unknown(why) => Some((e.span.start, why)),
+            _ => None,
+        });
+        if let Some((at, why)) = self.reading.open.or(unknown) {
             let (line, column) = place(&self.bytes, at);
             return Err(Failure::new(format!(
                 "{name}:{line}:{column}: what {} makes of it cannot be told: {why}",
