@@ -543,7 +543,9 @@ fn a_recording_on_the_screen() {
     // A block of the recording is one to compare and to run under.
     terminal.press(&["C"]);
     terminal.wait_for("2 names differ");
-    terminal.press(&["1", "v", "v", "v"]);
+    terminal.press(&["1"]);
+    terminal.wait_for("a recording has none of its own");
+    terminal.press(&["4", "v", "v", "v"]);
     terminal.wait_for("not what a process has now");
     let refused = Terminal::open(100, 20, &format!("{} --recording /etc/passwd; sleep 600", vectorum().display()));
     refused.wait_for("vectorum: /etc/passwd: it is no recording");

@@ -303,6 +303,9 @@ impl Machine<'_> {
         let mut out = Vec::new();
         for word in words {
             match word.assignment.as_deref() {
+                Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
+                    return Err(self.doubt("a declaration that adds, which bash alone takes"));
+                }
                 Some(assignment) => {
                     let value = match &assignment.value {
                         Assigned::Word(word) if assignment.key.is_none() => {

@@ -242,6 +242,11 @@ impl Machine<'_> {
                 || mode == Mode::Assigned && at > 0 && text.get(at - 1) == Some(&b':');
             if here && rest.first() == Some(&b'~') {
                 let end = rest.iter().position(|b| *b == b'/' || mode == Mode::Assigned && *b == b':');
+                // In zsh what an expansion behind it brings is part of the name.
+                if self.dialect == Dialect::Zsh && end.is_none() && !is_last {
+                    let doubt = self.doubt("zsh expands this in a way of its own");
+                    field.doubt(&doubt);
+                }
                 // A quote right behind is part of the name, which then is none.
                 if end.is_some() || is_last {
                     let end = end.unwrap_or(rest.len());

@@ -70,6 +70,8 @@ struct Parser<'a> {
     text: &'a [u8],
     at: usize,
     depth: usize,
+    /// Whether a comment stood between joined lines.
+    is_odd: bool,
 }
 
 type Parsed<T> = Result<T, Trouble>;
@@ -88,11 +90,17 @@ impl Parser<'_> {
     }
 
     fn blanks(&mut self) {
+        let mut is_joined = false;
         loop {
             match (self.peek(0), self.peek(1)) {
                 (Some(b' ' | b'\t' | b'\r'), _) => self.at += 1,
-                (Some(b'\\'), Some(b'\n')) => self.at += 2,
+                (Some(b'\\'), Some(b'\n')) => {
+                    is_joined = true;
+                    self.at += 2;
+                }
                 (Some(b'#'), _) => {
+                    // The command goes on behind a comment between joined lines.
+                    self.is_odd |= is_joined;
                     let rest = self.text.get(self.at..).unwrap_or_default();
                     self.at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
                 }
@@ -317,6 +325,9 @@ impl Parser<'_> {
         let (mut words, mut redirects) = (Vec::new(), Vec::new());
         loop {
             self.blanks();
+            if self.is_odd {
+                return self.odd("a comment between joined lines");
+            }
             match self.peek(0) {
                 None | Some(b'\n' | b';' | b')' | b'|') => break,
                 Some(b'&') if self.peek(1) != Some(b'>') => break,
@@ -778,7 +789,7 @@ impl Fish<'_> {
         }
         let text = source.text.clone();
         let skip = usize::from(text.starts_with(b"\xef\xbb\xbf")) * 3;
-        let mut parser = Parser { text: &text, at: skip, depth: 0 };
+        let mut parser = Parser { text: &text, at: skip, depth: 0, is_odd: false };
         let jobs =
             parser.jobs().and_then(|jobs| if parser.at < text.len() { parser.wrong("this cannot stand here") } else { Ok(jobs) });
         self.depth += 1;

@@ -654,7 +654,8 @@ impl App {
             }
             Action::Back => self.back(),
             Action::Left | Action::Right => self.sideways(action == Action::Left),
-            Action::ShowFlow => self.open(Screen::Flow),
+            Action::ShowFlow if self.flow.is_there() => self.open(Screen::Flow),
+            Action::ShowFlow => self.notice = Some("no routes are known here: a recording has none of its own".to_owned()),
             Action::ShowProcesses => self.show_scene(false),
             Action::ShowRecording => self.show_scene(true),
             Action::ShowCompare => self.open(Screen::Compare),
