@@ -230,8 +230,8 @@ impl Machine<'_> {
             let behind_colon = mode == Mode::Assigned && memchr::memmem::find(text, b":=").is_some()
                 || mode == Mode::One && memchr::memmem::find(text, b":~").is_some();
             if counts || behind_colon {
-                self.fog("zsh expands this in a way of its own");
-                let doubt = self.doubt("zsh expands this in a way of its own");
+                self.fog("the shell expands this in a way of its own");
+                let doubt = self.doubt("the shell expands this in a way of its own");
                 field.doubt(&doubt);
             }
         }
@@ -242,9 +242,9 @@ impl Machine<'_> {
                 || mode == Mode::Assigned && at > 0 && text.get(at - 1) == Some(&b':');
             if here && rest.first() == Some(&b'~') {
                 let end = rest.iter().position(|b| *b == b'/' || mode == Mode::Assigned && *b == b':');
-                // In zsh what an expansion behind it brings is part of the name.
-                if self.dialect == Dialect::Zsh && end.is_none() && !is_last {
-                    let doubt = self.doubt("zsh expands this in a way of its own");
+                // In zsh and ksh what an expansion behind it brings is part of the name.
+                if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh) && end.is_none() && !is_last {
+                    let doubt = self.doubt("the shell expands this in a way of its own");
                     field.doubt(&doubt);
                 }
                 // A quote right behind is part of the name, which then is none.
