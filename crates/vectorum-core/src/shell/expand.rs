@@ -289,6 +289,7 @@ impl Machine<'_> {
                 match account {
                     Some(account) => Some(Val::Known(account.home.clone())),
                     None if self.dialect == Dialect::Zsh => {
+                        self.fog("zsh fails where there is no such account");
                         Some(Val::Unknown(self.doubt("zsh fails where there is no such account")))
                     }
                     None => None,
