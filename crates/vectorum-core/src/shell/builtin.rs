@@ -1110,12 +1110,8 @@ impl Machine<'_> {
         let count = if is_eval { 2 } else { 1 };
         if !self.leave(count, &kinds, false) && self.live.is_some() {
             // In a subshell, or at the prompt.
-            self.exit_subshell();
+            self.exit();
         }
-    }
-
-    fn exit_subshell(&mut self) {
-        self.exit();
     }
 
     fn exec(&mut self, arguments: &[Val]) {

@@ -1102,7 +1102,6 @@ impl<'a> Machine<'a> {
                 b"BASH_REMATCH",
                 b"_",
                 b"POSIXLY_CORRECT",
-                b"BASH_ENV_",
             ],
             Dialect::Zsh => &[
                 b"UID",
@@ -1151,9 +1150,8 @@ impl<'a> Machine<'a> {
                 b"LISTMAX",
                 b"MAILCHECK",
                 b"FUNCNEST",
-                b"IFS_",
             ],
-            Dialect::Ksh => &[b"RANDOM", b"SECONDS", b"_", b"LC_ALL_", b"HISTCMD", b"FUNCNAME"],
+            Dialect::Ksh => &[b"RANDOM", b"SECONDS", b"_", b"HISTCMD", b"FUNCNAME"],
             Dialect::Mksh => {
                 &[b"RANDOM", b"SECONDS", b"_", b"EPOCHREALTIME", b"COLUMNS", b"LINES", b"USER_ID", b"KSHUID", b"KSHEGID"]
             }

@@ -18,7 +18,6 @@ pub struct Parser<'a> {
     dialect: Dialect,
     /// Here-documents whose text begins at the next line: delimiter, whether it is quoted, whether tabs go.
     waiting: Vec<(Vec<u8>, bool, bool)>,
-    texts: Vec<Word>,
     depth: usize,
 }
 
@@ -35,7 +34,7 @@ const RESERVED: &[&[u8]] = &[b"then", b"else", b"elif", b"fi", b"do", b"done", b
 impl<'a> Parser<'a> {
     /// Begins to read.
     pub fn new(text: &'a [u8], dialect: Dialect) -> Parser<'a> {
-        Parser { text, at: 0, dialect, waiting: Vec::new(), texts: Vec::new(), depth: 0 }
+        Parser { text, at: 0, dialect, waiting: Vec::new(), depth: 0 }
     }
 
     fn peek(&self) -> Option<u8> {
@@ -119,14 +118,12 @@ impl<'a> Parser<'a> {
                 body.extend_from_slice(line);
                 body.push(b'\n');
             }
-            let parts = if is_quoted {
-                vec![Part::Quoted(body)]
-            } else {
+            // Its text is not followed; where it cannot be read, neither is the file.
+            if !is_quoted {
                 let mut inner = Parser::new(&body, self.dialect);
                 inner.depth = self.depth;
-                vec![Part::Double(inner.double(None)?)]
-            };
-            self.texts.push(Word { parts, ..Word::default() });
+                inner.double(None)?;
+            }
         }
         Ok(())
     }

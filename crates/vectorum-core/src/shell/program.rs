@@ -222,7 +222,6 @@ impl Machine<'_> {
             b"disable",
             b"zcompile",
             b"promptinit",
-            b"compinit_",
         ];
         let changing: &[&[u8]] = &[
             b"mapfile",
@@ -231,14 +230,12 @@ impl Machine<'_> {
             b"let",
             b"vared",
             b"zparseopts",
-            b"print_",
             b"emulate",
             b"pushd",
             b"popd",
             b"nameref",
             b"select",
             b"coproc",
-            b"trap_",
             b"private",
         ];
         let is_own = |name: &[u8]| match self.dialect {

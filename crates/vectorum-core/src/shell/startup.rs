@@ -11,6 +11,7 @@ use super::state::{Content, State, Status, Var};
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind;
+use crate::reader::is_portable;
 use crate::route::{Account, Flavour, Ground};
 
 /// What a shell is started for.
@@ -79,11 +80,6 @@ pub struct Started {
     pub read: Vec<Bytes>,
 }
 
-fn is_identifier(name: &[u8]) -> bool {
-    name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
-        && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')
-}
-
 /// What is handed in: each value, and whether the name may be absent.
 pub(crate) type Start = BTreeMap<Bytes, (Val, bool)>;
 
@@ -140,7 +136,7 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
             }
             continue;
         }
-        if is_identifier(name) {
+        if is_portable(name) {
             let content = if *may_be_absent { Content::Perhaps(value.clone()) } else { Content::Set(value.clone()) };
             vars.insert(name.clone(), Var { content, exported: Some(true), ..Var::unset() });
         }
@@ -282,7 +278,7 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
             for name in ["ZSH_VERSION", "ZSH_NAME"] {
                 vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(filled()), ..Var::unset() });
             }
-            for name in ["CDPATH", "MANPATH", "MAILPATH", "FIGNORE", "OPTARG", "PROMPT2_"] {
+            for name in ["CDPATH", "MANPATH", "MAILPATH", "FIGNORE", "OPTARG"] {
                 own(&mut vars, name, Val::of(b""));
             }
             if invocation.is_interactive {
@@ -641,7 +637,7 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
     started.open = state.open.clone();
     let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);
     for name in start.keys() {
-        if !is_identifier(name) && !keeps_odd {
+        if !is_portable(name) && !keeps_odd {
             started.gone.push((name.clone(), None));
         }
     }
@@ -692,7 +688,7 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
             }
         }
     }
-    for name in start.keys().filter(|n| is_identifier(n) && !state.vars.contains_key(*n)) {
+    for name in start.keys().filter(|n| is_portable(n) && !state.vars.contains_key(*n)) {
         started.gone.push((name.clone(), None));
     }
     last_level(&mut started, &state, invocation);
