@@ -113,6 +113,8 @@ pub(crate) struct Watcher<'a> {
     /// Paths that were seen to run as they were called, without an interpreter, and the programs
     /// that they led to.
     plain: HashMap<Bytes, Bytes>,
+    /// The call that was answered last, when to look at it, and how often it may still be in vain.
+    latest: Option<(i32, Clock, u32)>,
     done_with: Vec<Known>,
     facts: VecDeque<Fact>,
     memory: Pages,
@@ -130,6 +132,10 @@ const LONGEST_BURST: Duration = Duration::from_millis(20);
 
 /// How often the processor is told to wait between two looks: some microseconds in all.
 const PAUSES: u32 = 64;
+
+/// A watcher that keeps awake looks at a call when it was answered so long ago, and again so often.
+const NEXT_LOOK_AHEAD: Duration = Duration::from_micros(60);
+const LOOKS_AHEAD: u32 = 5;
 
 /// When pending calls are looked at by the clock, in milliseconds after the call.
 const LOOKS: [u64; 7] = [1, 4, 16, 60, 250, 1000, 4000];
@@ -157,6 +163,7 @@ impl<'a> Watcher<'a> {
             standby: std::cell::Cell::default(),
             fresh: Vec::new(),
             plain: HashMap::new(),
+            latest: None,
             done_with: Vec::new(),
             facts: VecDeque::new(),
             memory: Pages::default(),
@@ -250,14 +257,38 @@ impl<'a> Watcher<'a> {
             if poll(&mut fds, PollTimeout::ZERO).is_ok_and(|ready| ready > 0) {
                 return Ok(true);
             }
-            pace.found_nothing(begun, Clock::now());
+            let now = Clock::now();
+            pace.found_nothing(begun, now);
             match self.facts.pop_front() {
                 Some(fact) => self.put_down(fact)?,
-                // The other thread of this core may be the caller's.
-                None => (0..PAUSES).for_each(|_| std::hint::spin_loop()),
+                None => {
+                    self.look_ahead(now)?;
+                    // The other thread of this core may be the caller's.
+                    (0..PAUSES).for_each(|_| std::hint::spin_loop());
+                }
             }
         }
         Ok(false)
+    }
+
+    /// Decides the latest call while nobody waits for us: there is less to do then while somebody does.
+    fn look_ahead(&mut self, now: Clock) -> io::Result<()> {
+        let Some((pid, _, tries)) = self.latest.filter(|(_, at, _)| *at <= now) else { return Ok(()) };
+        let caller = self.pending.get(&pid).map(|p| &p.caller);
+        self.latest = match caller {
+            // The call goes on.
+            Some(Caller::OneOf(_, locks @ Some(_))) if robust_list(pid) == *locks => Some((pid, now + NEXT_LOOK_AHEAD, tries)),
+            Some(Caller::OneOf(_, Some(_))) => match self.usual(pid) {
+                Some(seen) => {
+                    self.conclude(pid, Some(seen))?;
+                    None
+                }
+                // The kernel may still be laying the new program out.
+                None => tries.checked_sub(1).map(|tries| (pid, now + NEXT_LOOK_AHEAD, tries)),
+            },
+            _ => None,
+        };
+        Ok(())
     }
 
     /// Writes the facts down.
@@ -341,6 +372,7 @@ impl<'a> Watcher<'a> {
         let next_look = Clock::now() + Duration::from_millis(LOOKS[0]);
         let at_ms = self.at_ms();
         self.pending.insert(pid, Pending { caller, ppid, called, at_ms, looks: 0, next_look });
+        self.latest = Some((pid, Clock::now() + NEXT_LOOK_AHEAD, LOOKS_AHEAD));
         Ok(Some(pid))
     }
 
@@ -431,6 +463,11 @@ impl<'a> Watcher<'a> {
             Outcome::Failed | Outcome::Gone if !is_gone => return Ok(()),
             Outcome::Failed | Outcome::Gone => None,
         };
+        self.conclude(pid, seen)
+    }
+
+    /// Writes down what a pending call has come to: what was seen, or that its process is gone.
+    fn conclude(&mut self, pid: i32, seen: Option<Observed>) -> io::Result<()> {
         let Some(Pending { ppid, called, at_ms, .. }) = self.pending.remove(&pid) else { return Ok(()) };
         let (path, argv, called_block) = match called {
             Some(Called { path, argv, block }) => (path, argv, Some(block)),
@@ -470,22 +507,29 @@ impl<'a> Watcher<'a> {
         Ok(())
     }
 
+    /// Looks whether a process runs another program than before, where the path that it called has led
+    /// to so far, with the block that was asked for: then nothing else needs to be looked at.
+    fn usual(&mut self, pid: i32) -> Option<Observed> {
+        let pending = self.pending.get(&pid)?;
+        let asked = pending.called.as_ref()?;
+        let exe = self.proc.exe(pid)?;
+        let is_usual = self.plain.get(&asked.path) == Some(&exe) && pending.caller.is_not(pid, &exe);
+        (is_usual && self.proc.holds(pid, &asked.block)).then(|| Observed {
+            received: Received::Block(asked.block.clone()),
+            arguments: asked.argv.clone(),
+            exe,
+        })
+    }
+
     /// Looks whether a pending call has succeeded.
     fn outcome(&mut self, pid: i32) -> Outcome {
+        if let Some(seen) = self.usual(pid) {
+            return Outcome::Runs(seen);
+        }
         let Some(pending) = self.pending.get(&pid) else { return Outcome::Gone };
         let asked = pending.called.as_ref();
         let exe = self.proc.exe(pid);
         let has_changed = exe.as_ref().is_some_and(|exe| pending.caller.is_not(pid, exe));
-        // Another program than before, where this path has led to so far, with the block that was
-        // asked for: nothing else needs to be looked at.
-        let is_usual = |path: &Bytes| has_changed && exe.as_ref().is_some_and(|exe| self.plain.get(path) == Some(exe));
-        if let (Some(asked), Some(exe)) = (asked.filter(|a| is_usual(&a.path) && self.proc.holds(pid, &a.block)), &exe) {
-            return Outcome::Runs(Observed {
-                received: Received::Block(asked.block.clone()),
-                arguments: asked.argv.clone(),
-                exe: exe.clone(),
-            });
-        }
         let seen = match self.proc.observe(pid, pending.caller.instance(), asked.map(|c| &c.block)) {
             Ok(Some(seen)) => seen,
             Ok(None) => return Outcome::Failed,
