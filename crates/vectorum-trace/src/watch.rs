@@ -278,7 +278,7 @@ impl<'a> Watcher<'a> {
         self.latest = match caller {
             // The call goes on.
             Some(Caller::OneOf(_, locks @ Some(_))) if robust_list(pid) == *locks => Some((pid, now + NEXT_LOOK_AHEAD, tries)),
-            Some(Caller::OneOf(_, Some(_))) => match self.usual(pid) {
+            Some(Caller::OneOf(_, Some(_))) => match self.proc.exe(pid).and_then(|exe| self.usual(pid, &exe)) {
                 Some(seen) => {
                     self.conclude(pid, Some(seen))?;
                     None
@@ -509,26 +509,26 @@ impl<'a> Watcher<'a> {
 
     /// Looks whether a process runs another program than before, where the path that it called has led
     /// to so far, with the block that was asked for: then nothing else needs to be looked at.
-    fn usual(&mut self, pid: i32) -> Option<Observed> {
+    fn usual(&mut self, pid: i32, exe: &Bytes) -> Option<Observed> {
         let pending = self.pending.get(&pid)?;
         let asked = pending.called.as_ref()?;
-        let exe = self.proc.exe(pid)?;
-        let is_usual = self.plain.get(&asked.path) == Some(&exe) && pending.caller.is_not(pid, &exe);
+        let is_usual = self.plain.get(&asked.path) == Some(exe) && pending.caller.is_not(pid, exe);
         (is_usual && self.proc.holds(pid, &asked.block)).then(|| Observed {
             received: Received::Block(asked.block.clone()),
             arguments: asked.argv.clone(),
-            exe,
+            exe: exe.clone(),
         })
     }
 
     /// Looks whether a pending call has succeeded.
     fn outcome(&mut self, pid: i32) -> Outcome {
-        if let Some(seen) = self.usual(pid) {
+        // Looked at once: it may become another while we look.
+        let exe = self.proc.exe(pid);
+        if let Some(seen) = exe.as_ref().and_then(|exe| self.usual(pid, exe)) {
             return Outcome::Runs(seen);
         }
         let Some(pending) = self.pending.get(&pid) else { return Outcome::Gone };
         let asked = pending.called.as_ref();
-        let exe = self.proc.exe(pid);
         let has_changed = exe.as_ref().is_some_and(|exe| pending.caller.is_not(pid, exe));
         let seen = match self.proc.observe(pid, pending.caller.instance(), asked.map(|c| &c.block)) {
             Ok(Some(seen)) => seen,
