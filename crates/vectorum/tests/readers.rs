@@ -342,7 +342,7 @@ fn random_files_mean_what_they_are_said_to_mean() {
             let path = folder.join("file");
             fs::write(&path, &file).expect("a file");
             let got = child_of(id, &folder, &path, &around);
-            let shown = String::from_utf8_lossy(&file).into_owned();
+            let shown = file.escape_ascii().to_string();
             let Some(mut got) = got else {
                 assert!(!reading.is_accepted(), "{id}, round {round}: the file was taken to be accepted:\n{shown}");
                 continue;

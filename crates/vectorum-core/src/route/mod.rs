@@ -32,7 +32,7 @@ use globset::Glob;
 use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
-use crate::shell::Skipped;
+use crate::shell::{Shells, Skipped};
 use crate::tint::{Tint, Tints};
 
 pub use child::{cargo_test, debugger, tmux_pane};
@@ -91,6 +91,8 @@ pub struct Ground<'a> {
     pub sudo_says: Option<&'a [u8]>,
     /// Whether a route is only followed to its first shell.
     pub stops_at_shell: bool,
+    /// The shells that were followed on this state of the host.
+    pub shells: Option<&'a Shells>,
 }
 
 /// The blocks of running service managers: entries as they give them.
@@ -105,7 +107,7 @@ pub struct Running {
 impl<'a> Ground<'a> {
     /// A host that is only looked at, not one that runs.
     pub fn new(files: &'a dyn HostView, accounts: &'a [Account]) -> Ground<'a> {
-        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: false }
+        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: false, shells: None }
     }
 }
 

@@ -1,6 +1,7 @@
 //! Routes by their names: which ones a host has, and following one to its end.
 
 use std::fmt;
+use std::rc::Rc;
 
 use bytes::Bytes;
 
@@ -11,6 +12,7 @@ use super::{
 };
 use crate::block::Block;
 use crate::host_view::Kind;
+use crate::shell::Shells;
 use crate::text::inert;
 
 /// One step of a route, as its name says it.
@@ -372,12 +374,15 @@ impl Route {
 #[derive(Debug, Default)]
 pub struct Follower {
     known: Vec<(Vec<Step>, Block, Forecast, Account)>,
+    shells: Rc<Shells>,
 }
 
 impl Follower {
     /// Follows a route.
     pub fn forecast(&mut self, route: &Route, ground: &Ground<'_>, account: &Account, start: &Block) -> Forecast {
         let Some((last, before)) = route.0.split_last() else { return Forecast::begin(start) };
+        let shells = Rc::clone(&self.shells);
+        let ground = &Ground { shells: Some(&shells), ..*ground };
         if before.is_empty() {
             return self.prefix(&route.0, ground, account, start).0;
         }

@@ -1,5 +1,6 @@
 //! Simple commands: assignments, functions, the shell's own commands, programs.
 
+use std::borrow::Cow;
 use std::rc::Rc;
 
 use bytes::Bytes;
@@ -134,7 +135,7 @@ impl Machine<'_> {
         for assignment in assignments {
             self.at = assignment.at;
             let name = Bytes::copy_from_slice(&assignment.name);
-            let old = self.live.as_ref().and_then(|s| s.vars.get(&name).cloned());
+            let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
             let exported = if stays { None } else { Some(true) };
             self.quiet += usize::from(!stays);
             let done = self.apply(assignment, exported);
@@ -463,7 +464,7 @@ impl Machine<'_> {
                 let open = self.live.as_ref().and_then(|s| s.open.clone());
                 let dialect = self.dialect;
                 if let Some(state) = &mut self.live {
-                    let var = state.vars.entry(name.clone()).or_insert_with(|| match open {
+                    let var = state.vars.get_or_insert_with(&name, || match open {
                         Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() },
                         None => Var::unset(),
                     });
@@ -514,7 +515,7 @@ impl Machine<'_> {
         if scope.iter().any(|(n, _)| *n == name) {
             return;
         }
-        let old = state.vars.get(&name).cloned();
+        let old = state.vars.get(&name).map(Cow::into_owned);
         scope.push((name.clone(), old.clone()));
         // dash keeps the value; the others begin anew, but keep the export.
         let exported = old.as_ref().map_or(Some(false), |v| v.exported);
@@ -531,7 +532,7 @@ impl Machine<'_> {
         if attributes.is_odd
             && let Some(state) = &mut self.live
         {
-            let var = state.vars.entry(Bytes::copy_from_slice(name)).or_insert_with(Var::unset);
+            let var = state.vars.get_or_insert_with(name, Var::unset);
             var.is_odd = true;
             if let Content::Set(Val::Known(_)) = &var.content {
                 var.content = Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", None)));
@@ -600,8 +601,8 @@ impl Machine<'_> {
             b"unalias" => {
                 if let Some(state) = &mut self.live {
                     match known.as_deref() {
-                        Some(names) => names.iter().for_each(|n| drop(state.aliases.remove(n))),
-                        None => state.aliases.clear(),
+                        Some(names) => names.iter().for_each(|n| drop(Rc::make_mut(&mut state.aliases).remove(n))),
+                        None => state.aliases = Rc::default(),
                     }
                 }
                 self.doubt_status(self.doubt("whether there was such an alias"));
@@ -1067,14 +1068,14 @@ impl Machine<'_> {
                     }
                     if of_functions {
                         if let Some(state) = &mut self.live {
-                            state.functions.remove(name);
+                            Rc::make_mut(&mut state.functions).remove(name);
                         }
                         continue;
                     }
                     let is_there = !matches!(self.content_of(name), Content::Unset);
                     if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
                         if let Some(state) = &mut self.live {
-                            state.functions.remove(name);
+                            Rc::make_mut(&mut state.functions).remove(name);
                         }
                         continue;
                     }
@@ -1307,7 +1308,7 @@ impl Machine<'_> {
                     if let Some(at) = memchr::memchr(b'=', text)
                         && let Some(state) = &mut self.live
                     {
-                        state.aliases.insert(text.slice(..at), Some(text.slice(at + 1..)));
+                        Rc::make_mut(&mut state.aliases).insert(text.slice(..at), Some(text.slice(at + 1..)));
                     } else {
                         self.print(Val::Unknown(self.doubt("what a command prints")));
                         self.doubt_status(self.doubt("whether there is such an alias"));

@@ -1737,7 +1737,7 @@ fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
         open: None,
         ended,
         end: None,
-        log: fish.log,
+        log: Rc::new(fish.log),
         skipped: Vec::new(),
         read: fish.read,
     };
@@ -1791,6 +1791,6 @@ fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
             started.kept.push((name.clone(), site));
         }
     }
-    started.log.retain(|a| !a.site.path.is_empty());
+    Rc::make_mut(&mut started.log).retain(|a| !a.site.path.is_empty());
     started
 }

@@ -5,7 +5,6 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::Source;
-use super::parse::Parser;
 use super::pattern::Pattern;
 use super::state::{Content, Function, State, Status, Var};
 use super::syntax::*;
@@ -56,7 +55,7 @@ pub enum Ended {
 }
 
 /// What following a shell's files comes to.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Outcome {
     pub(super) state: Option<State>,
     /// Whether it ends before its program.
@@ -64,7 +63,7 @@ pub(super) struct Outcome {
     /// Where it ends, if it does.
     pub end: Option<Site>,
     /// What was set on the way.
-    pub log: Vec<Assigned>,
+    pub log: Rc<Vec<Assigned>>,
     /// What was not reached.
     pub skipped: Vec<Skipped>,
     /// The files that were read, in order.
@@ -206,14 +205,7 @@ impl<'a> Machine<'a> {
     pub(super) fn fog(&mut self, why: &'static str) {
         let doubt = self.doubt(why);
         if let Some(state) = &mut self.live {
-            for var in state.vars.values_mut() {
-                // What the shell or the system holds fast stays.
-                if !var.readonly {
-                    var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
-                    var.exported = None;
-                    var.site = None;
-                }
-            }
+            state.vars.fog(&doubt);
             state.open.get_or_insert(doubt.clone());
             state.status = Status::Unknown(doubt);
         }
@@ -338,7 +330,10 @@ impl<'a> Machine<'a> {
         }
         match self.content(path) {
             host_view::Content::Bytes(text) => {
-                let source = Rc::new(Source::new(Bytes::copy_from_slice(path), text));
+                let source = match self.ground.shells {
+                    Some(shells) => shells.source(self.dialect, path, text),
+                    None => Rc::new(Source::new(Bytes::copy_from_slice(path), text)),
+                };
                 self.run_source(&source, kind);
             }
             host_view::Content::Denied => self.fog("a file that is run may not be read"),
@@ -356,45 +351,30 @@ impl<'a> Machine<'a> {
         let outer_at = self.at;
         self.enter(kind);
         self.set_status(0);
+        let parsed = source.parsed(self.dialect);
+        // ksh runs nothing of a file that it cannot read to its end.
         let reads_first = self.dialect == Dialect::Ksh && kind != Boundary::Startup;
-        let mut parser = Parser::new(&source.text, self.dialect);
-        let mut lists = Vec::new();
-        if reads_first {
-            loop {
-                match parser.next_line() {
-                    Ok(Some(list)) => lists.push(Ok(list)),
-                    Ok(None) => break,
-                    Err(trouble) => {
-                        lists = vec![Err(trouble)];
-                        break;
-                    }
+        let lines = if reads_first && parsed.trouble.is_some() { &[] } else { &parsed.lines[..] };
+        for (index, list) in lines.iter().enumerate() {
+            if self.live.is_none() {
+                break;
+            }
+            self.run_list(list);
+            let given_up = self.frames.last_mut().and_then(|f| f.next.take());
+            if self.live.is_none() && given_up.is_none() {
+                let by = self.here();
+                for list in lines.iter().skip(index + 1) {
+                    self.note_list(list, "the file is left before", &by);
                 }
             }
-            lists.reverse();
+            if given_up.is_some() {
+                let why = self.doubt(PARTED);
+                self.live = join_some(self.live.take(), given_up, &why);
+            }
         }
-        while self.live.is_some() {
-            let taken = if reads_first { lists.pop().transpose() } else { parser.next_line() };
-            match taken {
-                Ok(Some(list)) => {
-                    self.run_list(&list);
-                    let given_up = self.frames.last_mut().and_then(|f| f.next.take());
-                    let was_live = self.live.is_some();
-                    if !was_live && given_up.is_none() {
-                        let rest = source.text.get(parser.at..).unwrap_or_default();
-                        self.note_rest(source, parser.at, rest);
-                    }
-                    if given_up.is_some() {
-                        let why = self.doubt(PARTED);
-                        self.live = join_some(self.live.take(), given_up, &why);
-                    }
-                }
-                Ok(None) => break,
-                Err(trouble) => {
-                    self.at = trouble.at;
-                    self.broken(&trouble, kind);
-                    break;
-                }
-            }
+        if let Some(trouble) = parsed.trouble.as_ref().filter(|_| self.live.is_some()) {
+            self.at = trouble.at;
+            self.broken(trouble, kind);
         }
         self.end();
         self.source = outer;
@@ -411,19 +391,6 @@ impl<'a> Machine<'a> {
             Dialect::Bash => self.set_status(if kind == Boundary::Text { 2 } else { 1 }),
             Dialect::Ksh => self.set_status(3),
             _ => self.fail_hard(),
-        }
-    }
-
-    /// Puts down what stands in the rest of a file that is not run.
-    fn note_rest(&mut self, source: &Rc<Source>, at: usize, rest: &[u8]) {
-        if self.quiet > 0 || rest.trim_ascii().is_empty() {
-            return;
-        }
-        let by = self.here();
-        let mut parser = Parser::new(&source.text, self.dialect);
-        parser.at = at;
-        while let Ok(Some(list)) = parser.next_line() {
-            self.note_list(&list, "the file is left before", &by);
         }
     }
 
@@ -728,7 +695,7 @@ impl<'a> Machine<'a> {
             Kind::Function(name, body) => {
                 let function = Function { body: body.clone(), source: self.source.clone() };
                 if let Some(state) = &mut self.live {
-                    state.functions.insert(Bytes::copy_from_slice(name), Some(function));
+                    Rc::make_mut(&mut state.functions).insert(Bytes::copy_from_slice(name), Some(function));
                 }
                 if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
                     self.export_function(name);
@@ -939,12 +906,7 @@ impl<'a> Machine<'a> {
                 && let (Some(before), Some(state)) = (&before, &mut self.live)
             {
                 // What still changes may become anything.
-                for (name, var) in &mut state.vars {
-                    if before.vars.get(name) != Some(var) {
-                        var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
-                        var.exported = None;
-                    }
-                }
+                state.vars.fog_what_differs(&before.vars, doubt);
                 state.input = None;
                 if state.positional != before.positional {
                     state.positional = Err(doubt.clone());
@@ -1233,9 +1195,9 @@ impl<'a> Machine<'a> {
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
         let name = Bytes::copy_from_slice(name);
-        let is_new = !state.vars.contains_key(&name);
+        let is_new = !state.vars.contains(&name);
         let open = state.open.is_some();
-        let var = state.vars.entry(name.clone()).or_insert_with(Var::unset);
+        let var = state.vars.get_or_insert_with(&name, Var::unset);
         if var.readonly {
             return false;
         }
@@ -1295,7 +1257,7 @@ impl<'a> Machine<'a> {
     /// From here on a name holds a number, whatever it is set to.
     pub(super) fn doubt_number(&mut self, name: &[u8]) {
         if let Some(state) = &mut self.live {
-            state.vars.entry(Bytes::copy_from_slice(name)).or_insert_with(Var::unset).is_odd = true;
+            state.vars.get_or_insert_with(name, Var::unset).is_odd = true;
         }
     }
 

@@ -15,6 +15,7 @@
 mod builtin;
 mod expand;
 pub(crate) mod fish;
+mod known;
 mod machine;
 mod parse;
 mod pattern;
@@ -25,9 +26,11 @@ mod sum;
 mod syntax;
 mod test;
 mod value;
+mod vars;
 
 use bytes::Bytes;
 
+pub use known::Shells;
 pub use machine::{Assigned, Ended, Skipped};
 pub use parse::Parser;
 pub use startup::{Invocation, Last, Payload, Started};
@@ -44,12 +47,36 @@ pub(crate) struct Source {
     lines: Vec<usize>,
     /// For a text within a file: the line of the command that evaluates it.
     fixed: Option<usize>,
+    parsed: std::cell::OnceCell<Parsed>,
+}
+
+/// What a text's lines say, each with all that belongs to it, up to its end or to what cannot be read.
+#[derive(Debug)]
+pub(crate) struct Parsed {
+    pub(crate) lines: Vec<List>,
+    pub(crate) trouble: Option<Trouble>,
 }
 
 impl Source {
     fn new(path: Bytes, text: Bytes) -> Source {
         let lines = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
-        Source { path, text, lines, fixed: None }
+        Source { path, text, lines, fixed: None, parsed: std::cell::OnceCell::new() }
+    }
+
+    /// Reads it, once.
+    fn parsed(&self, dialect: Dialect) -> &Parsed {
+        self.parsed.get_or_init(|| {
+            let mut parser = Parser::new(&self.text, dialect);
+            let mut lines = Vec::new();
+            let trouble = loop {
+                match parser.next_line() {
+                    Ok(Some(line)) => lines.push(line),
+                    Ok(None) => break None,
+                    Err(trouble) => break Some(trouble),
+                }
+            };
+            Parsed { lines, trouble }
+        })
     }
 
     fn line(&self, at: usize) -> usize {

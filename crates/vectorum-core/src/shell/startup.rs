@@ -6,10 +6,12 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
+use super::known::Setting;
 use super::machine::{Assigned, Boundary, Ended, Machine, Outcome, Skipped};
 use super::state::{Content, State, Status, Var};
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
+use super::vars::Vars;
 use crate::host_view::Kind;
 use crate::reader::is_portable;
 use crate::route::{Account, Flavour, Ground};
@@ -73,7 +75,7 @@ pub struct Started {
     /// Where it ends.
     pub end: Option<crate::route::Site>,
     /// What was set on the way.
-    pub log: Vec<Assigned>,
+    pub log: Rc<Vec<Assigned>>,
     /// What was not reached.
     pub skipped: Vec<Skipped>,
     /// The files that were read.
@@ -92,18 +94,30 @@ pub(crate) fn interpret(
     folder: &[u8],
     invocation: &Invocation,
 ) -> Started {
+    let mut begin = state(ground, account, start, folder, invocation);
+    begin.open.clone_from(&open);
+    let folder = Bytes::copy_from_slice(folder);
+    let level = start.get(&b"SHLVL"[..]).cloned();
+    let setting = Setting { invocation: invocation.clone(), account: account.clone(), folder, open, level };
+    let outcome = ground.shells.and_then(|s| s.find(&setting, &begin)).unwrap_or_else(|| {
+        let outcome = follow(ground, account, start, begin.clone(), invocation);
+        if let Some(shells) = ground.shells {
+            shells.keep(setting, begin, &outcome);
+        }
+        outcome
+    });
+    settle(outcome, start, invocation)
+}
+
+/// Follows a shell's files from what it begins with.
+fn follow(ground: Ground<'_>, account: &Account, start: &Start, begin: State, invocation: &Invocation) -> Outcome {
     let flavour = Flavour::of(ground.files);
-    let mut machine = Machine::new(ground, account, invocation.dialect, state(ground, account, start, folder, invocation));
+    let mut machine = Machine::new(ground, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
-    if let Some(state) = &mut machine.live {
-        state.open = open;
-    }
-    let odd = start.keys().any(|n| matches!(&n[..], b"SHELLOPTS" | b"BASHOPTS" | b"POSIXLY_CORRECT"))
-        && invocation.dialect == Dialect::Bash;
-    if odd {
+    let options: [&[u8]; 3] = [b"SHELLOPTS", b"BASHOPTS", b"POSIXLY_CORRECT"];
+    if invocation.dialect == Dialect::Bash && options.iter().any(|n| start.contains_key(*n)) {
         machine.fog("the shell is started with other options by a variable");
     }
-    let before = machine.live.as_ref().map(|s| s.vars.clone()).unwrap_or_default();
     match invocation.dialect {
         Dialect::Bash => bash(&mut machine, invocation, &flavour, start),
         Dialect::Zsh if !invocation.as_sh => zsh(&mut machine, invocation, &flavour),
@@ -120,8 +134,7 @@ pub(crate) fn interpret(
         let rest = machine.live.take().filter(|s| s.open.is_some());
         machine.live = machine.stopped.take().or(rest);
     }
-    let outcome = machine.finish();
-    settle(outcome, start, &before, invocation)
+    machine.finish()
 }
 
 /// What the shell holds before it reads a file.
@@ -361,9 +374,9 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
     let mut options = BTreeMap::new();
     options.insert(if invocation.is_interactive { "-s" } else { "-c" }, Some(!matches!(invocation.payload, Payload::Script(_))));
     State {
-        vars,
-        functions,
-        aliases: BTreeMap::new(),
+        vars: Vars::new(vars),
+        functions: Rc::new(functions),
+        aliases: Rc::default(),
         options,
         status: Status::Known(0),
         positional: Ok(Rc::new(Vec::new())),
@@ -475,7 +488,7 @@ impl Machine<'_> {
             (Some(_), Some(_)) => Ended::Perhaps,
             (Some(_), None) => Ended::No,
         };
-        Outcome { state, ended, end: self.end, log: self.log, skipped: self.skipped, read: self.read }
+        Outcome { state, ended, end: self.end, log: Rc::new(self.log), skipped: self.skipped, read: self.read }
     }
 }
 
@@ -511,8 +524,9 @@ fn bash(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour, s
             }
             Some(_) => None,
         };
+        let handed = |name: &[u8]| machine.live.as_ref().is_some_and(|s| s.vars.contains(name));
         let remote = invocation.on_socket
-            || flavour.bash_reads_over_ssh && ["SSH_CLIENT", "SSH2_CLIENT"].iter().any(|n| start.contains_key(n.as_bytes()));
+            || flavour.bash_reads_over_ssh && ["SSH_CLIENT", "SSH2_CLIENT"].iter().any(|n| handed(n.as_bytes()));
         match first {
             Some(true) if remote => return rc_files(machine, flavour),
             None if remote => machine.fog("whether bash is started over a network is not known"),
@@ -629,7 +643,7 @@ impl Machine<'_> {
 }
 
 /// Compares what is handed on with what was handed in.
-fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invocation: &Invocation) -> Started {
+fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
     let Outcome { state, ended, end, log, skipped, read } = outcome;
     let mut started =
         Started { changed: BTreeMap::new(), gone: Vec::new(), kept: Vec::new(), open: None, ended, end, log, skipped, read };
@@ -642,7 +656,7 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
         }
     }
     let unknown = || Doubt::new("the shell's files leave it open", None);
-    for (name, var) in &state.vars {
+    for (name, var, before) in state.vars.all() {
         if name == "_" {
             continue;
         }
@@ -658,8 +672,7 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
             Content::Array(_) => None,
         };
         let was = start.get(name).map(|(value, _)| value);
-        let is_same =
-            before.get(name).is_some_and(|b| b.content == var.content && b.exported == var.exported && var.site.is_none());
+        let is_same = before.is_some_and(|b| b.content == var.content && b.exported == var.exported && var.site.is_none());
         match (value, var.exported) {
             (Some((value, may_be_absent)), Some(true) | None) => {
                 let may_be_absent = may_be_absent || var.exported.is_none();
@@ -688,7 +701,7 @@ fn settle(outcome: Outcome, start: &Start, before: &BTreeMap<Bytes, Var>, invoca
             }
         }
     }
-    for name in start.keys().filter(|n| is_portable(n) && !state.vars.contains_key(*n)) {
+    for name in start.keys().filter(|n| is_portable(n) && !state.vars.contains(n)) {
         started.gone.push((name.clone(), None));
     }
     last_level(&mut started, &state, invocation);
@@ -711,7 +724,7 @@ fn last_level(started: &mut Started, state: &State, invocation: &Invocation) {
     if !counts_back {
         return;
     }
-    let now = state.vars.get(&b"SHLVL"[..]).and_then(|v| v.content.value());
+    let now = state.vars.get(b"SHLVL").and_then(|v| v.content.value());
     if let Some(Val::Known(level)) = now {
         let number = std::str::from_utf8(&level).ok().and_then(|l| l.parse::<i64>().ok()).unwrap_or(1);
         let down = (number - 1).max(0).to_string();
@@ -778,7 +791,6 @@ pub(crate) fn taken_in(
         None => super::fish::taken_in(ground, account, start, THE_FILE, folder, &invocation),
         Some(dialect) => {
             let mut machine = Machine::new(ground, account, dialect, state(ground, account, start, folder, &invocation));
-            let before = machine.live.as_ref().map(|s| s.vars.clone()).unwrap_or_default();
             machine.put_option("allexport", true);
             // Each line must be one that the shell reads.
             let mut parser = super::parse::Parser::new(text, dialect);
@@ -790,7 +802,7 @@ pub(crate) fn taken_in(
                 }
             }
             machine.run_file(THE_FILE, Boundary::Text);
-            settle(machine.finish(), start, &before, &invocation)
+            settle(machine.finish(), start, &invocation)
         }
     };
     (started.open.is_none() && started.ended == Ended::No).then_some(started)

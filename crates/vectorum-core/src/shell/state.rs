@@ -8,6 +8,7 @@ use bytes::Bytes;
 
 use super::syntax::Command;
 use super::value::{Doubt, Val};
+use super::vars::Vars;
 use crate::route::Site;
 
 /// What a variable holds.
@@ -78,10 +79,10 @@ pub(super) enum Status {
 /// All that a shell holds.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct State {
-    pub(super) vars: BTreeMap<Bytes, Var>,
+    pub(super) vars: Vars,
     /// `None` marks one that may be defined or not, or otherwise.
-    pub(super) functions: BTreeMap<Bytes, Option<Function>>,
-    pub(super) aliases: BTreeMap<Bytes, Option<Bytes>>,
+    pub(super) functions: Rc<BTreeMap<Bytes, Option<Function>>>,
+    pub(super) aliases: Rc<BTreeMap<Bytes, Option<Bytes>>>,
     /// Options by their letters or long names; `None` where it is not known.
     pub(super) options: BTreeMap<&'static str, Option<bool>>,
     pub(super) status: Status,
@@ -112,7 +113,45 @@ fn join_content(a: &Content, b: &Content, why: &Rc<Doubt>) -> Content {
     }
 }
 
+fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
+    let content = join_content(&a.content, &b.content, why);
+    // Of a name that is not set the export says nothing.
+    let exported = match (&a.content, &b.content) {
+        (Content::Unset, Content::Unset) if a.exported != b.exported => None,
+        (Content::Unset, _) if a.exported == Some(false) => b.exported,
+        (_, Content::Unset) if b.exported == Some(false) => a.exported,
+        _ if a.exported == b.exported => a.exported,
+        _ => None,
+    };
+    let site = if matches!(content, Content::Unset) { None } else { b.site.clone().or(a.site.clone()) };
+    Var {
+        content,
+        exported,
+        readonly: a.readonly || b.readonly,
+        site,
+        is_pending: a.is_pending && b.is_pending,
+        is_odd: a.is_odd || b.is_odd,
+    }
+}
+
+/// What is not the same in both may be one or the other, or missing.
+fn join_named<T: Clone + PartialEq>(one: &mut Rc<BTreeMap<Bytes, Option<T>>>, other: &Rc<BTreeMap<Bytes, Option<T>>>) {
+    if Rc::ptr_eq(one, other) {
+        return;
+    }
+    let differs = |name: &&Bytes| one.get(*name) != other.get(*name);
+    let names: Vec<Bytes> = one.keys().chain(other.keys()).filter(differs).cloned().collect();
+    for name in names {
+        Rc::make_mut(one).insert(name, None);
+    }
+}
+
 impl State {
+    /// Whether what follows from beginning like this follows from beginning like another.
+    pub(super) fn is_alike(&self, other: &State) -> bool {
+        self.functions == other.functions && self.options == other.options && self.vars.is_alike(&other.vars)
+    }
+
     pub(super) fn option(&self, name: &str) -> Option<bool> {
         self.options.get(name).copied().unwrap_or(Some(false))
     }
@@ -123,50 +162,29 @@ impl State {
         if self == other {
             return self;
         }
-        let missing = |open: &Option<Rc<Doubt>>| match open {
-            Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt.clone())), exported: None, ..Var::unset() },
-            None => Var::unset(),
-        };
         let State { vars, functions, aliases, options, status, positional, folder, input, output, open, hidden } = other;
-        let names: std::collections::BTreeSet<Bytes> = self.vars.keys().chain(vars.keys()).cloned().collect();
-        for name in names {
-            let a = self.vars.get(&name).cloned().unwrap_or_else(|| missing(&self.open));
-            let b = vars.get(&name).cloned().unwrap_or_else(|| missing(&open));
-            if a == b {
-                continue;
-            }
-            let content = join_content(&a.content, &b.content, why);
-            // Of a name that is not set the export says nothing.
-            let exported = match (&a.content, &b.content) {
-                (Content::Unset, Content::Unset) if a.exported != b.exported => None,
-                (Content::Unset, _) if a.exported == Some(false) => b.exported,
-                (_, Content::Unset) if b.exported == Some(false) => a.exported,
-                _ if a.exported == b.exported => a.exported,
-                _ => None,
+        self.vars.join(&vars, |a, b| {
+            let missing = |open: &Option<Rc<Doubt>>| match open {
+                Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt.clone())), exported: None, ..Var::unset() },
+                None => Var::unset(),
             };
-            let site = if matches!(content, Content::Unset) { None } else { b.site.clone().or(a.site.clone()) };
-            let var = Var {
-                content,
-                exported,
-                readonly: a.readonly || b.readonly,
-                site,
-                is_pending: a.is_pending && b.is_pending,
-                is_odd: a.is_odd || b.is_odd,
+            let (mine, others);
+            let a = if let Some(a) = a {
+                a
+            } else {
+                mine = missing(&self.open);
+                &mine
             };
-            self.vars.insert(name, var);
-        }
-        let names: Vec<Bytes> = self.functions.keys().chain(functions.keys()).cloned().collect();
-        for name in names {
-            if self.functions.get(&name) != functions.get(&name) {
-                self.functions.insert(name, None);
-            }
-        }
-        let names: Vec<Bytes> = self.aliases.keys().chain(aliases.keys()).cloned().collect();
-        for name in names {
-            if self.aliases.get(&name) != aliases.get(&name) {
-                self.aliases.insert(name, None);
-            }
-        }
+            let b = if let Some(b) = b {
+                b
+            } else {
+                others = missing(&open);
+                &others
+            };
+            join_var(a, b, why)
+        });
+        join_named(&mut self.functions, &functions);
+        join_named(&mut self.aliases, &aliases);
         let names: Vec<&'static str> = self.options.keys().chain(options.keys()).copied().collect();
         for name in names {
             if self.option(name) != options.get(name).copied().unwrap_or(Some(false)) {

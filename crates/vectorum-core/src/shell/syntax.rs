@@ -3,7 +3,7 @@
 use std::rc::Rc;
 
 /// A shell of the Bourne family. fish has a grammar of its own.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Hash, PartialEq, Eq)]
 pub enum Dialect {
     /// dash, Debian's `sh`.
     Dash,

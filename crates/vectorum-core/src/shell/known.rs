@@ -1,0 +1,69 @@
+//! What was found out about shells on one state of a host, for other routes that start them alike.
+
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::Source;
+use super::machine::Outcome;
+use super::startup::Invocation;
+use super::state::State;
+use super::syntax::Dialect;
+use super::value::{Doubt, Val};
+use crate::route::Account;
+
+/// More shells are not kept in mind.
+const MOST: usize = 64;
+
+/// How a shell is started, but for its block.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Setting {
+    pub(super) invocation: Invocation,
+    pub(super) account: Account,
+    pub(super) folder: Bytes,
+    /// Why other names may be handed in, too.
+    pub(super) open: Option<Rc<Doubt>>,
+    /// How deep in shells it is: that has a say in what is read.
+    pub(super) level: Option<(Val, bool)>,
+}
+
+/// The shells that were followed on one state of a host, and the files that they read.
+#[derive(Debug, Default)]
+pub struct Shells {
+    followed: RefCell<Vec<(Setting, State, Outcome)>>,
+    sources: RefCell<HashMap<(Dialect, Bytes), Rc<Source>>>,
+}
+
+impl Shells {
+    /// Returns what a shell comes to, if one was followed whose start was alike in all that it looked
+    /// at.
+    pub(super) fn find(&self, setting: &Setting, begin: &State) -> Option<Outcome> {
+        let followed = self.followed.borrow();
+        let (_, _, outcome) = followed.iter().find(|(other, state, _)| other == setting && state.is_alike(begin))?;
+        let mut outcome = outcome.clone();
+        if let Some(state) = &mut outcome.state {
+            state.vars = state.vars.on(&begin.vars);
+        }
+        Some(outcome)
+    }
+
+    pub(super) fn keep(&self, setting: Setting, begin: State, outcome: &Outcome) {
+        let mut followed = self.followed.borrow_mut();
+        if followed.len() < MOST {
+            followed.push((setting, begin, outcome.clone()));
+        }
+    }
+
+    /// Returns a file with what it says; it is read once.
+    pub(super) fn source(&self, dialect: Dialect, path: &[u8], text: Bytes) -> Rc<Source> {
+        let path = Bytes::copy_from_slice(path);
+        let mut sources = self.sources.borrow_mut();
+        let source = sources.entry((dialect, path.clone())).or_insert_with(|| Rc::new(Source::new(path.clone(), text.clone())));
+        if source.text != text {
+            *source = Rc::new(Source::new(path, text));
+        }
+        source.clone()
+    }
+}

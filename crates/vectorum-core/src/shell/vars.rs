@@ -1,0 +1,161 @@
+//! The variables of a shell. Branches share what they have in common; and what was looked up of what the
+//! shell began with is kept in mind, so that what follows from it holds for another start that is alike
+//! in all of that.
+
+use std::borrow::Cow;
+use std::cell::RefCell;
+use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::state::{Content, Var};
+use super::value::{Doubt, Val};
+
+/// What a shell begins with, and which names of it were looked up.
+#[derive(Debug)]
+struct Start {
+    vars: BTreeMap<Bytes, Var>,
+    asked: RefCell<BTreeSet<Bytes>>,
+}
+
+/// Variables: those at the start, and what became of them since.
+#[derive(Clone, Debug)]
+pub(super) struct Vars {
+    start: Rc<Start>,
+    /// What was changed; `None` is a name that is not there any more.
+    changed: Rc<BTreeMap<Bytes, Option<Var>>>,
+    /// Why each one that is not among the changed ones, nor held fast, may be anything.
+    fog: Option<Rc<Doubt>>,
+}
+
+impl PartialEq for Vars {
+    fn eq(&self, other: &Vars) -> bool {
+        self.fog == other.fog && (Rc::ptr_eq(&self.changed, &other.changed) || self.changed == other.changed)
+    }
+}
+
+impl Var {
+    /// The same where something was done that is not followed. What the shell or the system holds fast
+    /// stays.
+    fn fogged(self, why: &Rc<Doubt>) -> Var {
+        if self.readonly {
+            return self;
+        }
+        Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, site: None, ..self }
+    }
+}
+
+impl Vars {
+    pub(super) fn new(vars: BTreeMap<Bytes, Var>) -> Vars {
+        Vars { start: Rc::new(Start { vars, asked: RefCell::default() }), changed: Rc::default(), fog: None }
+    }
+
+    fn at_start(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+        if !self.start.asked.borrow().contains(name) {
+            self.start.asked.borrow_mut().insert(Bytes::copy_from_slice(name));
+        }
+        let var = self.start.vars.get(name)?;
+        Some(match &self.fog {
+            Some(why) => Cow::Owned(var.clone().fogged(why)),
+            None => Cow::Borrowed(var),
+        })
+    }
+
+    pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+        match self.changed.get(name) {
+            Some(var) => var.as_ref().map(Cow::Borrowed),
+            None => self.at_start(name),
+        }
+    }
+
+    pub(super) fn contains(&self, name: &[u8]) -> bool {
+        self.get(name).is_some()
+    }
+
+    /// Returns a variable, made anew where there is none.
+    pub(super) fn get_or_insert_with(&mut self, name: &[u8], make: impl FnOnce() -> Var) -> &mut Var {
+        if !matches!(self.changed.get(name), Some(Some(_))) {
+            let var = self.get(name).map_or_else(make, Cow::into_owned);
+            self.insert(Bytes::copy_from_slice(name), var);
+        }
+        let slot = Rc::make_mut(&mut self.changed).entry(Bytes::copy_from_slice(name)).or_default();
+        slot.get_or_insert_with(Var::unset)
+    }
+
+    pub(super) fn get_mut(&mut self, name: &[u8]) -> Option<&mut Var> {
+        self.contains(name).then(|| self.get_or_insert_with(name, Var::unset))
+    }
+
+    pub(super) fn insert(&mut self, name: Bytes, var: Var) {
+        Rc::make_mut(&mut self.changed).insert(name, Some(var));
+    }
+
+    pub(super) fn remove(&mut self, name: &[u8]) {
+        Rc::make_mut(&mut self.changed).insert(Bytes::copy_from_slice(name), None);
+    }
+
+    /// From here on each one may be anything.
+    pub(super) fn fog(&mut self, why: &Rc<Doubt>) {
+        for var in Rc::make_mut(&mut self.changed).values_mut() {
+            *var = var.take().map(|var| var.fogged(why));
+        }
+        self.fog.get_or_insert_with(|| why.clone());
+    }
+
+    /// Whatever is not as it is in another state may become anything.
+    pub(super) fn fog_what_differs(&mut self, other: &Vars, why: &Rc<Doubt>) {
+        for (name, var) in Rc::make_mut(&mut self.changed) {
+            if let Some(var) = var
+                && other.get(name).as_deref() != Some(&*var)
+            {
+                var.content = Content::Perhaps(Val::Unknown(why.clone()));
+                var.exported = None;
+            }
+        }
+    }
+
+    /// Puts together what each name is here and in another state.
+    pub(super) fn join(&mut self, other: &Vars, join: impl Fn(Option<&Var>, Option<&Var>) -> Var) {
+        if Rc::ptr_eq(&self.changed, &other.changed) && self.fog == other.fog {
+            return;
+        }
+        let names: BTreeSet<&Bytes> = self.changed.keys().chain(other.changed.keys()).collect();
+        let mut joined = Vec::new();
+        for name in names {
+            let (a, b) = (self.get(name), other.get(name));
+            if a != b {
+                joined.push((name.clone(), join(a.as_deref(), b.as_deref())));
+            }
+        }
+        if !joined.is_empty() {
+            let changed = Rc::make_mut(&mut self.changed);
+            changed.extend(joined.into_iter().map(|(name, var)| (name, Some(var))));
+        }
+        if self.fog.is_none() {
+            self.fog.clone_from(&other.fog);
+        }
+    }
+
+    /// Whether what follows from one start follows from another: they are alike in all that was looked
+    /// up.
+    pub(super) fn is_alike(&self, other: &Vars) -> bool {
+        self.start.asked.borrow().iter().all(|name| self.start.vars.get(name) == other.start.vars.get(name))
+    }
+
+    /// The same changes from another start.
+    pub(super) fn on(&self, other: &Vars) -> Vars {
+        Vars { start: other.start.clone(), changed: self.changed.clone(), fog: self.fog.clone() }
+    }
+
+    /// Returns all of them, and what they were at the start.
+    pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<&Var>)> {
+        let rest = self.start.vars.iter().filter(|(name, _)| !self.changed.contains_key(*name));
+        let changed = self.changed.iter().filter_map(|(name, var)| Some((name, Cow::Borrowed(var.as_ref()?))));
+        let rest = rest.map(|(name, var)| match &self.fog {
+            Some(why) => (name, Cow::Owned(var.clone().fogged(why))),
+            None => (name, Cow::Borrowed(var)),
+        });
+        changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name)))
+    }
+}
