@@ -55,6 +55,9 @@ enum Mode {
     One,
 }
 
+/// A command with more words is not followed.
+const MOST_FIELDS: usize = 5000;
+
 type Expanded<T> = Result<T, Rc<Doubt>>;
 
 impl Machine<'_> {
@@ -65,14 +68,24 @@ impl Machine<'_> {
     pub(super) fn fields(&mut self, words: &[Word]) -> Expanded<Vec<Val>> {
         let mut out = Vec::new();
         for word in words {
-            let alternatives = if self.dialect.is_rich() { braces(word) } else { Ok(vec![word.clone()]) };
-            for word in alternatives.map_err(|why| self.doubt(why))? {
-                for field in self.word_fields(&word)? {
-                    out.push(field);
-                    if out.len() > 5000 {
-                        return Err(self.doubt("a command has too many words"));
+            if let Some(text) = word.calm() {
+                out.push(Val::of(text));
+                continue;
+            }
+            let alternatives = if self.dialect.is_rich() { braces(word) } else { Ok(None) };
+            match alternatives.map_err(|why| self.doubt(why))? {
+                None => out.extend(self.word_fields(word)?),
+                Some(words) => {
+                    for word in words {
+                        out.extend(self.word_fields(&word)?);
+                        if out.len() > MOST_FIELDS {
+                            break;
+                        }
                     }
                 }
+            }
+            if out.len() > MOST_FIELDS {
+                return Err(self.doubt("a command has too many words"));
             }
         }
         Ok(out)
@@ -112,12 +125,12 @@ impl Machine<'_> {
     /// # Errors
     /// Never for an unknown value: only where nothing can be said at all.
     pub(super) fn one_word(&mut self, word: &Word) -> Expanded<Val> {
-        Ok(self.one(&word.parts, Mode::One))
+        Ok(word.calm().map_or_else(|| self.one(&word.parts, Mode::One), Val::of))
     }
 
     /// Expands the value of an assignment.
     pub(super) fn assigned_word(&mut self, word: &Word) -> Val {
-        self.one(&word.parts, Mode::Assigned)
+        word.calm().map_or_else(|| self.one(&word.parts, Mode::Assigned), Val::of)
     }
 
     /// Expands parts into one text.
@@ -149,6 +162,11 @@ impl Machine<'_> {
     /// # Errors
     /// If it is not known.
     pub(super) fn pattern_text(&mut self, word: &Word) -> Expanded<(Vec<u8>, Vec<bool>)> {
+        if let [Part::Text(text)] = &word.parts[..]
+            && text.iter().all(|b| is_calm(*b) || *b == b'*')
+        {
+            return Ok((text.clone(), vec![false; text.len()]));
+        }
         let fields = self.expand(&word.parts, Mode::One)?;
         let mut whole = Field::default();
         for field in fields {
@@ -1048,10 +1066,10 @@ fn is_all(parts: &[Part]) -> bool {
 ///
 /// # Errors
 /// If there are too many.
-fn braces(word: &Word) -> Result<Vec<Word>, &'static str> {
+fn braces(word: &Word) -> Result<Option<Vec<Word>>, &'static str> {
     let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
     if !has_braces {
-        return Ok(vec![word.clone()]);
+        return Ok(None);
     }
     // As single bytes that were not quoted, and parts that stay whole.
     let mut atoms: Vec<Part> = Vec::new();
@@ -1073,7 +1091,7 @@ fn braces(word: &Word) -> Result<Vec<Word>, &'static str> {
         }
         Word { parts, at: word.at, end: word.end, assignment: None }
     });
-    Ok(words.collect())
+    Ok(Some(words.collect()))
 }
 
 fn byte_of(atom: &Part) -> Option<u8> {

@@ -5,7 +5,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::Source;
-use super::pattern::Pattern;
+use super::pattern::{Pattern, fits_stars};
 use super::state::{Content, Function, State, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
@@ -824,6 +824,11 @@ impl<'a> Machine<'a> {
         // Anything fits a star.
         if bytes == b"*" && quoted == [false] {
             return Ok(true);
+        }
+        if let Val::Known(text) = text
+            && bytes.iter().zip(&quoted).all(|(b, q)| is_calm(*b) || !q && *b == b'*')
+        {
+            return Ok(fits_stars(&bytes, text));
         }
         let doubt = || Doubt::new("a pattern of another kind", None);
         let pattern = Pattern::new(&bytes, &quoted).map_err(|_| self.doubt("a pattern of another kind"))?;

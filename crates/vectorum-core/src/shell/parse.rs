@@ -941,8 +941,14 @@ impl<'a> Parser<'a> {
                     }
                 }
                 byte => {
-                    push_text(parts, byte);
-                    self.at += 1;
+                    let rest = self.text.get(self.at..).unwrap_or_default();
+                    let length = rest.iter().take_while(|b| is_calm(**b)).count();
+                    if length > 1 {
+                        push_texts(parts, rest.get(..length).unwrap_or_default());
+                    } else {
+                        push_text(parts, byte);
+                    }
+                    self.at += length.max(1);
                 }
             }
         }
@@ -1390,9 +1396,13 @@ impl<'a> Parser<'a> {
 }
 
 fn push_text(parts: &mut Vec<Part>, byte: u8) {
+    push_texts(parts, &[byte]);
+}
+
+fn push_texts(parts: &mut Vec<Part>, bytes: &[u8]) {
     match parts.last_mut() {
-        Some(Part::Text(text)) => text.push(byte),
-        _ => parts.push(Part::Text(vec![byte])),
+        Some(Part::Text(text)) => text.extend_from_slice(bytes),
+        _ => parts.push(Part::Text(bytes.to_vec())),
     }
 }
 

@@ -16,6 +16,19 @@ enum Token {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) struct NotFollowed;
 
+/// Whether a text fits a pattern that has no sign but stars.
+pub(super) fn fits_stars(pattern: &[u8], text: &[u8]) -> bool {
+    let mut pieces = pattern.split(|b| *b == b'*');
+    let first = pieces.next().unwrap_or_default();
+    let Some(mut rest) = text.strip_prefix(first) else { return false };
+    let Some(last) = pieces.next_back() else { return rest.is_empty() };
+    for piece in pieces {
+        let Some(at) = memchr::memmem::find(rest, piece) else { return false };
+        rest = rest.get(at + piece.len()..).unwrap_or_default();
+    }
+    rest.ends_with(last)
+}
+
 impl Pattern {
     /// Takes a pattern apart; each byte with whether it was quoted.
     ///

@@ -189,6 +189,19 @@ impl Word {
             _ => None,
         }
     }
+
+    /// Returns the text if it is one that every shell takes as it stands, wherever it stands.
+    pub(super) fn calm(&self) -> Option<&[u8]> {
+        match &self.parts[..] {
+            [Part::Text(text)] if text == b"[" || text.iter().all(|b| is_calm(*b)) => Some(text),
+            _ => None,
+        }
+    }
+}
+
+/// Whether a byte has no meaning of its own in any word of any shell.
+pub(super) fn is_calm(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || b"_/.,:+@%-]".contains(&byte)
 }
 
 /// A part of a word.

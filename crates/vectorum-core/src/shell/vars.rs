@@ -3,7 +3,7 @@
 //! in all of that.
 
 use std::borrow::Cow;
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
@@ -15,8 +15,10 @@ use super::value::{Doubt, Val};
 /// What a shell begins with, and which names of it were looked up.
 #[derive(Debug)]
 struct Start {
-    vars: BTreeMap<Bytes, Var>,
-    asked: RefCell<BTreeSet<Bytes>>,
+    /// Each with whether it was looked up.
+    vars: BTreeMap<Bytes, (Var, Cell<bool>)>,
+    /// Names that are not there and were looked up.
+    missed: RefCell<BTreeSet<Bytes>>,
 }
 
 /// Variables: those at the start, and what became of them since.
@@ -48,14 +50,18 @@ impl Var {
 
 impl Vars {
     pub(super) fn new(vars: BTreeMap<Bytes, Var>) -> Vars {
-        Vars { start: Rc::new(Start { vars, asked: RefCell::default() }), changed: Rc::default(), fog: None }
+        let vars = vars.into_iter().map(|(name, var)| (name, (var, Cell::new(false)))).collect();
+        Vars { start: Rc::new(Start { vars, missed: RefCell::default() }), changed: Rc::default(), fog: None }
     }
 
     fn at_start(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
-        if !self.start.asked.borrow().contains(name) {
-            self.start.asked.borrow_mut().insert(Bytes::copy_from_slice(name));
-        }
-        let var = self.start.vars.get(name)?;
+        let Some((var, was_asked)) = self.start.vars.get(name) else {
+            if !self.start.missed.borrow().contains(name) {
+                self.start.missed.borrow_mut().insert(Bytes::copy_from_slice(name));
+            }
+            return None;
+        };
+        was_asked.set(true);
         Some(match &self.fog {
             Some(why) => Cow::Owned(var.clone().fogged(why)),
             None => Cow::Borrowed(var),
@@ -140,7 +146,9 @@ impl Vars {
     /// Whether what follows from one start follows from another: they are alike in all that was looked
     /// up.
     pub(super) fn is_alike(&self, other: &Vars) -> bool {
-        self.start.asked.borrow().iter().all(|name| self.start.vars.get(name) == other.start.vars.get(name))
+        let at_other = |name: &Bytes| other.start.vars.get(name).map(|(var, _)| var);
+        self.start.vars.iter().filter(|(_, (_, asked))| asked.get()).all(|(name, (var, _))| at_other(name) == Some(var))
+            && self.start.missed.borrow().iter().all(|name| at_other(name).is_none())
     }
 
     /// The same changes from another start.
@@ -152,10 +160,10 @@ impl Vars {
     pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<&Var>)> {
         let rest = self.start.vars.iter().filter(|(name, _)| !self.changed.contains_key(*name));
         let changed = self.changed.iter().filter_map(|(name, var)| Some((name, Cow::Borrowed(var.as_ref()?))));
-        let rest = rest.map(|(name, var)| match &self.fog {
+        let rest = rest.map(|(name, (var, _))| match &self.fog {
             Some(why) => (name, Cow::Owned(var.clone().fogged(why))),
             None => (name, Cow::Borrowed(var)),
         });
-        changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name)))
+        changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name).map(|(var, _)| var)))
     }
 }
