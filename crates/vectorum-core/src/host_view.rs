@@ -34,7 +34,7 @@ pub enum Content {
 }
 
 /// What one wants to do with a file.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Hash, PartialEq, Eq)]
 pub enum Want {
     /// Read it.
     Read,
@@ -131,13 +131,14 @@ pub struct Snapshot<'a> {
     reals: RefCell<HashMap<Bytes, Option<Bytes>>>,
     contents: RefCell<HashMap<Bytes, Content>>,
     lists: RefCell<HashMap<Bytes, Option<Vec<Bytes>>>>,
+    rights: RefCell<HashMap<(u32, u32, Want), RefCell<HashMap<Bytes, Option<bool>>>>>,
 }
 
 impl<'a> Snapshot<'a> {
     /// Looks at a host.
     pub fn new(view: &'a dyn HostView) -> Snapshot<'a> {
         let (kinds, reals) = (RefCell::default(), RefCell::default());
-        Snapshot { view, kinds, reals, contents: RefCell::default(), lists: RefCell::default() }
+        Snapshot { view, kinds, reals, contents: RefCell::default(), lists: RefCell::default(), rights: RefCell::default() }
     }
 
     /// Returns the files whose contents were asked for, those that are not there included.
@@ -180,7 +181,8 @@ impl HostView for Snapshot<'_> {
     }
 
     fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
-        self.view.may(path, uid, gid, want)
+        let mut rights = self.rights.borrow_mut();
+        once(rights.entry((uid, gid, want)).or_default(), path, || self.view.may(path, uid, gid, want))
     }
 
     fn is_link(&self, path: &[u8]) -> Option<bool> {

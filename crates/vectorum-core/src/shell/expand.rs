@@ -15,7 +15,8 @@ use crate::host_view::Kind as FileKind;
 #[derive(Clone, Debug, Default)]
 pub(super) struct Field {
     text: Vec<u8>,
-    quoted: Vec<bool>,
+    /// Where each stretch that was quoted, or was not, ends.
+    stretches: Vec<(usize, bool)>,
     /// Why it is not known; the text is then only part of it.
     unknown: Option<Rc<Doubt>>,
     /// Whether it is there even if it is empty.
@@ -25,8 +26,31 @@ pub(super) struct Field {
 impl Field {
     fn push(&mut self, text: &[u8], quoted: bool) {
         self.text.extend_from_slice(text);
-        self.quoted.resize(self.text.len(), quoted);
         self.is_there |= quoted;
+        match self.stretches.last_mut() {
+            Some((end, was_quoted)) if *was_quoted == quoted => *end = self.text.len(),
+            _ if text.is_empty() => {}
+            _ => self.stretches.push((self.text.len(), quoted)),
+        }
+    }
+
+    /// Returns whether each byte was quoted.
+    fn quoted(&self) -> Vec<bool> {
+        let mut out = Vec::with_capacity(self.text.len());
+        for (end, quoted) in &self.stretches {
+            out.resize(*end, *quoted);
+        }
+        out
+    }
+
+    /// Whether it has an unquoted sign of a pattern.
+    fn has_signs(&self) -> bool {
+        let mut begin = 0;
+        self.stretches.iter().any(|(end, quoted)| {
+            let stretch = self.text.get(begin..*end).unwrap_or_default();
+            begin = *end;
+            !quoted && stretch.iter().any(|b| b"*?[".contains(b))
+        })
     }
 
     fn doubt(&mut self, doubt: &Rc<Doubt>) {
@@ -95,11 +119,11 @@ impl Machine<'_> {
         let fields = self.expand(&word.parts, Mode::Fields)?;
         let mut out = Vec::new();
         for field in fields {
-            let has_signs = field.text.iter().zip(&field.quoted).any(|(b, q)| !q && b"*?[".contains(b));
+            let has_signs = field.has_signs();
             let noglob = self.live.as_ref().and_then(|s| s.option("noglob"));
             if self.dialect == Dialect::Zsh
                 && field.text.first() == Some(&b'=')
-                && field.quoted.first() == Some(&false)
+                && field.stretches.first().is_some_and(|(_, quoted)| !quoted)
                 && field.text.len() > 1
             {
                 // Where there is none it is an error.
@@ -140,7 +164,12 @@ impl Machine<'_> {
 
     fn one(&mut self, parts: &[Part], mode: Mode) -> Val {
         match self.expand(parts, mode) {
-            Ok(fields) => {
+            Ok(mut fields) => {
+                if fields.len() == 1
+                    && let Some(only) = fields.pop()
+                {
+                    return only.value();
+                }
                 let mut whole = Field::default();
                 for (index, field) in fields.into_iter().enumerate() {
                     if index > 0 {
@@ -162,22 +191,17 @@ impl Machine<'_> {
     /// # Errors
     /// If it is not known.
     pub(super) fn pattern_text(&mut self, word: &Word) -> Expanded<(Vec<u8>, Vec<bool>)> {
-        if let [Part::Text(text)] = &word.parts[..]
-            && text.iter().all(|b| is_calm(*b) || *b == b'*')
-        {
-            return Ok((text.clone(), vec![false; text.len()]));
-        }
         let fields = self.expand(&word.parts, Mode::One)?;
-        let mut whole = Field::default();
+        let (mut text, mut quoted) = (Vec::new(), Vec::new());
         for field in fields {
+            quoted.extend(field.quoted());
             if let Some(doubt) = field.unknown {
                 return Err(doubt);
             }
-            whole.text.extend_from_slice(&field.text);
-            whole.quoted.extend_from_slice(&field.quoted);
+            text.extend(field.text);
         }
         // In zsh what a parameter brings is text in a pattern.
-        Ok((whole.text, whole.quoted))
+        Ok((text, quoted))
     }
 
     fn expand(&mut self, parts: &[Part], mode: Mode) -> Expanded<Vec<Field>> {
@@ -868,7 +892,7 @@ impl Machine<'_> {
         }
         let parts: Vec<(Vec<u8>, Vec<bool>)> = {
             let mut parts = vec![(Vec::new(), Vec::new())];
-            for (byte, quoted) in field.text.iter().zip(&field.quoted) {
+            for (byte, quoted) in field.text.iter().zip(&field.quoted()) {
                 if *byte == b'/' {
                     parts.push((Vec::new(), Vec::new()));
                 } else if let Some((text, quotes)) = parts.last_mut() {

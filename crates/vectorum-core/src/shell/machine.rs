@@ -643,6 +643,9 @@ impl<'a> Machine<'a> {
     }
 
     fn run_kind(&mut self, command: &Command) {
+        if command.redirects.is_empty() {
+            return self.run_bare(command);
+        }
         let reads = command.redirects.iter().rev().find(|r| matches!(&r.operator[..], b"<" | b"<<" | b"<<-" | b"<<<"));
         let outer_input = self.live.as_ref().map(|s| s.input.clone());
         if let Some(redirect) = reads {
@@ -746,9 +749,9 @@ impl<'a> Machine<'a> {
         if self.live.is_none() {
             return;
         }
-        let by = self.here();
         match self.succeeded() {
             Ok(true) => {
+                let by = self.here();
                 for (_, body) in rest {
                     self.note_list(body, "a condition above it holds", &by);
                 }
@@ -758,7 +761,7 @@ impl<'a> Machine<'a> {
                 self.run_list(body);
             }
             Ok(false) => {
-                self.note_list(body, "its condition does not hold", &by);
+                self.note_list(body, "its condition does not hold", &self.here());
                 self.run_if(rest, otherwise);
             }
             Err(doubt) => self.fork(&doubt, |m| m.run_list(body), |m| m.run_if(rest, otherwise)),
@@ -791,10 +794,10 @@ impl<'a> Machine<'a> {
                 _ => {}
             }
         }
-        let by = self.here();
         match matches {
             Ok(true) => {
                 if arm.end == ArmEnd::Done {
+                    let by = self.here();
                     for other in rest {
                         self.note_list(&other.body, "another case is taken", &by);
                     }
@@ -802,7 +805,7 @@ impl<'a> Machine<'a> {
                 self.run_arm(arm, text, rest);
             }
             Ok(false) => {
-                self.note_list(&arm.body, "its case is not taken", &by);
+                self.note_list(&arm.body, "its case is not taken", &self.here());
                 self.run_arms(text, rest);
             }
             Err(doubt) => self.fork(&doubt, |m| m.run_arm(arm, text, rest), |m| m.run_arms(text, rest)),
@@ -820,15 +823,15 @@ impl<'a> Machine<'a> {
 
     /// Whether a text fits a pattern.
     pub(super) fn fits(&mut self, text: &Val, pattern: &Word) -> Maybe {
+        if let (Val::Known(text), [Part::Text(pattern)]) = (text, &pattern.parts[..])
+            && pattern.iter().all(|b| is_calm(*b) || *b == b'*')
+        {
+            return Ok(fits_stars(pattern, text));
+        }
         let (bytes, quoted) = self.pattern_text(pattern)?;
         // Anything fits a star.
         if bytes == b"*" && quoted == [false] {
             return Ok(true);
-        }
-        if let Val::Known(text) = text
-            && bytes.iter().zip(&quoted).all(|(b, q)| is_calm(*b) || !q && *b == b'*')
-        {
-            return Ok(fits_stars(&bytes, text));
         }
         let doubt = || Doubt::new("a pattern of another kind", None);
         let pattern = Pattern::new(&bytes, &quoted).map_err(|_| self.doubt("a pattern of another kind"))?;

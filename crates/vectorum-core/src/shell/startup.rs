@@ -98,9 +98,15 @@ pub(crate) fn interpret(
     begin.open.clone_from(&open);
     let folder = Bytes::copy_from_slice(folder);
     let level = start.get(&b"SHLVL"[..]).cloned();
-    let setting = Setting { invocation: invocation.clone(), account: account.clone(), folder, open, level };
+    // What comes behind a command has no say in what is read before it.
+    let payload = match &invocation.payload {
+        Payload::Becomes | Payload::Forks => Payload::Command,
+        other => other.clone(),
+    };
+    let invocation_before = Invocation { payload, ..invocation.clone() };
+    let setting = Setting { invocation: invocation_before, account: account.clone(), folder, open, level };
     let outcome = ground.shells.and_then(|s| s.find(&setting, &begin)).unwrap_or_else(|| {
-        let outcome = follow(ground, account, start, begin.clone(), invocation);
+        let outcome = follow(ground, account, start, begin.clone(), &setting.invocation);
         if let Some(shells) = ground.shells {
             shells.keep(setting, begin, &outcome);
         }

@@ -8,6 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
 use bytes::Bytes;
+use hashbrown::HashMap;
 
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
@@ -16,7 +17,7 @@ use super::value::{Doubt, Val};
 #[derive(Debug)]
 struct Start {
     /// Each with whether it was looked up.
-    vars: BTreeMap<Bytes, (Var, Cell<bool>)>,
+    vars: HashMap<Bytes, (Var, Cell<bool>)>,
     /// Names that are not there and were looked up.
     missed: RefCell<BTreeSet<Bytes>>,
 }
@@ -26,7 +27,7 @@ struct Start {
 pub(super) struct Vars {
     start: Rc<Start>,
     /// What was changed; `None` is a name that is not there any more.
-    changed: Rc<BTreeMap<Bytes, Option<Var>>>,
+    changed: Rc<HashMap<Bytes, Option<Var>>>,
     /// Why each one that is not among the changed ones, nor held fast, may be anything.
     fog: Option<Rc<Doubt>>,
 }
@@ -85,8 +86,7 @@ impl Vars {
             let var = self.get(name).map_or_else(make, Cow::into_owned);
             self.insert(Bytes::copy_from_slice(name), var);
         }
-        let slot = Rc::make_mut(&mut self.changed).entry(Bytes::copy_from_slice(name)).or_default();
-        slot.get_or_insert_with(Var::unset)
+        Rc::make_mut(&mut self.changed).entry(Bytes::copy_from_slice(name)).or_default().get_or_insert_with(Var::unset)
     }
 
     pub(super) fn get_mut(&mut self, name: &[u8]) -> Option<&mut Var> {
@@ -111,7 +111,7 @@ impl Vars {
 
     /// Whatever is not as it is in another state may become anything.
     pub(super) fn fog_what_differs(&mut self, other: &Vars, why: &Rc<Doubt>) {
-        for (name, var) in Rc::make_mut(&mut self.changed) {
+        for (name, var) in Rc::make_mut(&mut self.changed).iter_mut() {
             if let Some(var) = var
                 && other.get(name).as_deref() != Some(&*var)
             {
@@ -164,6 +164,7 @@ impl Vars {
             Some(why) => (name, Cow::Owned(var.clone().fogged(why))),
             None => (name, Cow::Borrowed(var)),
         });
-        changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name).map(|(var, _)| var)))
+        let all: BTreeMap<&Bytes, Cow<'_, Var>> = changed.chain(rest).collect();
+        all.into_iter().map(|(name, var)| (name, var, self.start.vars.get(name).map(|(var, _)| var)))
     }
 }
