@@ -92,8 +92,8 @@ impl Machine<'_> {
     pub(super) fn fields(&mut self, words: &[Word]) -> Expanded<Vec<Val>> {
         let mut out = Vec::new();
         for word in words {
-            if let Some(text) = word.calm() {
-                out.push(Val::of(text));
+            if let Some(value) = word.calm() {
+                out.push(value);
                 continue;
             }
             let alternatives = if self.dialect.is_rich() { braces(word) } else { Ok(None) };
@@ -149,12 +149,12 @@ impl Machine<'_> {
     /// # Errors
     /// Never for an unknown value: only where nothing can be said at all.
     pub(super) fn one_word(&mut self, word: &Word) -> Expanded<Val> {
-        Ok(word.calm().map_or_else(|| self.one(&word.parts, Mode::One), Val::of))
+        Ok(word.calm().unwrap_or_else(|| self.one(&word.parts, Mode::One)))
     }
 
     /// Expands the value of an assignment.
     pub(super) fn assigned_word(&mut self, word: &Word) -> Val {
-        word.calm().map_or_else(|| self.one(&word.parts, Mode::Assigned), Val::of)
+        word.calm().unwrap_or_else(|| self.one(&word.parts, Mode::Assigned))
     }
 
     /// Expands parts into one text.
@@ -1113,7 +1113,7 @@ fn braces(word: &Word) -> Result<Option<Vec<Word>>, &'static str> {
                 (atom, _) => parts.push(atom),
             }
         }
-        Word { parts, at: word.at, end: word.end, assignment: None }
+        Word::new(parts, word.at, word.end)
     });
     Ok(Some(words.collect()))
 }

@@ -1202,7 +1202,7 @@ impl<'a> Machine<'a> {
         }
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
-        let name = Bytes::copy_from_slice(name);
+        let name = state.vars.name(name);
         let is_new = !state.vars.contains(&name);
         let open = state.open.is_some();
         let var = state.vars.get_or_insert_with(&name, Var::unset);

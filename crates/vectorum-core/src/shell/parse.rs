@@ -366,16 +366,16 @@ impl<'a> Parser<'a> {
             if declares && let Some(assignment) = self.assignment()? {
                 // The same once more as a word, for shells that split it and for other commands.
                 let end = self.at;
-                let word = match &assignment.value {
+                let mut word = match &assignment.value {
                     Assigned::Word(_) => {
                         self.at = from;
-                        let mut word = self.word()?;
+                        let word = self.word()?;
                         self.at = end;
-                        word.assignment = Some(Box::new(assignment));
                         word
                     }
-                    Assigned::Array(_) => Word { parts: Vec::new(), at: from, end, assignment: Some(Box::new(assignment)) },
+                    Assigned::Array(_) => Word::new(Vec::new(), from, end),
                 };
+                word.assignment = Some(Box::new(assignment));
                 words.push(word);
                 continue;
             }
@@ -713,7 +713,7 @@ impl<'a> Parser<'a> {
         if self.at == at {
             return self.trouble("a word is missing");
         }
-        Ok(Word { parts, at, end: self.at, assignment: None })
+        Ok(Word::new(parts, at, self.at))
     }
 
     fn regex_word(&mut self) -> Parsed<Word> {
@@ -737,7 +737,7 @@ impl<'a> Parser<'a> {
         if self.at == at {
             return self.trouble("a word is missing");
         }
-        Ok(Word { parts, at, end: self.at, assignment: None })
+        Ok(Word::new(parts, at, self.at))
     }
 
     fn redirect(&mut self) -> Parsed<Option<Redirect>> {
@@ -791,7 +791,7 @@ impl<'a> Parser<'a> {
             flat(&word.parts, &mut delimiter, &mut is_quoted);
             self.waiting.push((delimiter, is_quoted, operator == b"<<-"));
             // Its text stands below; whoever reads it finds it unknown unless it is asked for at once.
-            word = Word { parts: vec![Part::Unfollowed("the text of a here-document")], ..word };
+            word = Word::new(vec![Part::Unfollowed("the text of a here-document")], word.at, word.end);
         }
         Ok(Some(Redirect { operator, from: number, word }))
     }
@@ -839,7 +839,7 @@ impl<'a> Parser<'a> {
         if self.dialect == Dialect::Mksh && self.starts(b"<<") && parts.is_empty() {
             return Err(Trouble { at, what: "a here-document as a value", is_error: false });
         }
-        let word = Word { parts, at: from, end: self.at, assignment: None };
+        let word = Word::new(parts, from, self.at);
         Ok(Some(Assignment { name, key, adds, value: Assigned::Word(word), at }))
     }
 
@@ -875,7 +875,7 @@ impl<'a> Parser<'a> {
         if self.at == at {
             return self.trouble("a word is missing");
         }
-        Ok(Word { parts, at, end: self.at, assignment: None })
+        Ok(Word::new(parts, at, self.at))
     }
 
     /// Takes the parts of a word.
@@ -1348,7 +1348,7 @@ impl<'a> Parser<'a> {
         loop {
             let Some(byte) = self.peek() else { return self.trouble("a brace is not closed") };
             if ends.contains(&byte) {
-                return Ok(Word { parts, at, end: self.at, assignment: None });
+                return Ok(Word::new(parts, at, self.at));
             }
             match byte {
                 b'\\' => {

@@ -2,6 +2,10 @@
 
 use std::rc::Rc;
 
+use bytes::Bytes;
+
+use super::value::Val;
+
 /// A shell of the Bourne family. fish has a grammar of its own.
 #[derive(Clone, Copy, Debug, Hash, PartialEq, Eq)]
 pub enum Dialect {
@@ -178,9 +182,20 @@ pub struct Word {
     pub end: usize,
     /// The same as an assignment, where it has that shape: for `export` and its kin.
     pub assignment: Option<Box<Assignment>>,
+    /// Its text, if every shell takes it as it stands, wherever it stands.
+    calm: Option<Bytes>,
 }
 
 impl Word {
+    /// Makes a word of its parts.
+    pub(super) fn new(parts: Vec<Part>, at: usize, end: usize) -> Word {
+        let calm = match &parts[..] {
+            [Part::Text(text)] if text == b"[" || text.iter().all(|b| is_calm(*b)) => Some(Bytes::copy_from_slice(text)),
+            _ => None,
+        };
+        Word { parts, at, end, assignment: None, calm }
+    }
+
     /// Returns the text if nothing in it is quoted or expanded.
     pub fn literal(&self) -> Option<&[u8]> {
         match &self.parts[..] {
@@ -191,11 +206,8 @@ impl Word {
     }
 
     /// Returns the text if it is one that every shell takes as it stands, wherever it stands.
-    pub(super) fn calm(&self) -> Option<&[u8]> {
-        match &self.parts[..] {
-            [Part::Text(text)] if text == b"[" || text.iter().all(|b| is_calm(*b)) => Some(text),
-            _ => None,
-        }
+    pub(super) fn calm(&self) -> Option<Val> {
+        self.calm.clone().map(Val::Known)
     }
 }
 

@@ -76,17 +76,27 @@ impl Vars {
         }
     }
 
+    /// Returns a name as it is kept here.
+    pub(super) fn name(&self, name: &[u8]) -> Bytes {
+        self.changed.get_key_value(name).map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone())
+    }
+
     pub(super) fn contains(&self, name: &[u8]) -> bool {
         self.get(name).is_some()
     }
 
     /// Returns a variable, made anew where there is none.
     pub(super) fn get_or_insert_with(&mut self, name: &[u8], make: impl FnOnce() -> Var) -> &mut Var {
-        if !matches!(self.changed.get(name), Some(Some(_))) {
-            let var = self.get(name).map_or_else(make, Cow::into_owned);
-            self.insert(Bytes::copy_from_slice(name), var);
+        let fresh = match self.changed.get(name) {
+            Some(Some(_)) => None,
+            _ => Some(self.get(name).map_or_else(make, Cow::into_owned)),
+        };
+        let name = self.name(name);
+        let slot = Rc::make_mut(&mut self.changed).entry(name).or_default();
+        if fresh.is_some() {
+            *slot = fresh;
         }
-        Rc::make_mut(&mut self.changed).entry(Bytes::copy_from_slice(name)).or_default().get_or_insert_with(Var::unset)
+        slot.get_or_insert_with(Var::unset)
     }
 
     pub(super) fn get_mut(&mut self, name: &[u8]) -> Option<&mut Var> {
