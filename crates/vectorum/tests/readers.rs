@@ -325,7 +325,7 @@ fn random_files_mean_what_they_are_said_to_mean() {
     for id in &consumers(PROGRAMS) {
         let reader: &dyn Reader = reader(id).expect("a reader");
         let folder = folder(&format!("random-{id}"));
-        let around = surroundings();
+        let around = Surroundings { folder: folder.as_os_str().as_encoded_bytes().to_vec().into(), ..surroundings() };
         // What the consumer hands on whatever the file says.
         fs::write(folder.join("file"), "").expect("a file");
         let own = child_of(id, &folder, &folder.join("file"), &around).expect("a child");

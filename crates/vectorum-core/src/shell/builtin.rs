@@ -7,7 +7,7 @@ use bytes::Bytes;
 
 use super::Source;
 use super::machine::{Boundary, Machine};
-use super::state::{Content, Status, Var};
+use super::state::{Content, Scope, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
@@ -131,7 +131,13 @@ impl Machine<'_> {
         );
         // In POSIX shells what stands before a special command stays.
         let stays = is_special && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh);
-        let mut hidden: Vec<(Bytes, Option<Var>)> = Vec::new();
+        let has_own = !stays && !assignments.is_empty();
+        if has_own && let Some(state) = &mut self.live {
+            state.scopes.push(Scope::default());
+        }
+        if has_own {
+            self.enter(Boundary::Command);
+        }
         for assignment in assignments {
             self.at = assignment.at;
             let name = Bytes::copy_from_slice(&assignment.name);
@@ -142,23 +148,22 @@ impl Machine<'_> {
             self.quiet -= usize::from(!stays);
             if !done {
                 if self.dialect != Dialect::Bash {
-                    return self.fail_hard();
+                    self.fail_hard();
+                    break;
                 }
                 continue;
             }
-            if !stays {
-                hidden.push((name, old));
+            if has_own && let Some(scope) = self.live.as_mut().and_then(|s| s.scopes.last_mut()) {
+                scope.vars.push((name, old));
             }
         }
         self.at = before;
-        self.run_named(&name, arguments, false, command);
-        if let Some(state) = &mut self.live {
-            for (name, old) in hidden.into_iter().rev() {
-                match old {
-                    Some(var) => state.vars.insert(name, var),
-                    None => state.vars.remove(&name),
-                };
-            }
+        if self.live.is_some() {
+            self.run_named(&name, arguments, false, command);
+        }
+        if has_own {
+            self.end();
+            self.end_scope();
         }
         self.check_failure();
     }
@@ -340,7 +345,7 @@ impl Machine<'_> {
 
     /// `export`, `declare` and their kin.
     fn declare(&mut self, command: &[u8], given: Vec<Declared>) {
-        let in_function = self.live.as_ref().is_some_and(|s| !s.hidden.is_empty());
+        let in_function = self.live.as_ref().is_some_and(|s| s.scopes.iter().any(|s| s.positional.is_some()));
         let mut attributes = Attributes::default();
         match command {
             b"export" => attributes.exported = Some(true),
@@ -511,12 +516,12 @@ impl Machine<'_> {
         let dialect = self.dialect;
         let Some(state) = &mut self.live else { return };
         let name = Bytes::copy_from_slice(name);
-        let Some(scope) = state.hidden.last_mut() else { return };
-        if scope.iter().any(|(n, _)| *n == name) {
+        let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
+        if scope.vars.iter().any(|(n, _)| *n == name) {
             return;
         }
         let old = state.vars.get(&name).map(Cow::into_owned);
-        scope.push((name.clone(), old.clone()));
+        scope.vars.push((name.clone(), old.clone()));
         // dash keeps the value; the others begin anew, but keep the export.
         let exported = old.as_ref().map_or(Some(false), |v| v.exported);
         let fresh = match (dialect, old) {

@@ -720,6 +720,10 @@ impl Machine<'_> {
             Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
         };
         let other = |m: &mut Self| -> Expanded<Values> {
+            let is_colon_tilde = |p: &Part| matches!(p, Part::Text(t) if memchr::memmem::find(t, b":~").is_some());
+            if m.dialect == Dialect::Zsh && word.parts.iter().any(is_colon_tilde) {
+                return Ok(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
+            }
             // What stands there is split as if it stood outside, unless the whole is quoted.
             if quoted || sign == b'=' {
                 Ok(Values::One(m.one(&word.parts, Mode::One)))

@@ -1351,9 +1351,12 @@ impl Fish<'_> {
                     if is_list && !is_there {
                         let doubt = self.doubt("what «export» makes of a list that is not set");
                         self.put_var(&name, Some(Kept::Global), Err(doubt), Some(true), None);
+                        self.doubt_status("what «export» makes of a list that is not set");
                     } else if is_list {
                         let items = value.split(|b| *b == b':').map(Val::of).collect();
                         self.put(&name, Some(Kept::Global), items, Some(true), None);
+                        // It splits the text at colons, which fails where there is none.
+                        self.set_status(u8::from(!value.contains(&b':')));
                     } else {
                         self.put(&name, Some(Kept::Global), vec![Val::Known(value)], Some(true), None);
                     }

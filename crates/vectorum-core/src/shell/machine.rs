@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::Source;
 use super::pattern::{Pattern, fits_stars};
-use super::state::{Content, Function, State, Status, Var};
+use super::state::{Content, Function, Scope, State, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 use crate::host_view;
@@ -79,6 +79,8 @@ pub(super) enum Boundary {
     Text,
     /// A startup file.
     Startup,
+    /// A command that has variables of its own.
+    Command,
     /// A shell or a subshell.
     Shell,
 }
@@ -258,7 +260,12 @@ impl<'a> Machine<'a> {
     }
 
     fn leave_at(&mut self, index: usize, to_next: bool) {
-        let state = self.live.take();
+        let mut state = self.live.take();
+        let inner = self.frames.iter().skip(index + 1);
+        let scopes = inner.filter(|f| matches!(f.kind, Boundary::Function | Boundary::Command)).count();
+        if let Some(state) = &mut state {
+            (0..scopes).for_each(|_| self.close_scope(state));
+        }
         let why = self.doubt(PARTED);
         if let Some(frame) = self.frames.get_mut(index) {
             let slot = if to_next { &mut frame.next } else { &mut frame.leave };
@@ -1007,6 +1014,19 @@ impl<'a> Machine<'a> {
         });
     }
 
+    fn close_scope(&self, state: &mut State) {
+        let exports = self.dialect == Dialect::Zsh && state.option("allexport") != Some(false);
+        state.close_scope(|name| exports && self.is_tied_text(name));
+    }
+
+    /// Puts back what was hidden last.
+    pub(super) fn end_scope(&mut self) {
+        if let Some(mut state) = self.live.take() {
+            self.close_scope(&mut state);
+            self.live = Some(state);
+        }
+    }
+
     /// Calls a function.
     pub(super) fn call(&mut self, function: &Function, arguments: Vec<Val>) {
         if self.depth >= DEEPEST {
@@ -1015,26 +1035,15 @@ impl<'a> Machine<'a> {
         self.depth += 1;
         let at = self.at;
         let outer = std::mem::replace(&mut self.source, function.source.clone());
-        let positional = self.live.as_mut().map(|s| {
-            s.hidden.push(Vec::new());
-            std::mem::replace(&mut s.positional, Ok(Rc::new(arguments)))
-        });
+        if let Some(state) = &mut self.live {
+            let positional = std::mem::replace(&mut state.positional, Ok(Rc::new(arguments)));
+            state.scopes.push(Scope { positional: Some(positional), ..Scope::default() });
+        }
         self.enter(Boundary::Function);
         let body = function.body.clone();
         self.run_command(&body);
         self.end();
-        if let Some(state) = &mut self.live {
-            let hidden = state.hidden.pop().unwrap_or_default();
-            for (name, var) in hidden.into_iter().rev() {
-                match var {
-                    Some(var) => state.vars.insert(name, var),
-                    None => state.vars.remove(&name),
-                };
-            }
-            if let Some(positional) = positional {
-                state.positional = positional;
-            }
-        }
+        self.end_scope();
         self.source = outer;
         self.at = at;
         self.depth -= 1;
@@ -1160,6 +1169,11 @@ impl<'a> Machine<'a> {
         }
     }
 
+    /// Whether a name holds a list of zsh's, joined.
+    fn is_tied_text(&self, name: &[u8]) -> bool {
+        self.tied(&name.to_ascii_lowercase()).is_some_and(|tied| tied == name)
+    }
+
     /// In zsh some lists are tied to a variable that holds them joined.
     pub(super) fn tied(&self, name: &[u8]) -> Option<&'static [u8]> {
         if self.dialect != Dialect::Zsh {
@@ -1226,6 +1240,7 @@ impl<'a> Machine<'a> {
             }
             other => other,
         };
+        let keeps_lists = matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh);
         // A list stays one: a text becomes its first item.
         let content = match (&var.content, content, self.dialect) {
             (Content::Array(old), Content::Set(value), Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => {
@@ -1236,6 +1251,7 @@ impl<'a> Machine<'a> {
                 }
                 Content::Array(Rc::new(items))
             }
+            (_, Content::Set(value), _) if var.may_be_list && keeps_lists => Content::Perhaps(value),
             (_, content, _) => content,
         };
         if is_new && open {

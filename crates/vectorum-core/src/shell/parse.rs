@@ -900,6 +900,10 @@ impl<'a> Parser<'a> {
                 }
                 b'\\' => {
                     match self.peek_at(1) {
+                        // A tilde behind a joined line is none to ksh.
+                        Some(b'\n') if self.dialect == Dialect::Ksh && self.peek_at(2) == Some(b'~') => {
+                            parts.push(Part::Quoted(Vec::new()));
+                        }
                         Some(b'\n') => {}
                         Some(next) => parts.push(Part::Quoted(vec![next])),
                         None if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => push_text(parts, b'\\'),

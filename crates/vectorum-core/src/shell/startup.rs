@@ -390,7 +390,7 @@ fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], in
         input: None,
         output: None,
         open: None,
-        hidden: Vec::new(),
+        scopes: Vec::new(),
     }
 }
 

@@ -48,11 +48,26 @@ pub(super) struct Var {
     pub(super) is_pending: bool,
     /// Whether something was done to it that is not followed, such as `declare -i`.
     pub(super) is_odd: bool,
+    /// Whether it may be a list, which stays one and is not handed on.
+    pub(super) may_be_list: bool,
 }
 
 impl Var {
+    /// Whether it is a list, or may be one.
+    pub(super) fn can_be_list(&self) -> bool {
+        self.may_be_list || matches!(self.content, Content::Array(_))
+    }
+
     pub(super) fn unset() -> Var {
-        Var { content: Content::Unset, exported: Some(false), readonly: false, site: None, is_pending: false, is_odd: false }
+        Var {
+            content: Content::Unset,
+            exported: Some(false),
+            readonly: false,
+            site: None,
+            is_pending: false,
+            is_odd: false,
+            may_be_list: false,
+        }
     }
 }
 
@@ -76,6 +91,15 @@ pub(super) enum Status {
     Unknown(Rc<Doubt>),
 }
 
+/// What a function or a single command hides.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(super) struct Scope {
+    /// The variables as they were; `None` is one that was not there.
+    pub(super) vars: Vec<(Bytes, Option<Var>)>,
+    /// For a function the positional parameters of its caller.
+    pub(super) positional: Option<Result<Rc<Vec<Val>>, Rc<Doubt>>>,
+}
+
 /// All that a shell holds.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct State {
@@ -95,8 +119,8 @@ pub(super) struct State {
     pub(super) output: Option<Val>,
     /// Why names that are not listed may be set, too.
     pub(super) open: Option<Rc<Doubt>>,
-    /// Names made local by functions that have not ended, with what they were.
-    pub(super) hidden: Vec<Vec<(Bytes, Option<Var>)>>,
+    /// What is put back where functions end, and commands that have variables of their own.
+    pub(super) scopes: Vec<Scope>,
 }
 
 fn join_content(a: &Content, b: &Content, why: &Rc<Doubt>) -> Content {
@@ -131,6 +155,7 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
         site,
         is_pending: a.is_pending && b.is_pending,
         is_odd: a.is_odd || b.is_odd,
+        may_be_list: a.can_be_list() || b.can_be_list(),
     }
 }
 
@@ -152,6 +177,23 @@ impl State {
         self.functions == other.functions && self.options == other.options && self.vars.is_alike(&other.vars)
     }
 
+    /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
+    pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool) {
+        let Some(Scope { vars, positional }) = self.scopes.pop() else { return };
+        for (name, var) in vars.into_iter().rev() {
+            match var {
+                Some(var) => {
+                    let exported = if exports(&name) { None } else { var.exported };
+                    self.vars.insert(name, Var { exported, ..var });
+                }
+                None => self.vars.remove(&name),
+            }
+        }
+        if let Some(positional) = positional {
+            self.positional = positional;
+        }
+    }
+
     pub(super) fn option(&self, name: &str) -> Option<bool> {
         self.options.get(name).copied().unwrap_or(Some(false))
     }
@@ -162,7 +204,7 @@ impl State {
         if self == other {
             return self;
         }
-        let State { vars, functions, aliases, options, status, positional, folder, input, output, open, hidden } = other;
+        let State { vars, functions, aliases, options, status, positional, folder, input, output, open, scopes } = other;
         self.vars.join(&vars, |a, b| {
             let missing = |open: &Option<Rc<Doubt>>| match open {
                 Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt.clone())), exported: None, ..Var::unset() },
@@ -207,12 +249,12 @@ impl State {
             (Some(a), Some(b)) => Some(a.join(&b, why)),
             _ => None,
         };
-        if self.hidden != hidden {
+        if self.scopes != scopes {
             // Branches end as deep in functions as they began; what is made local in one of them only is
             // not followed.
             self.open = self.open.or(Some(why.clone()));
-            let depth = self.hidden.len().min(hidden.len());
-            self.hidden.truncate(depth);
+            let depth = self.scopes.len().min(scopes.len());
+            self.scopes.truncate(depth);
         }
         self.open = self.open.or(open);
         self

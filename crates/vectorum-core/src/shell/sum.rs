@@ -245,9 +245,9 @@ impl Sum<'_, '_> {
                     }
                 }
             };
-            // zsh makes a number of a name that was not set.
-            let is_new =
-                self.machine.dialect == super::syntax::Dialect::Zsh && matches!(self.machine.content_of(&word), Content::Unset);
+            // zsh makes a number of a name that was not set, or was a list.
+            let is_new = self.machine.dialect == super::syntax::Dialect::Zsh
+                && matches!(self.machine.content_of(&word), Content::Unset | Content::Array(_));
             if is_new && !self.is_idle {
                 self.machine.doubt_number(&word);
             }

@@ -45,7 +45,8 @@ impl Var {
         if self.readonly {
             return self;
         }
-        Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, site: None, ..self }
+        let may_be_list = self.can_be_list();
+        Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, site: None, may_be_list, ..self }
     }
 }
 

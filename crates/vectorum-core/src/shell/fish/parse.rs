@@ -333,7 +333,14 @@ impl Parser<'_> {
                 redirects.push((kind, word));
                 continue;
             }
-            match self.word()? {
+            let name = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
+            let may_be_assignment = words.is_empty() && name > 0 && rest.get(name) == Some(&b'=');
+            let word = match self.word() {
+                // Of a variable for one command it is an error only when that command is run.
+                Err(trouble) if trouble.is_error && may_be_assignment => return self.odd("a variable for one command"),
+                other => other?,
+            };
+            match word {
                 Some(word) => words.push(word),
                 None => return self.odd("an operator of fish"),
             }
