@@ -137,7 +137,8 @@ impl Parser<'_> {
         if length == 0 {
             return self.open("a reference that only fish knows");
         }
-        if next >= 0x80 || next == b'[' {
+        let is_joined = next == b'\\' && after.get(length + 1) == Some(&b'\n');
+        if next >= 0x80 || next == b'[' || is_joined {
             return self.open("a reference that only fish knows");
         }
         let name = after.get(..length).unwrap_or_default().to_vec();

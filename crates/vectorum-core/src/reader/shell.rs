@@ -127,6 +127,9 @@ impl Parser<'_> {
                 b'|' | b'&' | b'<' | b'>' | b'(' | b')' => return self.open("an operator of the shell"),
                 b'`' => return self.open("a command whose output is used"),
                 b'\\' => match self.file.get(self.at + 1) {
+                    Some(b'\n') if self.kind == Kind::Ksh && self.file.get(self.at + 2) == Some(&b'~') => {
+                        return self.open("a tilde behind a joined line");
+                    }
                     Some(b'\n') => self.at += 2,
                     Some(0) => return self.open("a NUL byte, which each shell takes in its own way"),
                     Some(next) => {

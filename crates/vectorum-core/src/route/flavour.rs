@@ -42,6 +42,13 @@ const UPSTREAM: Flavour = Flavour {
 };
 
 impl Flavour {
+    /// What an answer rests on, where it rests on more than what was measured.
+    pub fn assumption(&self) -> Option<&'static str> {
+        const UPSTREAM: &str = "this host's distribution is none whose programs were measured: its shells and sshd are taken to \
+                                keep to their authors' own rules, with no distribution's changes";
+        (!self.is_measured).then_some(UPSTREAM)
+    }
+
     /// Chooses a host's line by its os-release(5) file, or by Debian's own mark. A tree without either
     /// is taken for Debian's, whose programs were measured.
     pub fn of(files: &dyn HostView) -> Flavour {
@@ -74,7 +81,8 @@ mod tests {
             if let Some(release) = release {
                 tree.file("/etc/os-release", release, false);
             }
-            assert_eq!(Flavour::of(&tree).name, name, "{release:?}");
+            let flavour = Flavour::of(&tree);
+            assert_eq!((flavour.name, flavour.assumption().is_some()), (name, name == "upstream"), "{release:?}");
         }
     }
 }

@@ -257,7 +257,7 @@ impl Forecast {
     }
 
     /// A known value.
-    fn known(&self, name: &[u8]) -> Option<&Bytes> {
+    pub fn known(&self, name: &[u8]) -> Option<&Bytes> {
         match &self.vars.get(name)?.held {
             Held::Known(value) => Some(value),
             _ => None,

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use bytes::Bytes;
 
 use super::flow::{Branch, tree};
-use super::{Account, Follower, Forecast, Ground, Held, Reached, Route, Site};
+use super::{Account, Flavour, Follower, Forecast, Ground, Held, Reached, Route, Site};
 use crate::block::{Block, Name, Value};
 use crate::host_view::Content;
 use crate::select::Selection;
@@ -39,6 +39,8 @@ impl Starts {
 pub struct Survey {
     /// The routes in the order in which people would list them.
     pub routes: Vec<(Route, Forecast)>,
+    /// What the host's distribution is.
+    pub flavour: Flavour,
     pub(super) starts: Starts,
     pub(super) branches: Vec<Branch>,
     /// The files that hold a site.
@@ -95,7 +97,7 @@ impl Survey {
         }
         let branches = tree(&routes, &starts.program);
         let names = summaries(&routes);
-        Survey { routes, starts, branches, files, names }
+        Survey { routes, flavour: Flavour::of(ground.files), starts, branches, files, names }
     }
 
     /// Returns every name that some route knows, with what the names column says of it.

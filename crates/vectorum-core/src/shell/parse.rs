@@ -1089,7 +1089,7 @@ impl<'a> Parser<'a> {
                 }
                 let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
                 // A joined line goes on with the name.
-                if self.starts(b"\\\n") && self.peek_at(2).is_some_and(is_name) {
+                if self.starts(b"\\\n") && self.peek_at(2).is_some_and(|b| is_name(b) || b >= 0x80) {
                     return Ok(Some(Part::Unfollowed("a name over two lines")));
                 }
                 if self.dialect == Dialect::Zsh && self.peek().is_none_or(|b| b < 0x80) {

@@ -55,9 +55,10 @@ pub(crate) fn run(args: &Args) -> Answer {
     let start = (!start.is_empty()).then(|| Block::from_vars(start));
     let forecast = host.forecast(&route, start.as_ref());
     if args.ask.json {
-        schema::print(document(&route, &forecast))?;
+        host.print(document(&route, &forecast))?;
     } else {
         print_text(args.ask.reveal, &forecast)?;
+        host.tell_assumption();
     }
     if let Reached::No(why, site) = &forecast.reached {
         let place = site.as_ref().map(|s| format!(" ({})", place(s))).unwrap_or_default();
@@ -81,7 +82,9 @@ fn document(route: &Route, forecast: &Forecast) -> Map<String, Json> {
             }
             Held::PerRun => per_run.push(key),
             Held::Unknown(why) => {
-                unknown.insert(key, json!({ "why": why, "at": at, "could_be": [], "may_be_absent": true }));
+                let could_be: Vec<Json> = variable.could_be.iter().map(|v| schema::bytes(v)).collect();
+                let may_be_absent = variable.may_be_absent;
+                unknown.insert(key, json!({ "why": why, "at": at, "could_be": could_be, "may_be_absent": may_be_absent }));
             }
         }
     }

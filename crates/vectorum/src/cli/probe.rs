@@ -183,15 +183,9 @@ fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
         shell = String::from_utf8_lossy(&account.shell).into_owned();
     }
     told.reverse();
-    let as_other = (uid != account.uid).then_some((account.uid, account.gid));
     let what = match first {
         Way::Login => {
-            let is_root = uid == 0 && host.files.kind(b"/bin/login") == Kind::Program;
-            let start = host.to_shell(route_of_login(route)?.as_ref());
-            // Typed with a blank before it, as for shells that keep no such line.
-            let typed = Some(format!(" {command}"));
-            let shell_name = shell.rsplit('/').next().unwrap_or(&shell).to_owned();
-            if is_root {
+            if uid == 0 && host.files.kind(b"/bin/login") == Kind::Program {
                 told.insert(0, format!("login -f {}", inert(&account.name)));
                 let words =
                     ["/bin/login", "-f"].map(OsString::from).into_iter().chain([OsString::from_vec(account.name.to_vec())]);
@@ -202,23 +196,20 @@ fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
                     block,
                     account: None,
                     folder: "/".into(),
-                    typed,
+                    typed: Some(typed(&command)),
                 })
             } else {
-                told.insert(
-                    0,
-                    format!("{shell} as a login shell, from the block that is forecast for it: login itself is root's to run"),
-                );
-                let words = vec![OsString::from(&shell)];
-                let called = Some(OsString::from(format!("-{shell_name}")));
-                let home = PathBuf::from(OsString::from_vec(account.home.to_vec()));
-                What::Command(ProbeCommand { words, called, block: start.block(), account: as_other, folder: home, typed })
+                from_shell(host, route, &mut told, "login itself is root's to run", Shell::Typed(command))?
             }
         }
-        Way::Ssh(_) => return Err(cannot("it needs a key that this host takes").way_out("run there: ssh HOST vectorum show -0")),
+        Way::Ssh(is_command) => {
+            let why = "sshd would ask for a key";
+            let shell = if *is_command { Shell::Given(command) } else { Shell::Typed(command) };
+            from_shell(host, route, &mut told, why, shell)?
+        }
         Way::Cron => {
-            return Err(cannot("a job would have to be written into a table, which a probe never does")
-                .way_out("add «vectorum show -0 >FILE» as a job of your own, and compare it with the forecast"));
+            let why = "no table of jobs is changed, and cron is not waited for";
+            from_shell(host, route, &mut told, why, Shell::Job(command))?
         }
         Way::Container(_) => return Err(cannot("starting the bundle's container is its runtime's affair")),
         Way::Service(is_user, name) => {
@@ -236,6 +227,53 @@ fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
         _ => return Err(cannot("it does not begin a route")),
     };
     Ok(Plan { told, what, folder })
+}
+
+/// What a shell is given to do.
+enum Shell {
+    /// At a terminal, as a login shell.
+    Typed(String),
+    /// As a command, by sshd.
+    Given(String),
+    /// As a job, by cron.
+    Job(String),
+}
+
+/// What is typed, with a blank before it, as for shells that keep no such line.
+fn typed(command: &str) -> String {
+    format!(" {command}")
+}
+
+/// The route from its first shell on: that is started with the block that is forecast for it.
+fn from_shell(host: &Host, route: &Route, told: &mut Vec<String>, why: &str, what: Shell) -> Result<What, Failure> {
+    let start = host.to_shell(route_of_login(route)?.as_ref());
+    // What is made anew at each start is there, whatever it is.
+    let anew = start.vars().filter(|(_, v)| v.held == Held::PerRun).map(|(name, _)| (name.clone(), Bytes::from_static(b"anew")));
+    let known = start.block();
+    let known = known.vars().map(|(n, v)| (Bytes::copy_from_slice(n.as_bytes()), Bytes::copy_from_slice(v.as_bytes())));
+    let block = Block::from_vars(known.chain(anew));
+    let account = &host.account;
+    let uid = nix::unistd::geteuid().as_raw();
+    if uid != 0 && uid != account.uid {
+        return Err(cannot("only root starts another account's shell").way_out("run the probe as that account, or as root"));
+    }
+    let shell = match &what {
+        Shell::Job(_) => start.known(b"SHELL").cloned().unwrap_or_else(|| Bytes::from_static(b"/bin/sh")),
+        _ => account.shell.clone(),
+    };
+    let shell = OsString::from_vec(shell.to_vec());
+    let shown = inert(shell.as_bytes()).into_owned();
+    let (how, words, called, typed) = match what {
+        Shell::Typed(command) => {
+            let name = shown.rsplit('/').next().unwrap_or(&shown);
+            ("as a login shell", vec![shell], Some(OsString::from(format!("-{name}"))), Some(typed(&command)))
+        }
+        Shell::Given(command) | Shell::Job(command) => ("with the command", vec![shell, "-c".into(), command.into()], None, None),
+    };
+    told.insert(0, format!("{shown} {how}, from the block that is forecast for it: {why}"));
+    let as_other = (uid != account.uid).then_some((account.uid, account.gid));
+    let folder = PathBuf::from(OsString::from_vec(account.home.to_vec()));
+    Ok(What::Command(ProbeCommand { words, called, block, account: as_other, folder, typed }))
 }
 
 /// The first step alone.

@@ -8,8 +8,8 @@ use std::process::{Command, Stdio};
 
 use bytes::Bytes;
 
-use serde_json::{Map, json};
-use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, Route, Running, Starts, Survey, accounts_of};
+use serde_json::{Map, Value as Json, json};
+use vectorum_core::route::{Account, Flavour, Forecast, Ground, Held, Reached, Route, Running, Starts, Survey, accounts_of};
 use vectorum_core::{Block, Content, HostView, Kind, Snapshot, Want, inert};
 use vectorum_host::{Manager, Peek, ProcFolder, RootedHost};
 
@@ -128,6 +128,24 @@ impl Host {
     fn ground<'a>(&'a self, files: &'a dyn HostView) -> Ground<'a> {
         let running = Some(&self.running).filter(|_| self.is_live);
         Ground { running, sudo_says: self.sudo_says.as_deref(), ..Ground::new(files, &self.accounts) }
+    }
+
+    /// What the answers rest on, where the host is none of those that were measured.
+    pub(crate) fn assumption(&self) -> Option<&'static str> {
+        Flavour::of(&self.files).assumption()
+    }
+
+    /// Prints an answer about routes, and what it rests on.
+    pub(crate) fn print(&self, mut fields: Map<String, Json>) -> Result<(), Failure> {
+        fields.insert("assumes".to_owned(), self.assumption().into());
+        schema::print(fields)
+    }
+
+    /// Tells a person what an answer rests on.
+    pub(crate) fn tell_assumption(&self) {
+        if let Some(text) = self.assumption() {
+            output::note(text);
+        }
     }
 
     /// What the host is called in pictures.
@@ -269,7 +287,7 @@ pub(crate) fn run(args: &Args) -> Answer {
         fields.insert("account".to_owned(), schema::bytes(&host.account.name));
         let one = |(route, forecast): &(Route, Forecast)| json!({ "route": route.to_string(), "hops": forecast.hops, "reached": forecast.reached == Reached::Yes, "open": forecast.open.is_some() });
         fields.insert("routes".to_owned(), routes.iter().map(one).collect());
-        schema::print(fields)?;
+        host.print(fields)?;
         return Ok(0);
     }
     let width = routes.iter().map(|(r, _)| r.to_string().chars().count()).max().unwrap_or(0).min(60);
@@ -284,5 +302,6 @@ pub(crate) fn run(args: &Args) -> Answer {
         out.push_str(&format!("{:<width$}  {state}\n", route.to_string()));
     }
     output::print(out.as_bytes())?;
+    host.tell_assumption();
     Ok(0)
 }

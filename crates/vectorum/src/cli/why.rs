@@ -52,7 +52,7 @@ pub(crate) fn why(typed: &WhyArgs) -> Answer {
         let mut fields = Map::new();
         fields.insert("name".to_owned(), schema::bytes(name.as_bytes()));
         fields.insert("routes".to_owned(), told.iter().map(|(route, story)| json!({ "route": route, "trail": story })).collect());
-        schema::print(fields)?;
+        host.print(fields)?;
     } else {
         // Routes of one story are told together.
         let mut out = String::new();
@@ -70,6 +70,7 @@ pub(crate) fn why(typed: &WhyArgs) -> Answer {
             }
         }
         output::print(out.as_bytes())?;
+        host.tell_assumption();
     }
     Ok(u8::from(!is_set))
 }
@@ -153,7 +154,8 @@ pub(crate) struct ReachArgs {
 /// Runs `reach`.
 pub(crate) fn reach(typed: &ReachArgs) -> Answer {
     let only = args::selection(&typed.names)?;
-    let survey = Host::open(&typed.ask.host)?.survey();
+    let host = Host::open(&typed.ask.host)?;
+    let survey = host.survey();
     let found = match (&typed.value, &typed.decided_by) {
         (Some(text), _) => Some(survey.holding(text.as_bytes())),
         (None, Some(text)) => {
@@ -168,9 +170,10 @@ pub(crate) fn reach(typed: &ReachArgs) -> Answer {
         None => table(&survey, &survey.reach(&only), &sight),
     };
     if typed.ask.json {
-        schema::print(document)?;
+        host.print(document)?;
     } else {
         output::print(out.as_bytes())?;
+        host.tell_assumption();
     }
     Ok(u8::from(is_empty))
 }

@@ -709,6 +709,7 @@ impl App {
             },
             Action::Layout => self.turn_layout(),
             Action::Edit => self.edit_site(effects),
+            Action::Probe => self.probe(effects),
             Action::FindValue | Action::FindFile => self.open_search(action == Action::FindFile),
             Action::KernelThreads => {
                 self.processes.kernel_threads = !self.processes.kernel_threads;

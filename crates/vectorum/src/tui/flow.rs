@@ -357,6 +357,32 @@ impl App {
         effects.push(Effect::Edit { path: below(root, &site.path), line: site.line });
     }
 
+    /// Runs the route under the cursor for real: the command says what it will do, and asks.
+    pub(super) fn probe(&mut self, effects: &mut Vec<Effect>) {
+        let why_not = match (self.flow.route(), &self.root) {
+            (None, _) => Some("go to a route first: a group of routes cannot be run"),
+            (_, None) => Some("this host is made up: nothing of it can be run"),
+            (_, Some(root)) if root != Path::new("/") => {
+                Some("these are the files of another host: nothing of it can be run here")
+            }
+            _ => None,
+        };
+        let Some((route, _)) = self.flow.route().filter(|_| why_not.is_none()) else {
+            self.notice = why_not.map(str::to_owned);
+            return;
+        };
+        let program = match std::env::current_exe() {
+            Ok(path) => std::os::unix::ffi::OsStringExt::into_vec(path.into_os_string()),
+            Err(error) => {
+                self.notice = Some(format!("not probed: where this program lies is not known: {error}"));
+                return;
+            }
+        };
+        let words = [&b"probe"[..], b"--check", b"--account", self.account.as_bytes()].map(<[u8]>::to_vec);
+        let command = [program].into_iter().chain(words).chain([route.to_string().into_bytes()]).collect();
+        effects.push(Effect::Run { command, block: self.own_block.clone() });
+    }
+
     /// Asks for a value, or for a file and a line.
     pub(super) fn open_search(&mut self, by_file: bool) {
         let Some(survey) = self.flow.survey.clone() else { return };

@@ -36,6 +36,7 @@ pub(crate) enum Action {
     KernelThreads,
     Layout,
     Edit,
+    Probe,
     FindValue,
     FindFile,
     NextView,
@@ -149,6 +150,7 @@ pub(crate) const BINDINGS: &[Binding] = bindings! {
     FilterNames Everywhere 3 [Key::Char('/')] "find name" "Filter the names as you type; letters may be left out";
     Findings Everywhere 4 [Key::Char('t')] "troubles" "List what looks wrong on this host, and go there";
     Edit Flow 5 [Key::Char('e')] "edit" "Open the deciding line in your editor, and look again afterwards";
+    Probe Flow 6 [Key::Char('p')] "probe" "Run the route under the cursor for real, after asking, and compare what arrives with what is forecast";
     Layout Flow 6 [Key::Char('a')] "reach" "Show all names by routes, those that differ most first; again shows the tree";
     FindValue Flow 7 [Key::Char('=')] "who has" "Find the names and routes that have a value, or a part of it";
     FindFile Flow 8 [Key::Char('@')] "line's reach" "Find what a file or a line of it decides, on which routes";

@@ -103,6 +103,16 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
     if let (Some(site), true) = (app.flow.site(), app.root.is_some()) {
         lines.push(vec![Span::styled(format!("e edits {}", place(site)), theme.style(Role::Label))]);
     }
+    let is_unknown = match forecast.get(name.as_bytes()) {
+        Some(variable) => matches!(variable.held, Held::Unknown(_)),
+        None => forecast.open.is_some(),
+    };
+    if is_unknown && app.root.as_deref() == Some(std::path::Path::new("/")) {
+        lines.push(vec![Span::styled("p runs this route for real, and sees", theme.style(Role::Label))]);
+    }
+    if let Some(text) = survey.flavour.assumption() {
+        lines.push(vec![Span::styled(text, theme.style(Role::Quiet))]);
+    }
     lines
 }
 

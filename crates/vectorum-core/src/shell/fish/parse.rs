@@ -480,6 +480,9 @@ impl Parser<'_> {
             self.at += 1;
         }
         let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+        if self.peek(0) == Some(b'\\') && self.peek(1) == Some(b'\n') {
+            return self.odd("a name over two lines");
+        }
         if name.is_empty() {
             return if matches!(self.peek(0), Some(b'$')) {
                 self.odd("a name that a variable names")
