@@ -82,7 +82,10 @@ for way in login login/script login/sh-c login/terminal login/sudo login/debugge
 done
 probe own-user-service $as XDG_RUNTIME_DIR=/run/user/2001 /vectorum/vectorum probe user-service:probe
 probe own-desktop $as XDG_RUNTIME_DIR=/run/user/2001 /vectorum/vectorum probe desktop
-probe own-cron $as /vectorum/vectorum probe cron:/etc/cron.d/probe:2
+for way in ssh-command ssh-login cron:/etc/cron.d/probe:2; do
+  probe root-${way%%:*} /vectorum/vectorum probe $way --account odile
+  probe own-${way%%:*} $as /vectorum/vectorum probe $way
+done
 [ "$before" = "$(systemctl show -p InvocationID probe.service)" ] && echo same >/res/untouched
 echo '* * * * * true' | $as crontab -
 $as /vectorum/vectorum routes >/res/own-routes
@@ -182,11 +185,17 @@ fn what_is_forecast_is_what_arrives() {
         "own-login-debugger",
         "own-user-service",
         "own-desktop",
+        "root-ssh-command",
+        "own-ssh-command",
+        "root-ssh-login",
+        "own-ssh-login",
+        "root-cron",
+        "own-cron",
     ] {
         let text = read(&format!("probe-{name}"));
         assert!(text.ends_with("arrived, as forecast\n0\n"), "{name}: {text}\n{}", read(&format!("probe-{name}.said")));
     }
-    assert!(read("probe-own-cron").ends_with("3\n") && read("probe-own-cron.said").contains("which a probe never does"));
+    assert!(read("probe-own-cron.said").contains("no table of jobs is changed"), "{}", read("probe-own-cron.said"));
     assert_eq!(read("untouched"), "same\n", "no unit was restarted");
     assert!(read("own-routes").contains("cron:/var/spool/cron/crontabs/odile:1"), "{}", read("own-routes"));
     let own_sudo = json("own-sudo.json");
@@ -211,6 +220,7 @@ fn another_hosts_tree_is_asked() {
         ("etc/environment", "BERTH=4\nGATE_TOKEN=tide-4711-harbour\n"),
         ("etc/pam.d/login", "session required pam_env.so\n"),
         ("etc/security/pam_env.conf", ""),
+        ("etc/os-release", "ID=pier-os\n"),
         (
             "etc/systemd/system/tide-watch.service",
             "[Service]\nEnvironment=BERTH=5\nEnvironmentFile=/etc/tide.env\nExecStart=/bin/true\n",
@@ -227,13 +237,14 @@ fn another_hosts_tree_is_asked() {
         let (status, routes, _) = ask(&["routes"]);
         assert_eq!(status, Some(0));
         assert!(routes.contains("service:gate.service ") && routes.contains("never started: an environment file"), "{routes}");
-        let (status, login, _) = ask(&["forecast", "login"]);
-        assert_eq!(status, Some(0));
+        let (status, login, told) = ask(&["forecast", "login"]);
+        assert!(status == Some(0) && told.contains("none whose programs were measured"), "{told}");
         assert!(login.contains("BERTH=4  ← /etc/environment:1\n"), "{login}");
         assert!(login.contains("GATE_TOKEN=••••••#") && !login.contains("4711"), "{login}");
         let (status, json, _) = ask(&["forecast", "login", "--start", "TERM=vt220", "--json"]);
         let json: Value = serde_json::from_str(&json).expect("JSON");
         assert_eq!((status, &json["vars"]["TERM"], &json["open"]), (Some(0), &Value::from("vt220"), &Value::Null));
+        assert!(json["assumes"].as_str().is_some_and(|a| a.contains("authors' own rules")), "{json:#}");
         let (status, _, told) = ask(&["forecast", "service:tide-watch"]);
         assert_eq!(status, Some(1));
         assert!(told.contains("the unit does not start (/etc/systemd/system/tide-watch.service:3)"), "{told}");

@@ -131,6 +131,11 @@ pub enum Way {
 }
 
 impl Route {
+    /// Returns the route of its first step alone.
+    pub fn first(&self) -> Route {
+        Route(self.0.iter().take(1).cloned().collect())
+    }
+
     /// Returns the steps, as somebody who would run them has to know them.
     pub fn ways(&self) -> Vec<Way> {
         let way = |step: &Step| match step {

@@ -246,7 +246,7 @@ fn typed(command: &str) -> String {
 
 /// The route from its first shell on: that is started with the block that is forecast for it.
 fn from_shell(host: &Host, route: &Route, told: &mut Vec<String>, why: &str, what: Shell) -> Result<What, Failure> {
-    let start = host.to_shell(route_of_login(route)?.as_ref());
+    let start = host.to_shell(&route.first());
     // What is made anew at each start is there, whatever it is.
     let anew = start.vars().filter(|(_, v)| v.held == Held::PerRun).map(|(name, _)| (name.clone(), Bytes::from_static(b"anew")));
     let known = start.block();
@@ -274,13 +274,6 @@ fn from_shell(host: &Host, route: &Route, told: &mut Vec<String>, why: &str, wha
     let as_other = (uid != account.uid).then_some((account.uid, account.gid));
     let folder = PathBuf::from(OsString::from_vec(account.home.to_vec()));
     Ok(What::Command(ProbeCommand { words, called, block, account: as_other, folder, typed }))
-}
-
-/// The first step alone.
-fn route_of_login(route: &Route) -> Result<Box<Route>, Failure> {
-    let name = route.to_string();
-    let first = name.split('/').next().unwrap_or_default();
-    forecast::route(first).map(Box::new)
 }
 
 fn single(text: &str) -> String {
