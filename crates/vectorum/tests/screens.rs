@@ -186,7 +186,25 @@ fn a_name_is_followed_through_the_host() {
         terminal.wait("the name", |s| s.contains("TICKET_PRINTER · 0 values"));
         terminal.press(&["Tab", "Home", "Down"]);
         terminal.wait_for("it is not exported");
+        terminal.press(&["p"]);
+        terminal.wait_for("made up: nothing of it can be run");
     }
+}
+
+#[test]
+fn a_route_is_probed_from_the_screen_and_only_when_agreed() {
+    let terminal = Terminal::open(142, 42, &vectorum().display().to_string());
+    terminal.wait("the routes", |s| s.contains("login") && s.contains("user manager"));
+    terminal.press(&["Tab", "Home", "p"]);
+    terminal.wait_for("go to a route first");
+    // A group is unfolded to get at its first route.
+    terminal.press(&["Down", "Right", "Down", "p"]);
+    let screen = terminal.wait_for("run it? [y/N]");
+    assert!(screen.contains("this probe runs:") && screen.contains("startup files that run with it: "), "{screen}");
+    terminal.press(&["n", "Enter"]);
+    terminal.wait_for("nothing was run");
+    terminal.press(&["Enter"]);
+    terminal.wait("the screen again", |s| s.contains("1 Flow") && s.contains("ended with exit status 3"));
 }
 
 #[test]
