@@ -202,6 +202,8 @@ fn what_is_forecast_is_what_arrives() {
     assert_eq!((&own_sudo["open"], &own_sudo["vars"]["PATH"]), (&Value::Null, &"/usr/sbin:/usr/bin".into()), "{own_sudo:#}");
     let denied: Value = serde_json::from_slice(&fs::read(results.join("denied.json")).expect("a forecast")).expect("JSON");
     assert!(denied["open"]["why"].as_str().is_some_and(|why| why.contains("may not be read")), "{denied:#}");
+    let stock = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
+    assert!(denied["vars"]["PATH"] == Value::Null && denied["assumed"]["PATH"] == stock, "{denied:#}");
     let why = fs::read_to_string(results.join("why")).expect("a story");
     assert!(
         why.contains("not set on this route") && why.contains("/etc/berth/a.env:1 sets it, which this route never reads"),

@@ -17,6 +17,8 @@ pub struct Flavour {
     pub zsh_folder: &'static str,
     /// The PATH that sshd gives to accounts other than root.
     pub sshd_path: &'static str,
+    /// What a policy of sudo's says as it comes.
+    pub sudo_policy: &'static str,
     /// Whether the lines were measured, or are the upstream rules.
     pub is_measured: bool,
 }
@@ -28,6 +30,7 @@ const DEBIAN: Flavour = Flavour {
     bash_reads_over_ssh: true,
     zsh_folder: "/etc/zsh",
     sshd_path: "/usr/local/bin:/usr/bin:/bin:/usr/games",
+    sudo_policy: "Defaults env_reset, secure_path=\"/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin\"",
     is_measured: true,
 };
 
@@ -38,6 +41,7 @@ const UPSTREAM: Flavour = Flavour {
     bash_reads_over_ssh: false,
     zsh_folder: "/etc",
     sshd_path: "/usr/bin:/bin:/usr/sbin:/sbin",
+    sudo_policy: "Defaults env_reset",
     is_measured: false,
 };
 

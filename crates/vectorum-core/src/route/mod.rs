@@ -91,6 +91,8 @@ pub struct Ground<'a> {
     pub sudo_says: Option<&'a [u8]>,
     /// Whether a route is only followed to its first shell.
     pub stops_at_shell: bool,
+    /// Whether a policy that may not be read is taken for the one that comes with its program.
+    pub assumes_stock: bool,
     /// The shells that were followed on this state of the host.
     pub shells: Option<&'a Shells>,
 }
@@ -107,7 +109,7 @@ pub struct Running {
 impl<'a> Ground<'a> {
     /// A host that is only looked at, not one that runs.
     pub fn new(files: &'a dyn HostView, accounts: &'a [Account]) -> Ground<'a> {
-        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: false, shells: None }
+        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: false, assumes_stock: false, shells: None }
     }
 }
 
@@ -208,7 +210,14 @@ pub struct Forecast {
     pub skipped: Vec<Skipped>,
     /// The startup files that were read, in order.
     pub read: Vec<Bytes>,
+    /// What it would be by the rules that come with a program whose policy may not be read.
+    pub assumed: Option<Box<Forecast>>,
 }
+
+/// Why a route is open that sudo decides.
+const POLICY_DENIED: &str = "sudo's policy may not be read";
+/// Why a route is open that sshd decides.
+const CONFIGURATION_DENIED: &str = "sshd's configuration may not be read";
 
 impl Forecast {
     /// Begins with the block of the first program on the route.
@@ -227,6 +236,7 @@ impl Forecast {
             kept: Vec::new(),
             skipped: Vec::new(),
             read: Vec::new(),
+            assumed: None,
         }
     }
 

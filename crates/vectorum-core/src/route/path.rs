@@ -6,9 +6,9 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::{
-    Account, Forecast, Form, Ground, Reached, SudoForm, Table, cargo_test, console_login, container, cron, cron_job, debugger,
-    shell_command, shell_script, shell_terminal, ssh, su, sudo, system_service, tmux_pane, transient, unit, user_manager,
-    user_service, user_transient,
+    Account, CONFIGURATION_DENIED, Forecast, Form, Ground, POLICY_DENIED, Reached, SudoForm, Table, cargo_test, console_login,
+    container, cron, cron_job, debugger, shell_command, shell_script, shell_terminal, ssh, su, sudo, system_service, tmux_pane,
+    transient, unit, user_manager, user_service, user_transient,
 };
 use crate::block::Block;
 use crate::host_view::Kind;
@@ -388,6 +388,24 @@ impl Follower {
         let Some((last, before)) = route.0.split_last() else { return Forecast::begin(start) };
         let shells = Rc::clone(&self.shells);
         let ground = &Ground { shells: Some(&shells), ..*ground };
+        let mut found = self.whole(route, last, before, ground, account, start);
+        let is_denied = found.open.as_ref().is_some_and(|(why, _)| [POLICY_DENIED, CONFIGURATION_DENIED].contains(why));
+        if is_denied && !ground.assumes_stock {
+            let ground = Ground { assumes_stock: true, ..*ground };
+            found.assumed = Some(Box::new(Follower::default().forecast(route, &ground, account, start)));
+        }
+        found
+    }
+
+    fn whole(
+        &mut self,
+        route: &Route,
+        last: &Step,
+        before: &[Step],
+        ground: &Ground<'_>,
+        account: &Account,
+        start: &Block,
+    ) -> Forecast {
         if before.is_empty() {
             return self.prefix(&route.0, ground, account, start).0;
         }

@@ -5,7 +5,7 @@ use globset::Glob;
 
 use super::login::overlay;
 use super::shell::{self, Form, Start};
-use super::{Account, Forecast, Ground, Held, Laid, Reached, Site, matching, read_as, surroundings};
+use super::{Account, CONFIGURATION_DENIED, Forecast, Ground, Held, Laid, Reached, Site, matching, read_as, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
 use crate::reader::Effect;
@@ -34,8 +34,9 @@ impl Config {
         let file = match ground.read(path) {
             Content::Bytes(file) => file,
             Content::Missing => return,
+            Content::Denied if ground.assumes_stock => return,
             Content::Denied => {
-                self.unknown = Some("sshd's configuration may not be read");
+                self.unknown = Some(CONFIGURATION_DENIED);
                 return;
             }
         };

@@ -35,6 +35,9 @@ pub enum Told<'a> {
     },
     /// What arrives is unknown.
     Unknown(&'static str, Option<&'a Site>),
+    /// What it would be by the rules that come with a program whose policy may not be read; `None` if it
+    /// would not be set.
+    Assumed(Option<&'a Held>),
     /// It is not set at the end.
     NotSet,
     /// The shell sets it in this line, but does not export it.
@@ -75,6 +78,9 @@ impl Survey {
                     *decides = false;
                 }
                 out.push(Told::Unknown(why, site.as_ref()));
+                if let Some(assumed) = &forecast.assumed {
+                    out.push(Told::Assumed(assumed.get(name).map(|v| &v.held)));
+                }
             }
             (None, None) => {
                 out.push(Told::NotSet);

@@ -4,7 +4,7 @@ use bytes::Bytes;
 
 use super::pam::PamSet;
 use super::shell::{self, Form, Start};
-use super::{Account, Forecast, Ground, Held, Site, read_as, surroundings};
+use super::{Account, Flavour, Forecast, Ground, Held, POLICY_DENIED, Site, read_as, surroundings};
 use crate::block::Block;
 use crate::host_view::Content;
 use crate::reader::Effect;
@@ -210,8 +210,13 @@ fn collect(
     let file = match ground.read(path) {
         Content::Bytes(file) => file,
         Content::Missing => return,
+        Content::Denied if ground.assumes_stock => {
+            let site = Site { path: Bytes::copy_from_slice(path), line: 0 };
+            out.push((Flavour::of(ground.files).sudo_policy.to_owned(), site));
+            return;
+        }
         Content::Denied => {
-            *unknown = Some("sudo's policy may not be read");
+            *unknown = Some(POLICY_DENIED);
             return;
         }
     };

@@ -66,11 +66,7 @@ struct Attributes {
 
 impl Machine<'_> {
     pub(super) fn run_simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) {
-        if let Some(state) = &mut self.live
-            && words.is_empty()
-        {
-            state.status = Status::Known(0);
-        }
+        let outputs = self.outputs;
         if self.run_alias(words, command) {
             return;
         }
@@ -107,6 +103,11 @@ impl Machine<'_> {
                 }
             }
             self.at = before;
+            // Only a command whose output is used leaves another status (POSIX, Shell Command Language, 2.9.1).
+            let status = if self.outputs == outputs { Status::Known(0) } else { self.output_status.clone() };
+            if let Some(state) = &mut self.live {
+                state.status = status;
+            }
             return self.check_failure();
         };
         let Val::Known(name) = name.clone() else {

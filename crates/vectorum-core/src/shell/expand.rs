@@ -496,9 +496,12 @@ impl Machine<'_> {
         };
         let Some(mut outer) = self.live.clone() else { return Val::of(b"") };
         let at = self.at;
+        self.outputs += 1;
         if let Some(state) = &mut self.live {
             state.output = Some(Val::of(b""));
-            state.status = Status::Known(0);
+            if list.items.is_empty() {
+                state.status = Status::Known(0);
+            }
         }
         self.subshell(|m| m.run_list(&list));
         self.at = at;
@@ -506,7 +509,11 @@ impl Machine<'_> {
             self.live = Some(outer);
             return Val::Unknown(self.doubt("what a command prints"));
         };
-        outer.status = end.status;
+        self.output_status = end.status.clone();
+        // These tell it only when the whole command is done.
+        if !matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
+            outer.status = end.status;
+        }
         self.live = Some(outer);
         match end.output {
             Some(Val::Known(text)) => {

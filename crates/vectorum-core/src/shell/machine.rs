@@ -121,6 +121,10 @@ pub(super) struct Machine<'a> {
     /// The program before which a script is left, and the state there.
     pub(super) until: Option<Bytes>,
     pub(super) stopped: Option<State>,
+    /// How often the output of commands was used.
+    pub(super) outputs: usize,
+    /// The status of the last of these.
+    pub(super) output_status: Status,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
     guarded: usize,
 }
@@ -155,6 +159,8 @@ impl<'a> Machine<'a> {
             written: Vec::new(),
             until: None,
             stopped: None,
+            outputs: 0,
+            output_status: Status::Known(0),
             guarded: 0,
         }
     }

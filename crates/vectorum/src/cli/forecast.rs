@@ -88,12 +88,22 @@ fn document(route: &Route, forecast: &Forecast) -> Map<String, Json> {
             }
         }
     }
+    let assumed: Map<String, Json> = forecast
+        .assumed
+        .iter()
+        .flat_map(|a| a.vars())
+        .filter_map(|(name, v)| match &v.held {
+            Held::Known(value) => Some((inert(name).into_owned(), schema::bytes(value))),
+            _ => None,
+        })
+        .collect();
     let open = forecast.open.as_ref().map(|(why, site)| json!({ "why": why, "at": site.as_ref().map(place) }));
     let Json::Object(fields) = json!({
         "route": route.to_string(),
         "vars": vars,
         "origin": origin,
         "unknown": unknown,
+        "assumed": assumed,
         "open": open,
         "per_run": per_run,
         "hops": forecast.hops,
@@ -116,7 +126,10 @@ fn print_text(reveal: bool, forecast: &Forecast) -> Result<(), Failure> {
         let value = match &variable.held {
             Held::Known(value) => format!("={}", sight.value(name, value)),
             Held::PerRun => "  made anew at each start".to_owned(),
-            Held::Unknown(why) => format!("  unknown: {why}"),
+            Held::Unknown(why) => match forecast.assumed.as_ref().and_then(|a| a.known(name)) {
+                Some(value) => format!("  unknown: {why}; by the rules that come with the program {}", sight.value(name, value)),
+                None => format!("  unknown: {why}"),
+            },
         };
         out.push_str(&format!("{}{value}  ← {by}\n", sight.name(name)));
     }

@@ -104,6 +104,10 @@ pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> Stri
         Told::Unknown(why, site) => {
             format!("what arrives is unknown: {why}{}; vectorum probe runs the route and sees", behind(site))
         }
+        Told::Assumed(Some(held)) => {
+            format!("by the rules that come with the program, an assumption, it would be {}", value(held))
+        }
+        Told::Assumed(None) => "by the rules that come with the program, an assumption, it would not be set".to_owned(),
         Told::NotSet => "not set on this route".to_owned(),
         Told::WayOut(text) => (*text).to_owned(),
         Told::NotExported(site) => {

@@ -70,9 +70,12 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
                 (Mark::Same, Some(*site), false)
             }
             Told::Unknown(_, site) | Told::NeverStarted(_, site) => (Mark::Same, *site, true),
-            Told::FromStart(_) | Told::NotSet | Told::WayOut(_) | Told::Near(_) | Told::DescribesTheAccount => {
-                (Mark::Same, None, false)
-            }
+            Told::FromStart(_)
+            | Told::Assumed(_)
+            | Told::NotSet
+            | Told::WayOut(_)
+            | Told::Near(_)
+            | Told::DescribesTheAccount => (Mark::Same, None, false),
         };
         let mut line: Spans = Vec::new();
         if let Told::Set { hop, site, held: value, .. } = &told {
@@ -91,7 +94,7 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
             };
             // Values stand in the lines of their own.
             line.push(Span::styled(sentence(&told, &|_| String::new()), theme.style(role)));
-            if let Told::FromStart(value) = &told {
+            if let Told::FromStart(value) | Told::Assumed(Some(value)) = &told {
                 line.extend(held(app, name, value));
             }
         }
