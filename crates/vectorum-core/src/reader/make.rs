@@ -171,6 +171,13 @@ impl Reader for Make {
                 Parsed::Rule => has_rule = true,
                 // References that come to nothing leave an empty line.
                 Parsed::Neither if expand(bare, &variables, around, 0).is_ok_and(|e| e.iter().all(|b| is_space(*b))) => {}
+                // What they bring may make a rule of the line.
+                Parsed::Neither
+                    if bare.contains(&b'$') && expand(bare, &variables, around, 0).is_ok_and(|e| e.contains(&b':')) =>
+                {
+                    reading.open = Some((start, UNKNOWN));
+                    return reading;
+                }
                 Parsed::Neither => {
                     reading.refuse(start, "neither an assignment nor a rule: make stops", "write NAME = value, on one line");
                     return reading;

@@ -5,6 +5,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::machine::{LONGEST, Machine};
+use super::parse::ODD_SUBSCRIPT;
 use super::pattern::Pattern;
 use super::state::{Content, Status};
 use super::syntax::*;
@@ -286,6 +287,9 @@ impl Machine<'_> {
                 let end = rest.iter().position(|b| *b == b'/' || mode == Mode::Assigned && *b == b':');
                 // In zsh and ksh what an expansion behind it brings is part of the name.
                 if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh) && end.is_none() && !is_last {
+                    if self.dialect == Dialect::Zsh {
+                        self.fog("zsh fails where there is no such account");
+                    }
                     let doubt = self.doubt("the shell expands this in a way of its own");
                     field.doubt(&doubt);
                 }
@@ -543,6 +547,15 @@ impl Machine<'_> {
             self.fog("with «set -u» a name that is not set ends the shell");
             return Ok(Values::One(Val::Unknown(self.doubt("with «set -u» a name that is not set ends the shell"))));
         }
+        let may_fail = match &parameter.change {
+            Change::Indirect => !matches!(content, Held::Unset | Held::One(Val::Known(_))),
+            Change::Unfollowed(why) => *why == ODD_SUBSCRIPT,
+            _ => false,
+        };
+        if may_fail {
+            let doubt = self.doubt("an expansion that may fail");
+            self.fork(&doubt, Self::fail_hard, |_| {});
+        }
         let change = |m: &mut Self, value: Val| m.changed(value, &parameter.change);
         match content {
             Held::Unset => match &parameter.change {
@@ -727,8 +740,13 @@ impl Machine<'_> {
             Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
         };
         let other = |m: &mut Self| -> Expanded<Values> {
-            let is_colon_tilde = |p: &Part| matches!(p, Part::Text(t) if memchr::memmem::find(t, b":~").is_some());
-            if m.dialect == Dialect::Zsh && word.parts.iter().any(is_colon_tilde) {
+            // zsh looks for tildes in what it assigns, even between quotes.
+            let has_tilde = |p: &Part| match p {
+                Part::Text(t) | Part::Quoted(t) if sign == b'=' => t.contains(&b'~'),
+                Part::Text(t) => memchr::memmem::find(t, b":~").is_some(),
+                _ => false,
+            };
+            if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
                 return Ok(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
             }
             // What stands there is split as if it stood outside, unless the whole is quoted.

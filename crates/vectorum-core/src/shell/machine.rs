@@ -214,6 +214,8 @@ impl<'a> Machine<'a> {
         let doubt = self.doubt(why);
         if let Some(state) = &mut self.live {
             state.vars.fog(&doubt);
+            // Who knows what it prints.
+            state.output = state.output.take().map(|_| Val::Unknown(doubt.clone()));
             state.open.get_or_insert(doubt.clone());
             state.status = Status::Unknown(doubt);
         }

@@ -7,6 +7,9 @@ use super::syntax::*;
 
 type Parsed<T> = Result<T, Trouble>;
 
+/// A subscript that is a sum or a pattern of zsh's, which may be wrong.
+pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
+
 /// How deep commands and words may lie in each other.
 const DEEPEST: usize = 120;
 
@@ -1121,7 +1124,9 @@ impl<'a> Parser<'a> {
                 match rest.iter().position(|b| *b == b']') {
                     Some(close) => {
                         self.at += close + 1;
-                        whole(Change::Unfollowed("a subscript"))
+                        let text = rest.get(1..close).unwrap_or_default();
+                        let is_plain = !text.is_empty() && text.iter().all(|b| b.is_ascii_digit() || b"-,@*".contains(b));
+                        whole(Change::Unfollowed(if is_plain { "a subscript" } else { ODD_SUBSCRIPT }))
                     }
                     None => whole(Change::None),
                 }

@@ -422,6 +422,8 @@ impl Parser<'_> {
         let Some(next) = self.peek(1) else { return self.wrong("a backslash at the end") };
         self.at += 2;
         let plain = match next {
+            // What looks like a comment there is taken in a way of its own.
+            b'\n' if self.peek(0) == Some(b'#') => return self.odd("a comment between joined lines"),
             b'\n' => return Ok(()),
             b'n' => b'\n',
             b't' => b'\t',
