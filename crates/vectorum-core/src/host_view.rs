@@ -123,6 +123,9 @@ impl HostView for NoHost {
     }
 }
 
+/// What an account may do, by paths.
+type Rights = RefCell<HashMap<Bytes, Option<bool>>>;
+
 /// A view that asks another one each thing once: whoever looks through it sees one state of the host,
 /// whatever changes meanwhile.
 pub struct Snapshot<'a> {
@@ -131,7 +134,7 @@ pub struct Snapshot<'a> {
     reals: RefCell<HashMap<Bytes, Option<Bytes>>>,
     contents: RefCell<HashMap<Bytes, Content>>,
     lists: RefCell<HashMap<Bytes, Option<Vec<Bytes>>>>,
-    rights: RefCell<HashMap<(u32, u32, Want), RefCell<HashMap<Bytes, Option<bool>>>>>,
+    rights: RefCell<HashMap<(u32, u32, Want), Rights>>,
 }
 
 impl<'a> Snapshot<'a> {

@@ -453,6 +453,43 @@ mod tests {
         }
     }
 
+    /// Starts that differ in what a shell's files never look at share what they come to; others do not.
+    #[test]
+    fn shells_that_start_alike_are_followed_once_and_come_to_the_same() {
+        let mut tree = MemoryTree::default();
+        let file = "case $BERTH in 4) PIER=four ;; *) PIER=other ;; esac\nexport PIER\n\
+                    [ -z \"$TIDE\" ] || { export SEEN=$TIDE; eval \"$(tide-table)\"; }\n";
+        tree.file("/home/odile/.profile", file, false);
+        let account =
+            Account { name: "odile".into(), uid: 1000, gid: 1000, home: "/home/odile".into(), shell: "/bin/bash".into() };
+        let accounts = [account.clone()];
+        let ground = Ground::new(&tree, &accounts);
+        let shells = Shells::default();
+        for (block, pier, gate, is_open) in [
+            (vec![("TERM", "linux"), ("BERTH", "4")], "four", None, false),
+            (vec![("TERM", "vt220"), ("BERTH", "4"), ("GATE", "7")], "four", Some("7"), false),
+            (vec![("TERM", "vt220"), ("BERTH", "5")], "other", None, false),
+            (vec![("TERM", "linux"), ("GATE", "8")], "other", Some("8"), false),
+            (vec![("TERM", "linux"), ("BERTH", "4"), ("TIDE", "high"), ("GATE", "9")], "", None, true),
+        ] {
+            let start = Block::from_vars(block.clone());
+            // What is handed in by login's own rules is not in question here.
+            let mut begun = Forecast::begin(&start);
+            let ground = Ground { shells: Some(&shells), ..ground };
+            shell_terminal(&mut begun, &ground, b"/bin/bash", true, &account, b"/home/odile");
+            let mut alone = Forecast::begin(&start);
+            shell_terminal(&mut alone, &Ground { shells: None, ..ground }, b"/bin/bash", true, &account, b"/home/odile");
+            let all = |f: &Forecast| f.vars().map(|(n, v)| (n.clone(), v.clone())).collect::<Vec<_>>();
+            assert_eq!((all(&begun), begun.open.is_some()), (all(&alone), is_open), "{block:?}");
+            if !is_open {
+                let text = |name: &str| begun.known(name.as_bytes()).map(|v| String::from_utf8_lossy(v).into_owned());
+                assert_eq!((text("PIER").as_deref(), text("GATE").as_deref()), (Some(pier), gate), "{block:?}");
+            }
+        }
+        // The second one needed nothing new.
+        assert_eq!(shells.count(), 4);
+    }
+
     #[test]
     fn shells_are_what_they_are_on_the_host() {
         let mut tree = MemoryTree::default();

@@ -56,6 +56,12 @@ impl Shells {
         }
     }
 
+    /// How many were followed.
+    #[cfg(test)]
+    pub(crate) fn count(&self) -> usize {
+        self.followed.borrow().len()
+    }
+
     /// Returns a file with what it says; it is read once.
     pub(super) fn source(&self, dialect: Dialect, path: &[u8], text: Bytes) -> Rc<Source> {
         let path = Bytes::copy_from_slice(path);

@@ -707,7 +707,7 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
             }
         }
     }
-    for name in start.keys().filter(|n| is_portable(n) && !state.vars.contains(n)) {
+    for name in start.keys().filter(|n| is_portable(n) && !state.vars.is_there_at_end(n)) {
         started.gone.push((name.clone(), None));
     }
     last_level(&mut started, &state, invocation);

@@ -77,6 +77,11 @@ impl Vars {
         }
     }
 
+    /// Whether a name is there; nothing that is followed comes of the answer.
+    pub(super) fn is_there_at_end(&self, name: &[u8]) -> bool {
+        self.changed.get(name).map_or_else(|| self.start.vars.contains_key(name), Option::is_some)
+    }
+
     /// Returns a name as it is kept here.
     pub(super) fn name(&self, name: &[u8]) -> Bytes {
         self.changed.get_key_value(name).map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone())
