@@ -471,6 +471,8 @@ mod tests {
             (vec![("TERM", "vt220"), ("BERTH", "5")], "other", None, false),
             (vec![("TERM", "linux"), ("GATE", "8")], "other", Some("8"), false),
             (vec![("TERM", "linux"), ("BERTH", "4"), ("TIDE", "high"), ("GATE", "9")], "", None, true),
+            // Like the first one, but for what the shell itself looks at.
+            (vec![("TERM", "linux"), ("BERTH", "4"), ("SHELLOPTS", "errexit")], "", None, true),
         ] {
             let start = Block::from_vars(block.clone());
             // What is handed in by login's own rules is not in question here.
@@ -487,7 +489,7 @@ mod tests {
             }
         }
         // The second one needed nothing new.
-        assert_eq!(shells.count(), 4);
+        assert_eq!(shells.count(), 5);
     }
 
     #[test]

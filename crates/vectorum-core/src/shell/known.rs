@@ -17,7 +17,10 @@ use crate::route::Account;
 /// More shells are not kept in mind.
 const MOST: usize = 64;
 
-/// How a shell is started, but for its block.
+/// What a shell itself looks at in the block that it is handed, before it has variables.
+pub(super) const LOOKED_AT: [&[u8]; 4] = [b"SHLVL", b"SHELLOPTS", b"BASHOPTS", b"POSIXLY_CORRECT"];
+
+/// How a shell is started, but for the rest of its block.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Setting {
     pub(super) invocation: Invocation,
@@ -25,8 +28,8 @@ pub(super) struct Setting {
     pub(super) folder: Bytes,
     /// Why other names may be handed in, too.
     pub(super) open: Option<Rc<Doubt>>,
-    /// How deep in shells it is: that has a say in what is read.
-    pub(super) level: Option<(Val, bool)>,
+    /// What was handed in of [`LOOKED_AT`].
+    pub(super) looked_at: Vec<Option<(Val, bool)>>,
 }
 
 /// The shells that were followed on one state of a host, and the files that they read.

@@ -6,7 +6,7 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
-use super::known::Setting;
+use super::known::{LOOKED_AT, Setting};
 use super::machine::{Assigned, Boundary, Ended, Machine, Outcome, Skipped};
 use super::state::{Content, State, Status, Var};
 use super::syntax::Dialect;
@@ -97,14 +97,14 @@ pub(crate) fn interpret(
     let mut begin = state(ground, account, start, folder, invocation);
     begin.open.clone_from(&open);
     let folder = Bytes::copy_from_slice(folder);
-    let level = start.get(&b"SHLVL"[..]).cloned();
+    let looked_at = LOOKED_AT.iter().map(|name| start.get(*name).cloned()).collect();
     // What comes behind a command has no say in what is read before it.
     let payload = match &invocation.payload {
         Payload::Becomes | Payload::Forks => Payload::Command,
         other => other.clone(),
     };
     let invocation_before = Invocation { payload, ..invocation.clone() };
-    let setting = Setting { invocation: invocation_before, account: account.clone(), folder, open, level };
+    let setting = Setting { invocation: invocation_before, account: account.clone(), folder, open, looked_at };
     let outcome = ground.shells.and_then(|s| s.find(&setting, &begin)).unwrap_or_else(|| {
         let outcome = follow(ground, account, start, begin.clone(), &setting.invocation);
         if let Some(shells) = ground.shells {
@@ -798,16 +798,12 @@ pub(crate) fn taken_in(
         Some(dialect) => {
             let mut machine = Machine::new(ground, account, dialect, state(ground, account, start, folder, &invocation));
             machine.put_option("allexport", true);
+            let source = super::Source::new(Bytes::from_static(THE_FILE), Bytes::copy_from_slice(text));
             // Each line must be one that the shell reads.
-            let mut parser = super::parse::Parser::new(text, dialect);
-            loop {
-                match parser.next_line() {
-                    Ok(Some(_)) => {}
-                    Ok(None) => break,
-                    Err(_) => return None,
-                }
+            if source.parsed(dialect).trouble.is_some() {
+                return None;
             }
-            machine.run_file(THE_FILE, Boundary::Text);
+            machine.run_source(&Rc::new(source), Boundary::Text);
             settle(machine.finish(), start, &invocation)
         }
     };
