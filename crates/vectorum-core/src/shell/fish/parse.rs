@@ -133,31 +133,31 @@ impl Parser<'_> {
                 self.depth -= 1;
                 return Ok(out);
             }
-            let mut job = self.job()?;
-            if joint != Joint::Always {
-                job.joint = joint;
-                job.is_tail = true;
-            }
-            joint = Joint::Always;
-            self.blanks();
-            match (self.peek(0), self.peek(1)) {
-                (Some(b'&'), Some(b'&')) => {
-                    self.at += 2;
-                    joint = Joint::And;
-                }
-                (Some(b'|'), Some(b'|')) => {
-                    self.at += 2;
-                    joint = Joint::Or;
-                }
-                (Some(b'&'), _) => self.at += 1,
-                (Some(b'|'), _) => {
-                    self.at += 1;
-                    job.is_piped = true;
-                }
-                _ => {}
+            let job = self.joined(&mut joint)?;
+            // A job in the background.
+            if joint == Joint::Always && !job.is_piped && self.peek(0) == Some(b'&') {
+                self.at += 1;
             }
             out.push(job);
         }
+    }
+
+    /// Takes a job that is joined to the one before as `joint` says, and what joins the next one to it.
+    fn joined(&mut self, joint: &mut Joint) -> Parsed<Job> {
+        let mut job = self.job()?;
+        if *joint != Joint::Always {
+            job.joint = *joint;
+            job.is_tail = true;
+        }
+        self.blanks();
+        (*joint, job.is_piped) = match (self.peek(0), self.peek(1)) {
+            (Some(b'&'), Some(b'&')) => (Joint::And, false),
+            (Some(b'|'), Some(b'|')) => (Joint::Or, false),
+            (Some(b'|'), _) => (Joint::Always, true),
+            _ => (Joint::Always, false),
+        };
+        self.at += if *joint != Joint::Always { 2 } else { usize::from(job.is_piped) };
+        Ok(job)
     }
 
     fn job(&mut self) -> Parsed<Job> {
@@ -189,35 +189,15 @@ impl Parser<'_> {
         let mut out = Vec::new();
         let mut joint = Joint::Always;
         loop {
-            let mut job = self.job()?;
-            if joint != Joint::Always {
-                job.joint = joint;
-                job.is_tail = true;
+            let job = self.joined(&mut joint)?;
+            if job.is_piped {
+                out.push(job);
+                continue;
             }
-            joint = Joint::Always;
-            self.blanks();
-            match (self.peek(0), self.peek(1)) {
-                (Some(b'&'), Some(b'&')) => {
-                    self.at += 2;
-                    joint = Joint::And;
-                    out.push(job);
-                    self.separators();
-                    continue;
-                }
-                (Some(b'|'), Some(b'|')) => {
-                    self.at += 2;
-                    joint = Joint::Or;
-                    out.push(job);
-                    self.separators();
-                    continue;
-                }
-                (Some(b'|'), _) => {
-                    self.at += 1;
-                    job.is_piped = true;
-                    out.push(job);
-                    continue;
-                }
-                _ => {}
+            if joint != Joint::Always {
+                out.push(job);
+                self.separators();
+                continue;
             }
             out.push(job);
             self.separators();
