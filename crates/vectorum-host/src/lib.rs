@@ -22,7 +22,7 @@ pub use accounts::Accounts;
 pub use bus::{BusError, Manager};
 pub use files::{LiveHost, RootedHost, kernel_limits, replace_file};
 pub use live::{Keeper, LiveBlock, LiveError, live_block};
-pub use probe::{ProbeCommand, ProbeError, ProbeFolder, write_received};
+pub use probe::{ProbeCommand, ProbeError, ProbeFolder, Said, Terminal, write_received};
 pub use proc::{Instance, Observed, Peek, ProcFolder, ReadError, own_block};
 pub use run::{Apart, Ending, Group, RunError, exec, run_to_end, start_apart};
 pub use scan::{Scanner, Update};

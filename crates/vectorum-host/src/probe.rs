@@ -3,14 +3,14 @@
 use std::ffi::OsString;
 use std::fs;
 use std::io::{self, Read, Write};
-use std::os::fd::AsFd;
+use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use vectorum_core::Block;
@@ -65,8 +65,50 @@ pub struct ProbeCommand {
     pub account: Option<(u32, u32)>,
     /// Where.
     pub folder: PathBuf,
-    /// What is typed at its terminal; without it, it has none.
-    pub typed: Option<String>,
+    /// Its terminal, if it has one.
+    pub terminal: Option<Terminal>,
+}
+
+/// A command's terminal.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Terminal {
+    /// Nothing is typed at it.
+    Quiet,
+    /// This is typed once it prompts.
+    Typed(String),
+}
+
+/// What came from a command besides what arrived at its end.
+#[derive(Debug, Default)]
+pub struct Said {
+    /// What it wrote to its terminal, or to standard error, each piece with when it came.
+    pub chunks: Vec<(Duration, Vec<u8>)>,
+    /// When the command was typed.
+    pub typed: Option<Duration>,
+}
+
+/// More of what a command writes is not kept.
+const MOST_SAID: usize = 64 << 20;
+
+/// What is kept of what a command writes; how much came.
+#[derive(Debug, Default)]
+struct Keeper {
+    chunks: Vec<(Duration, Vec<u8>)>,
+    length: usize,
+}
+
+impl Keeper {
+    fn take(&mut self, since: Instant, piece: &[u8]) {
+        self.length += piece.len();
+        if self.length <= MOST_SAID {
+            self.chunks.push((since.elapsed(), piece.to_vec()));
+        }
+    }
+}
+
+fn locked(keeper: &Mutex<Keeper>) -> MutexGuard<'_, Keeper> {
+    // Whoever panicked with it left whole chunks behind.
+    keeper.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl ProbeFolder {
@@ -135,8 +177,10 @@ impl ProbeFolder {
     ///
     /// # Errors
     /// If it cannot be started, or nothing arrives in that time.
-    pub fn run(&self, wanted: &ProbeCommand, seconds: u64) -> Result<Block, ProbeError> {
+    pub fn run(&self, wanted: &ProbeCommand, seconds: u64) -> Result<(Block, Said), ProbeError> {
         let Some((program, arguments)) = wanted.words.split_first() else { return Err(ProbeError::Nothing(0, String::new())) };
+        // What an earlier command left there is not this one's.
+        fs::write(self.result(), b"").map_err(io_error("the file for what arrives"))?;
         let mut command = Command::new(program);
         command.args(arguments).current_dir(&wanted.folder).env_clear();
         if let Some(called) = &wanted.called {
@@ -148,24 +192,22 @@ impl ProbeFolder {
         if let Some((uid, gid)) = wanted.account {
             command.uid(uid).gid(gid);
         }
-        match &wanted.typed {
+        match &wanted.terminal {
             None => self.run_plain(command, seconds),
-            Some(text) => self.run_typed(command, text, seconds),
+            Some(Terminal::Quiet) => self.run_on_terminal(command, None, seconds),
+            Some(Terminal::Typed(text)) => self.run_on_terminal(command, Some(text), seconds),
         }
     }
 
-    fn run_plain(&self, mut command: Command, seconds: u64) -> Result<Block, ProbeError> {
+    fn run_plain(&self, mut command: Command, seconds: u64) -> Result<(Block, Said), ProbeError> {
         command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).process_group(0);
+        let begin = Instant::now();
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
+        let keeper = Arc::new(Mutex::new(Keeper::default()));
+        let over = Arc::new(AtomicBool::new(false));
         let complaints = child.stderr.take();
-        let reader = std::thread::spawn(move || {
-            let mut text = Vec::new();
-            if let Some(pipe) = complaints {
-                drop(pipe.take(4096).read_to_end(&mut text));
-            }
-            text
-        });
-        let end = Instant::now() + Duration::from_secs(seconds);
+        let reader = complaints.map(|pipe| read_along(fs::File::from(OwnedFd::from(pipe)), &keeper, &over, begin));
+        let end = begin + Duration::from_secs(seconds);
         let mut ended = false;
         let received = loop {
             if let Some(block) = self.received() {
@@ -179,14 +221,20 @@ impl ProbeFolder {
             std::thread::sleep(Duration::from_millis(10));
         };
         end_group(&mut child);
-        let said = reader.join().unwrap_or_default();
-        received.ok_or_else(|| {
-            let said = vectorum_core::inert(said.trim_ascii()).into_owned();
-            ProbeError::Nothing(seconds, if said.is_empty() { String::new() } else { format!("; it said: {said}") })
-        })
+        over.store(true, Ordering::Relaxed);
+        drop(reader.map(std::thread::JoinHandle::join));
+        let said = Said { chunks: std::mem::take(&mut locked(&keeper).chunks), typed: None };
+        match received {
+            Some(block) => Ok((block, said)),
+            None => {
+                let words: Vec<u8> = said.chunks.iter().flat_map(|(_, piece)| piece).copied().take(4096).collect();
+                let words = vectorum_core::inert(words.trim_ascii()).into_owned();
+                Err(ProbeError::Nothing(seconds, if words.is_empty() { String::new() } else { format!("; it said: {words}") }))
+            }
+        }
     }
 
-    fn run_typed(&self, mut command: Command, text: &str, seconds: u64) -> Result<Block, ProbeError> {
+    fn run_on_terminal(&self, mut command: Command, typed: Option<&str>, seconds: u64) -> Result<(Block, Said), ProbeError> {
         let what = "a terminal";
         let size = nix::pty::Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 };
         let pair = nix::pty::openpty(Some(&size), None).map_err(|e| ProbeError::Io { what, cause: e.into() })?;
@@ -202,34 +250,17 @@ impl ProbeFolder {
                 Ok(())
             });
         }
+        let begin = Instant::now();
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
         drop(pair.slave);
         drop(command);
         let mut terminal = fs::File::from(pair.master);
-        let mut other = terminal.try_clone().map_err(io_error(what))?;
-        let seen = Arc::new(AtomicU64::new(0));
-        let count = Arc::clone(&seen);
+        let keeper = Arc::new(Mutex::new(Keeper::default()));
         let over = Arc::new(AtomicBool::new(false));
-        let is_over = Arc::clone(&over);
-        let reader = std::thread::spawn(move || {
-            use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
-            let mut buffer = [0; 4096];
-            // A program that outlives the route may hold the other side: reading ends all the same.
-            while !is_over.load(Ordering::Relaxed) {
-                let mut ready = [PollFd::new(other.as_fd(), PollFlags::POLLIN)];
-                match poll(&mut ready, PollTimeout::from(100u8)) {
-                    Ok(1..) => match other.read(&mut buffer) {
-                        Ok(length @ 1..) => count.fetch_add(length as u64, Ordering::Relaxed),
-                        _ => break,
-                    },
-                    _ => continue,
-                };
-            }
-        });
+        let reader = read_along(terminal.try_clone().map_err(io_error(what))?, &keeper, &over, begin);
         // A prompt is there when nothing more comes for a while.
-        let begin = Instant::now();
         let end = begin + Duration::from_secs(seconds);
-        let (mut last, mut since, mut typed) = (0, Instant::now(), false);
+        let (mut last, mut since, mut typed_at) = (0, Instant::now(), None);
         let received = loop {
             if let Some(block) = self.received() {
                 break Some(block);
@@ -237,13 +268,16 @@ impl ProbeFolder {
             if Instant::now() > end {
                 break None;
             }
-            let now = seen.load(Ordering::Relaxed);
+            let now = locked(&keeper).length;
             if now != last {
                 (last, since) = (now, Instant::now());
             }
             let is_quiet = since.elapsed() > Duration::from_millis(300) && (now > 0 || begin.elapsed() > Duration::from_secs(2));
-            if !typed && is_quiet {
-                typed = true;
+            if let Some(text) = typed
+                && typed_at.is_none()
+                && is_quiet
+            {
+                typed_at = Some(begin.elapsed());
                 terminal.write_all(format!("{text}\r").as_bytes()).map_err(io_error(what))?;
             }
             std::thread::sleep(Duration::from_millis(20));
@@ -253,8 +287,39 @@ impl ProbeFolder {
         drop(reader.join());
         // What still runs there is hung up on.
         drop(terminal);
-        received.ok_or(ProbeError::Nothing(seconds, String::new()))
+        let said = Said { chunks: std::mem::take(&mut locked(&keeper).chunks), typed: typed_at };
+        received.map(|block| (block, said)).ok_or(ProbeError::Nothing(seconds, String::new()))
     }
+}
+
+/// Starts a thread that reads what a command writes, until it is over.
+fn read_along(
+    mut from: fs::File,
+    keeper: &Arc<Mutex<Keeper>>,
+    over: &Arc<AtomicBool>,
+    begin: Instant,
+) -> std::thread::JoinHandle<()> {
+    use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
+    let (keeper, is_over) = (Arc::clone(keeper), Arc::clone(over));
+    std::thread::spawn(move || {
+        let mut buffer = vec![0; 1 << 16];
+        let mut after = 0;
+        // What was written before the end is still taken; a program that outlives the route may hold the
+        // other side, and reading ends all the same.
+        while after < 64 {
+            let ended = is_over.load(Ordering::Relaxed);
+            after += usize::from(ended);
+            let mut ready = [PollFd::new(from.as_fd(), PollFlags::POLLIN)];
+            match poll(&mut ready, PollTimeout::from(if ended { 0u8 } else { 100 })) {
+                Ok(1..) => match from.read(&mut buffer) {
+                    Ok(length @ 1..) => locked(&keeper).take(begin, buffer.get(..length).unwrap_or_default()),
+                    _ => break,
+                },
+                _ if ended => break,
+                _ => {}
+            }
+        }
+    })
 }
 
 fn end_group(child: &mut std::process::Child) {

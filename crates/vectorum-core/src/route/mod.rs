@@ -32,7 +32,7 @@ use globset::Glob;
 use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
-use crate::shell::{Shells, Skipped};
+use crate::shell::{Dialect, Shells, Skipped};
 use crate::tint::{Tint, Tints};
 
 pub use child::{cargo_test, debugger, tmux_pane};
@@ -89,8 +89,8 @@ pub struct Ground<'a> {
     pub running: Option<&'a Running>,
     /// What sudo says of its policy, where the policy's files may not be read.
     pub sudo_says: Option<&'a [u8]>,
-    /// Whether a route is only followed to its first shell.
-    pub stops_at_shell: bool,
+    /// The shell, counted from none on, that a route is followed to.
+    pub stops_at_shell: Option<usize>,
     /// Whether a policy that may not be read is taken for the one that comes with its program.
     pub assumes_stock: bool,
     /// The shells that were followed on this state of the host.
@@ -109,7 +109,7 @@ pub struct Running {
 impl<'a> Ground<'a> {
     /// A host that is only looked at, not one that runs.
     pub fn new(files: &'a dyn HostView, accounts: &'a [Account]) -> Ground<'a> {
-        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: false, assumes_stock: false, shells: None }
+        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: None, assumes_stock: false, shells: None }
     }
 }
 
@@ -212,6 +212,44 @@ pub struct Forecast {
     pub read: Vec<Bytes>,
     /// What it would be by the rules that come with a program whose policy may not be read.
     pub assumed: Option<Box<Forecast>>,
+    /// How many shells were started on the way.
+    shells: usize,
+    /// The shell that it was to be followed to.
+    pub launch: Option<Box<Launch>>,
+}
+
+/// A shell on a route, as somebody who would start it has to know it.
+#[derive(Clone, Debug)]
+pub struct Launch {
+    /// Its file.
+    pub program: Bytes,
+    /// Its kind; `None` for fish.
+    pub dialect: Option<Dialect>,
+    /// Whether it is a login shell.
+    pub is_login: bool,
+    /// What it is started for.
+    pub purpose: Purpose,
+    /// As whom.
+    pub account: Account,
+    /// Where.
+    pub folder: Bytes,
+    /// What it is handed.
+    pub block: BTreeMap<Bytes, Variable>,
+    /// The startup files that it reads of itself, in order.
+    pub startup: Vec<Bytes>,
+    /// All files that it reads, in order.
+    pub read: Vec<Bytes>,
+}
+
+/// What a shell is started for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Purpose {
+    /// A terminal, at which commands are typed.
+    Terminal,
+    /// A command.
+    Command,
+    /// A script.
+    Script,
 }
 
 /// Why a route is open that sudo decides.
@@ -237,7 +275,19 @@ impl Forecast {
             skipped: Vec::new(),
             read: Vec::new(),
             assumed: None,
+            shells: 0,
+            launch: None,
         }
+    }
+
+    /// Goes back to what the shell is handed that the route was to be followed to; where it is not
+    /// followed, nothing came after it.
+    #[must_use]
+    pub fn handed(mut self) -> Forecast {
+        if let Some(launch) = self.launch.take() {
+            self.vars = launch.block;
+        }
+        self
     }
 
     /// Returns a name's variable.

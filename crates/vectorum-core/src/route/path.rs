@@ -310,7 +310,7 @@ impl Route {
     fn follow(steps: &[Step], ground: &Ground<'_>, account: &Account, mut forecast: Forecast) -> (Forecast, Account) {
         let mut account = account.clone();
         for step in steps {
-            if forecast.reached != Reached::Yes {
+            if forecast.reached != Reached::Yes || forecast.launch.is_some() {
                 break;
             }
             let folder = account.home.clone();

@@ -4,7 +4,7 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
-use super::{Account, Event, Forecast, Ground, Held, Variable};
+use super::{Account, Event, Forecast, Ground, Held, Launch, Purpose, Variable};
 use crate::shell::fish;
 use crate::shell::{Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
 
@@ -136,9 +136,8 @@ fn begin(
     if matches!(program(shell), b"nologin" | b"false") {
         return forecast.fails("the account's shell lets nobody in", None);
     }
-    if ground.stops_at_shell {
-        return;
-    }
+    let is_wanted = ground.stops_at_shell == Some(forecast.shells);
+    forecast.shells += 1;
     let is_fish = program(shell) == b"fish";
     let (dialect, as_sh) = match dialect(ground, shell) {
         Some(found) => found,
@@ -166,11 +165,30 @@ fn begin(
     let handed = forecast.vars.iter().map(|(name, variable)| (name.clone(), (value_of(variable), variable.may_be_absent)));
     let handed: crate::shell::Start = handed.collect();
     let open = forecast.open.as_ref().map(|(why, site)| Doubt::new(why, site.clone()));
+    let block = is_wanted.then(|| forecast.vars.clone());
     let started = if is_fish {
         fish::interpret(*ground, account, &handed, open, folder, &invocation)
     } else {
         interpret(*ground, account, &handed, open, folder, &invocation)
     };
+    if let Some(block) = block {
+        let purpose = match start {
+            Start::LoginTerminal | Start::Terminal => Purpose::Terminal,
+            Start::LoginCommand(_) | Start::Command(_) => Purpose::Command,
+            Start::Script => Purpose::Script,
+        };
+        forecast.launch = Some(Box::new(Launch {
+            program: Bytes::copy_from_slice(shell),
+            dialect: (!is_fish).then_some(dialect),
+            is_login: invocation.is_login,
+            purpose,
+            account: account.clone(),
+            folder: Bytes::copy_from_slice(folder),
+            block,
+            startup: started.startup.clone(),
+            read: started.read.clone(),
+        }));
+    }
     take(forecast, started, dialect);
 }
 
@@ -195,7 +213,7 @@ fn held_of(value: &Val) -> (Held, Vec<Bytes>) {
 
 /// Takes what a shell comes to into the forecast.
 fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
-    let Started { changed, gone, kept, open, ended, end, log, skipped, read } = started;
+    let Started { changed, gone, kept, open, ended, end, log, skipped, read, startup: _ } = started;
     forecast.kept.retain(|(name, _)| !changed.contains_key(name));
     forecast.kept.extend(kept);
     forecast.skipped.extend(skipped);

@@ -1743,6 +1743,7 @@ fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
         log: Rc::new(fish.log),
         skipped: Vec::new(),
         read: fish.read,
+        startup: Vec::new(),
     };
     let Some(state) = fish.live else { return started };
     started.open = state.open.clone();

@@ -68,6 +68,8 @@ pub(super) struct Outcome {
     pub skipped: Vec<Skipped>,
     /// The files that were read, in order.
     pub read: Vec<Bytes>,
+    /// Those of them that the shell reads of itself.
+    pub startup: Vec<Bytes>,
 }
 
 /// What a command can be left through.
@@ -114,6 +116,7 @@ pub(super) struct Machine<'a> {
     pub(super) log: Vec<Assigned>,
     pub(super) skipped: Vec<Skipped>,
     pub(super) read: Vec<Bytes>,
+    pub(super) startup: Vec<Bytes>,
     /// Where the shell was ended.
     pub(super) end: Option<Site>,
     /// Files that were written to: what they hold is not known.
@@ -155,6 +158,7 @@ impl<'a> Machine<'a> {
             log: Vec::new(),
             skipped: Vec::new(),
             read: Vec::new(),
+            startup: Vec::new(),
             end: None,
             written: Vec::new(),
             until: None,

@@ -25,6 +25,7 @@ mod state;
 mod sum;
 mod syntax;
 mod test;
+pub mod trace;
 mod value;
 mod vars;
 

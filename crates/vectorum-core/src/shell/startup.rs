@@ -80,6 +80,8 @@ pub struct Started {
     pub skipped: Vec<Skipped>,
     /// The files that were read.
     pub read: Vec<Bytes>,
+    /// Those of them that the shell reads of itself.
+    pub startup: Vec<Bytes>,
 }
 
 /// What is handed in: each value, and whether the name may be absent.
@@ -417,6 +419,7 @@ impl Machine<'_> {
     fn startup(&mut self, path: &[u8]) {
         let is_there = !matches!(self.ground.files.kind(path), Kind::Missing | Kind::Folder | Kind::Other);
         if is_there && self.live.is_some() {
+            self.startup.push(Bytes::copy_from_slice(path));
             self.run_file(path, Boundary::Startup);
         }
     }
@@ -494,7 +497,8 @@ impl Machine<'_> {
             (Some(_), Some(_)) => Ended::Perhaps,
             (Some(_), None) => Ended::No,
         };
-        Outcome { state, ended, end: self.end, log: Rc::new(self.log), skipped: self.skipped, read: self.read }
+        let Machine { end, log, skipped, read, startup, .. } = self;
+        Outcome { state, ended, end, log: Rc::new(log), skipped, read, startup }
     }
 }
 
@@ -650,9 +654,9 @@ impl Machine<'_> {
 
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
-    let Outcome { state, ended, end, log, skipped, read } = outcome;
+    let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
     let mut started =
-        Started { changed: BTreeMap::new(), gone: Vec::new(), kept: Vec::new(), open: None, ended, end, log, skipped, read };
+        Started { changed: BTreeMap::new(), gone: Vec::new(), kept: Vec::new(), open: None, ended, end, log, skipped, read, startup };
     let Some(state) = state else { return started };
     started.open = state.open.clone();
     let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);

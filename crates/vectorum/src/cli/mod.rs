@@ -2,6 +2,7 @@
 //! sentence with an exit status here.
 
 mod args;
+mod attribute;
 mod check;
 mod compare;
 mod draw;

@@ -5,13 +5,17 @@ use std::ffi::OsString;
 use std::io::{BufRead, IsTerminal, Write};
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::PathBuf;
+use std::time::Duration;
 
 use bytes::Bytes;
 use serde_json::{Map, Value as Json, json};
 use vectorum_core::route::{Forecast, Held, Reached, Route, Way};
+use vectorum_core::shell::trace::Cost;
 use vectorum_core::{Block, HostView, Kind, inert};
-use vectorum_host::{Manager, ProbeCommand, ProbeFolder, write_received};
+use vectorum_host::{Manager, ProbeCommand, ProbeFolder, Terminal, write_received};
 
+use super::attribute::{Attribution, attribute};
+use super::forecast::place;
 use super::routes::{AskArgs, Host};
 use super::{Answer, Failure, forecast, json as schema, output, own_block};
 
@@ -19,7 +23,9 @@ use super::{Answer, Failure, forecast, json as schema, output, own_block};
 ///
 /// First says which programs and startup files are run, and asks. No unit is restarted, no table of
 /// jobs changed, no file of yours written. Where this account may not take the first steps of a route, it
-/// begins with the block that is forecast for them, and says so.
+/// begins with the block that is forecast for them, and says so. Afterwards each shell on it is started
+/// once more with its own tracing, which tells the line that decides each variable and what the startup
+/// files cost.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
     /// The route, as `routes` lists them
@@ -33,6 +39,10 @@ pub(crate) struct Args {
     /// Run it without asking
     #[arg(long, short)]
     yes: bool,
+
+    /// Run it only once, without the second start that tells which lines decide and what they cost
+    #[arg(long)]
+    once: bool,
 
     /// Give up after this many seconds
     #[arg(long, value_name = "SECONDS", default_value_t = 20)]
@@ -92,9 +102,9 @@ pub(crate) fn run(args: &Args) -> Answer {
         return Err(cannot(&format!("nothing is started on it: {why}")));
     }
     let plan = plan(&host, &route)?;
-    tell(&plan, &expected, args.yes)?;
+    tell(&plan, &expected, args.yes, args.once)?;
     let received = match &plan.what {
-        What::Command(command) => plan.folder.run(command, args.within),
+        What::Command(command) => plan.folder.run(command, args.within).map(|(block, _)| block),
         What::Unit(manager, like) => {
             let name = format!("vectorum-probe-{}.service", std::process::id());
             let payload = plan.folder.payload().display().to_string();
@@ -108,12 +118,18 @@ pub(crate) fn run(args: &Args) -> Answer {
     let received =
         received.map_err(|e| Failure::new(e.to_string()).way_out("vectorum forecast says what the route would give"))?;
     let differences = compare(&expected, &received);
-    show(args, &route, &received, &differences)?;
-    Ok(u8::from(args.check && !differences.is_empty()))
+    let attribution = match args.once {
+        true => Attribution::default(),
+        false => attribute(&host, &route, &expected, &received, &plan.folder, args.within)?,
+    };
+    attribution.untold.iter().for_each(|text| output::note(text));
+    let found = Found { route: &route, expected: &expected, received: &received, differences, attribution };
+    found.show(args)?;
+    Ok(u8::from(args.check && !found.differences.is_empty()))
 }
 
 /// Says what is going to be run, and asks.
-fn tell(plan: &Plan, expected: &Forecast, is_allowed: bool) -> Result<(), Failure> {
+fn tell(plan: &Plan, expected: &Forecast, is_allowed: bool, is_once: bool) -> Result<(), Failure> {
     let mut text = String::from("this probe runs:\n");
     for line in &plan.told {
         text.push_str(&format!("  {line}\n"));
@@ -121,6 +137,9 @@ fn tell(plan: &Plan, expected: &Forecast, is_allowed: bool) -> Result<(), Failur
     let files: Vec<String> = expected.read.iter().map(|p| inert(p).into_owned()).collect();
     if !files.is_empty() {
         text.push_str(&format!("startup files that run with it: {}\n", files.join(", ")));
+        if !is_once {
+            text.push_str("then each shell on it once more with its own tracing, to tell which lines decide (not with --once)\n");
+        }
     }
     output::note(text.trim_end());
     if is_allowed {
@@ -196,7 +215,7 @@ fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
                     block,
                     account: None,
                     folder: "/".into(),
-                    typed: Some(typed(&command)),
+                    terminal: Some(Terminal::Typed(typed(&command))),
                 })
             } else {
                 from_shell(host, route, &mut told, "login itself is root's to run", Shell::Typed(command))?
@@ -246,7 +265,8 @@ fn typed(command: &str) -> String {
 
 /// The route from its first shell on: that is started with the block that is forecast for it.
 fn from_shell(host: &Host, route: &Route, told: &mut Vec<String>, why: &str, what: Shell) -> Result<What, Failure> {
-    let start = host.to_shell(&route.first());
+    let start = host.to_shell(&route.first(), 0).handed();
+    
     // What is made anew at each start is there, whatever it is.
     let anew = start.vars().filter(|(_, v)| v.held == Held::PerRun).map(|(name, _)| (name.clone(), Bytes::from_static(b"anew")));
     let known = start.block();
@@ -263,17 +283,17 @@ fn from_shell(host: &Host, route: &Route, told: &mut Vec<String>, why: &str, wha
     };
     let shell = OsString::from_vec(shell.to_vec());
     let shown = inert(shell.as_bytes()).into_owned();
-    let (how, words, called, typed) = match what {
+    let (how, words, called, terminal) = match what {
         Shell::Typed(command) => {
             let name = shown.rsplit('/').next().unwrap_or(&shown);
-            ("as a login shell", vec![shell], Some(OsString::from(format!("-{name}"))), Some(typed(&command)))
+            ("as a login shell", vec![shell], Some(OsString::from(format!("-{name}"))), Some(Terminal::Typed(typed(&command))))
         }
         Shell::Given(command) | Shell::Job(command) => ("with the command", vec![shell, "-c".into(), command.into()], None, None),
     };
     told.insert(0, format!("{shown} {how}, from the block that is forecast for it: {why}"));
     let as_other = (uid != account.uid).then_some((account.uid, account.gid));
     let folder = PathBuf::from(OsString::from_vec(account.home.to_vec()));
-    Ok(What::Command(ProbeCommand { words, called, block, account: as_other, folder, typed }))
+    Ok(What::Command(ProbeCommand { words, called, block, account: as_other, folder, terminal }))
 }
 
 fn single(text: &str) -> String {
@@ -305,36 +325,122 @@ fn compare(expected: &Forecast, received: &Block) -> Differences {
     out
 }
 
-fn show(args: &Args, route: &Route, received: &Block, differences: &Differences) -> Result<(), Failure> {
-    if args.ask.json {
+/// What was found out about a route.
+struct Found<'a> {
+    route: &'a Route,
+    expected: &'a Forecast,
+    received: &'a Block,
+    differences: Differences,
+    attribution: Attribution,
+}
+
+impl Found<'_> {
+    /// Names of which the forecast did not know what they hold, or whether they are set.
+    fn settled(&self) -> Vec<Bytes> {
+        let is_open = |name: &[u8]| match self.expected.get(name) {
+            Some(variable) => matches!(variable.held, Held::Unknown(_)),
+            None => self.expected.open.is_some() && !PASSING.contains(&name),
+        };
+        let names = self.received.vars().map(|(name, _)| Bytes::copy_from_slice(name.as_bytes()));
+        names.filter(|name| is_open(name)).collect()
+    }
+
+    fn show(&self, args: &Args) -> Result<(), Failure> {
+        if args.ask.json {
+            return schema::print(self.document());
+        }
+        let sight = output::Sight::plain(args.ask.reveal, false)?;
+        let mut out = String::new();
+        if args.check {
+            for (name, said, came) in &self.differences {
+                let value = |v: &Option<Bytes>| v.as_ref().map_or_else(|| "not set".to_owned(), |v| sight.value(name, v));
+                out.push_str(&format!("{}: forecast {}, received {}\n", sight.name(name), value(said), value(came)));
+            }
+            if self.differences.is_empty() {
+                out.push_str(&format!("{} names arrived, as forecast\n", self.received.vars().count()));
+            }
+        } else {
+            let settled = self.settled();
+            for (name, value) in self.received.vars() {
+                let (name, value) = (name.as_bytes(), value.as_bytes());
+                let by = self.attribution.origins.get(name).map(|site| format!("  ← {}", place(site))).unwrap_or_default();
+                let was = if settled.iter().any(|s| s == name) { "  (the forecast left it open)" } else { "" };
+                out.push_str(&format!("{}={}{by}{was}\n", sight.name(name), sight.value(name, value)));
+            }
+        }
+        output::print(out.as_bytes())?;
+        let costs = self.costs();
+        if !costs.is_empty() {
+            output::note(costs.trim_end());
+        }
+        Ok(())
+    }
+
+    /// What the startup files cost, the dearest first, in sentences.
+    fn costs(&self) -> String {
+        let mut out = String::new();
+        for (shell, costs) in self.attribution.shells.iter().filter(|(_, costs)| !costs.is_empty()) {
+            let total: Duration = costs.iter().map(|c| c.time).sum();
+            out.push_str(&format!("starting {shell} took {} with its own tracing on:\n", milliseconds(total)));
+            for cost in costs.iter().take(COSTS) {
+                let path = cost.path.as_ref().map_or("at the prompt".into(), |p| inert(p));
+                out.push_str(&format!("{:>10}  {path}", milliseconds(cost.time)));
+                let dear = cost.lines.iter().filter(|(line, time)| *line > 0 && *time >= Duration::from_millis(1)).take(3);
+                let dear: Vec<String> = dear.map(|(line, time)| format!("line {line}: {}", milliseconds(*time))).collect();
+                if !dear.is_empty() {
+                    out.push_str(&format!("  ({})", dear.join(", ")));
+                }
+                out.push('\n');
+            }
+        }
+        out
+    }
+
+    fn document(&self) -> Map<String, Json> {
+        let name = |bytes: &[u8]| inert(bytes).into_owned();
         let vars: Map<String, Json> =
-            received.vars().map(|(n, v)| (inert(n.as_bytes()).into_owned(), schema::bytes(v.as_bytes()))).collect();
-        let told = differences.iter().map(|(name, said, came)| {
+            self.received.vars().map(|(n, v)| (name(n.as_bytes()), schema::bytes(v.as_bytes()))).collect();
+        let told = self.differences.iter().map(|(name, said, came)| {
             let value = |v: &Option<Bytes>| v.as_ref().map_or(Json::Null, |v| schema::bytes(v));
             json!({ "name": schema::bytes(name), "forecast": value(said), "received": value(came) })
         });
-        let Json::Object(fields) = json!({
-            "route": route.to_string(), "vars": vars, "origin": {}, "unknown": {}, "open": null, "per_run": [], "hops": [],
-            "differs": told.collect::<Vec<_>>(),
-        }) else {
-            return Ok(());
+        let origin: Map<String, Json> = self.attribution.origins.iter().map(|(n, site)| (name(n), place(site).into())).collect();
+        let per_run: Vec<String> = self.attribution.anew.iter().map(|n| name(n)).collect();
+        let files = |costs: &[Cost]| -> Vec<Json> {
+            let lines = |cost: &Cost| -> Vec<Json> {
+                cost.lines.iter().filter(|(line, _)| *line > 0).take(COSTS).map(|(line, time)| json!({ "line": line, "ms": ms(*time) })).collect()
+            };
+            let file = |c: &Cost| json!({ "file": c.path.as_ref().map(|p| schema::bytes(p)), "ms": ms(c.time), "lines": lines(c) });
+            costs.iter().map(file).collect()
         };
-        return schema::print(fields);
+        let cost: Vec<Json> =
+            self.attribution.shells.iter().map(|(shell, costs)| json!({ "shell": shell, "files": files(costs) })).collect();
+        let Json::Object(fields) = json!({
+            "route": self.route.to_string(),
+            "vars": vars,
+            "origin": origin,
+            "unknown": {},
+            "open": null,
+            "per_run": per_run,
+            "hops": self.expected.hops,
+            "settled": self.settled().iter().map(|n| name(n)).collect::<Vec<_>>(),
+            "differs": told.collect::<Vec<_>>(),
+            "cost": cost,
+        }) else {
+            return Map::new();
+        };
+        fields
     }
-    let sight = output::Sight::plain(args.ask.reveal, false)?;
-    let mut out = String::new();
-    if args.check {
-        for (name, said, came) in differences {
-            let value = |v: &Option<Bytes>| v.as_ref().map_or_else(|| "not set".to_owned(), |v| sight.value(name, v));
-            out.push_str(&format!("{}: forecast {}, received {}\n", sight.name(name), value(said), value(came)));
-        }
-        if differences.is_empty() {
-            out.push_str(&format!("{} names arrived, as forecast\n", received.vars().count()));
-        }
-    } else {
-        for (name, value) in received.vars() {
-            out.push_str(&format!("{}={}\n", sight.name(name.as_bytes()), sight.value(name.as_bytes(), value.as_bytes())));
-        }
-    }
-    output::print(out.as_bytes())
+}
+
+/// So many files are listed, and so many lines of each.
+const COSTS: usize = 12;
+
+fn ms(time: Duration) -> f64 {
+    // Hundredths of a millisecond are finer than what a clock tells here.
+    (time.as_secs_f64() * 100_000.0).round() / 100.0
+}
+
+fn milliseconds(time: Duration) -> String {
+    format!("{:.1} ms", time.as_secs_f64() * 1000.0)
 }

@@ -163,11 +163,11 @@ impl Host {
         Survey::of(&self.ground(&files), &self.account, self.starts())
     }
 
-    /// Follows a route to its first shell.
-    pub(crate) fn to_shell(&self, route: &Route) -> Forecast {
+    /// Follows a route to one of its shells, counted from none on.
+    pub(crate) fn to_shell(&self, route: &Route, shell: usize) -> Forecast {
         let asked = self.files();
         let files = Snapshot::new(&asked);
-        let ground = Ground { stops_at_shell: true, ..self.ground(&files) };
+        let ground = Ground { stops_at_shell: Some(shell), ..self.ground(&files) };
         route.forecast(&ground, &self.account, &self.starts().of(route))
     }
 
