@@ -99,6 +99,137 @@ fn put(path: &Path, text: &str, mode: u32) {
     fs::set_permissions(path, fs::Permissions::from_mode(mode)).expect("its mode");
 }
 
+/// Startup files whose lines set variables in all the ways that a forecast may leave open.
+const LINES: &str = r#"# berth
+PLAIN=1; export PLAIN
+export QUOTED="50% \\ \$x"
+say() {
+  FROM_FUNCTION=$1; export FROM_FUNCTION
+}
+say x
+( IN_SUBSHELL=1; PLAIN=2; : )
+. "$HOME/more"
+eval "$("$HOME/names")"
+IFS= read -r FROM_READ <"$HOME/note"
+export FROM_READ
+export WIDE="a
+b"
+SUM=`( PLAIN=3; SUM=4; "$HOME/names" )`
+export SUM
+"#;
+const MORE: &str = "# more\n\nFROM_MORE=$(\"$HOME/names\")\nexport FROM_MORE\n";
+const NAMES: &str = "#!/bin/sh\nsleep 0.03\necho 'export FROM_EVAL=1'\necho 'export OTHER_EVAL=2'\n";
+const FISH: &str = r#"# berth
+set -gx PLAIN 1
+function say
+  set -gx FROM_FUNCTION $argv[1]
+end
+say x
+source ~/more.fish
+~/names | string replace -r 'export (.*)=(.*)' 'set -gx $1 $2' | source
+read -gx FROM_READ <~/note
+set -gx SUM (~/names)
+"#;
+const MORE_FISH: &str = "# more\n\nset -gx FROM_MORE (~/names)\n";
+
+/// Each account: its shell and the file that it reads.
+const ACCOUNTS: &[(&str, &str)] = &[
+    ("bash", ".bash_profile"),
+    ("dash", ".profile"),
+    ("zsh", ".zshenv"),
+    ("ksh", ".profile"),
+    ("mksh", ".profile"),
+    ("fish", ".config/fish/config.fish"),
+];
+
+/// Which line of the file above, or of the one that it runs, decides each name.
+const DECIDE: &[(&str, &str, usize)] = &[
+    ("PLAIN", "", 2),
+    ("QUOTED", "", 3),
+    ("FROM_FUNCTION", "", 5),
+    ("FROM_MORE", "more", 3),
+    ("FROM_EVAL", "", 10),
+    ("OTHER_EVAL", "", 10),
+    ("FROM_READ", "", 11),
+    ("WIDE", "", 13),
+    ("SUM", "", 15),
+];
+const DECIDE_FISH: &[(&str, &str, usize)] =
+    &[("PLAIN", "", 2), ("FROM_FUNCTION", "", 4), ("FROM_MORE", "more.fish", 3), ("SUM", "", 10)];
+
+#[test]
+fn each_shell_tells_itself_which_lines_decide() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let (upper, results) = (folder.path().join("upper"), folder.path().join("res"));
+    fs::create_dir_all(&results).expect("a folder");
+    let mut arguments: Vec<String> = Vec::new();
+    let mut script = String::from("chmod 1777 /res\n");
+    let homes = ACCOUNTS.iter().map(|(shell, file)| (*shell, format!("home/{shell}"), *file));
+    for (at, (shell, home, file)) in homes.chain([("bash", "root".to_owned(), ".bash_profile")]).enumerate() {
+        let (lines, more) = if shell == "fish" { (FISH, ("more.fish", MORE_FISH)) } else { (LINES, ("more", MORE)) };
+        for (path, text, mode) in
+            [(file, lines, 0o644), (more.0, more.1, 0o644), ("names", NAMES, 0o755), ("note", "4 north\n", 0o644)]
+        {
+            put(&upper.join(&home).join(path), text, mode);
+        }
+        let vectorum = "/vectorum/vectorum probe login --yes --json";
+        if home == "root" {
+            script.push_str(&format!("{vectorum} >/res/root 2>/res/root.said\n"));
+            continue;
+        }
+        let number = 3001 + at;
+        arguments.extend(["--user".to_owned(), format!("{shell}:{number}:/bin/{shell}")]);
+        let own = format!(
+            "setpriv --reuid {number} --regid {number} --init-groups env -i HOME=/{home} TERM=linux PATH=/usr/bin:/bin {vectorum}"
+        );
+        script.push_str(&format!("chown -R {number}:{number} /{home}\n"));
+        script.push_str(&format!("{vectorum} --account {shell} >/res/{shell}-by-root 2>/res/{shell}-by-root.said\n"));
+        script.push_str(&format!("{own} >/res/{shell} 2>/res/{shell}.said\n"));
+    }
+    let program = PathBuf::from(env!("CARGO_BIN_EXE_vectorum"));
+    let output = Command::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../scripts/with-systemd"))
+        .args(&arguments)
+        .args(["--remove", "/etc/profile", "--remove", "/root/.profile", "--remove", "/root/.bashrc"])
+        .args(["--remove", "/etc/bash.bashrc", "--upper"])
+        .arg(&upper)
+        .arg("--bind")
+        .arg(format!("{}:/res", results.display()))
+        .arg("--bind")
+        .arg(format!("{}:/vectorum", program.parent().expect("a folder").display()))
+        .args(["--", "sh", "-c", &script])
+        .stdin(Stdio::null())
+        .output()
+        .expect("a private host");
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    let mut wrong = String::new();
+    let runs = ACCOUNTS.iter().flat_map(|(shell, file)| {
+        [(*shell, *file, format!("home/{shell}"), (*shell).to_owned()), (*shell, *file, format!("home/{shell}"), format!("{shell}-by-root"))]
+    });
+    for (shell, file, home, run) in runs.chain([("bash", ".bash_profile", "root".to_owned(), "root".to_owned())]) {
+        let told = fs::read_to_string(results.join(format!("{run}.said"))).unwrap_or_default();
+        let text = fs::read(results.join(&run)).unwrap_or_else(|e| panic!("{run}: {e}\n{said}"));
+        let json: Value = serde_json::from_slice(&text).unwrap_or_else(|e| panic!("{run}: {e}\n{told}\n{said}"));
+        for (name, other, line) in if shell == "fish" { DECIDE_FISH } else { DECIDE } {
+            let path = if other.is_empty() { file } else { other };
+            let site = format!("/{home}/{path}:{line}");
+            if json["origin"][name] != site {
+                wrong.push_str(&format!("{run}: {name}: {} and not {site}\n", json["origin"][name]));
+            }
+        }
+        assert_eq!(json["vars"]["PLAIN"], "1", "{run}");
+        let settled = json["settled"].as_array().expect("names");
+        if !["FROM_MORE", "FROM_EVAL"].iter().all(|name| settled.iter().any(|n| n == name)) {
+            wrong.push_str(&format!("{run}: settled are only {settled:?}\n"));
+        }
+        // What takes long is told as that.
+        let dearest = &json["cost"][0]["files"][0];
+        if dearest["ms"].as_f64().is_none_or(|ms| ms < 30.0) {
+            wrong.push_str(&format!("{run}: costs {}\n{told}\n", json["cost"]));
+        }
+    }
+    assert!(wrong.is_empty(), "{wrong}");
+}
+
 #[test]
 fn what_is_forecast_is_what_arrives() {
     let folder = tempfile::tempdir().expect("a folder");

@@ -30,6 +30,8 @@ pub struct Tracing {
     /// What no value holds.
     mark: Vec<u8>,
     names: Vec<Bytes>,
+    /// What the names hold before the first command.
+    start: Vec<Option<Bytes>>,
 }
 
 /// A command that a shell ran.
@@ -77,11 +79,16 @@ pub struct Traced {
 pub type Chunks = [(Duration, Vec<u8>)];
 
 impl Tracing {
-    /// Watches names in a shell; `None` stands for fish. `mark` is a text that no value holds: letters and
-    /// digits.
-    pub fn new(dialect: Option<Dialect>, mark: &str, names: impl IntoIterator<Item = Bytes>) -> Tracing {
+    /// Watches names in a shell, each with what it is handed; `None` stands for fish. `mark` is a text that
+    /// no value holds: letters and digits.
+    pub fn new(
+        dialect: Option<Dialect>,
+        mark: &str,
+        names: impl IntoIterator<Item = (Bytes, Option<Bytes>)>,
+    ) -> Tracing {
         let is_name = |name: &Bytes| crate::reader::is_portable(name) && !matches!(&name[..], b"PS4" | b"_");
-        Tracing { dialect, mark: mark.as_bytes().to_vec(), names: names.into_iter().filter(is_name).collect() }
+        let (names, start) = names.into_iter().filter(|(name, _)| is_name(name)).unzip();
+        Tracing { dialect, mark: mark.as_bytes().to_vec(), names, start }
     }
 
     /// Returns the prompt that the shell is to write before each command; `None` for fish.
@@ -198,23 +205,24 @@ impl Tracing {
         let own: Vec<(usize, &Step)> = steps.iter().enumerate().filter(|(_, s)| s.is_own != Some(false)).collect();
         for (index, name) in self.names.iter().enumerate() {
             let value = |step: &Step| step.values.get(index).cloned().flatten();
-            let after = |at: usize| own.get(at + 1).map(|(_, s)| value(s)).or_else(|| end.map(value));
             let mut setter: Option<usize> = None;
             let mut earlier: Vec<(Option<Bytes>, Option<usize>)> = Vec::new();
-            for (at, (number, step)) in own.iter().enumerate() {
-                let Some(now) = after(at) else { continue };
-                let before = value(step);
-                if now == before {
-                    continue;
+            let mut before = self.start.get(index).cloned().flatten();
+            let mut ran: Option<(usize, &Step)> = None;
+            for (number, step) in own.iter().copied().chain(end.map(|e| (steps.len(), e))) {
+                let now = value(step);
+                if now != before {
+                    // dash and ksh write the prompt when the assignments of a command are done.
+                    let is_done = matches!(self.dialect, Some(Dialect::Dash | Dialect::Ksh)) && assigns(&step.text, name);
+                    let by = if is_done { Some((number, step)) } else { ran };
+                    // Where subshells cannot be told, a value that comes back without a word is the end of one.
+                    let is_named = by.is_some_and(|(_, s)| s.is_own.is_some() || mentions(&s.text, name));
+                    let back = earlier.iter().rev().find(|(v, _)| *v == now).map(|(_, s)| *s);
+                    earlier.push((before, setter));
+                    setter = back.filter(|_| !is_named).unwrap_or(by.map(|(number, _)| number));
+                    before = now;
                 }
-                // Where subshells cannot be told, a value that comes back without a word is the end of one.
-                let is_named = mentions(&step.text, name);
-                let back = earlier.iter().rev().find(|(v, _)| *v == now).map(|(_, s)| *s);
-                earlier.push((before, setter));
-                setter = match back {
-                    Some(back) if step.is_own.is_none() && !is_named => back,
-                    _ => Some(*number),
-                };
+                ran = Some((number, step));
             }
             let last = end.or(own.last().map(|(_, s)| *s));
             if let (Some(number), Some(last)) = (setter, last)
@@ -271,6 +279,12 @@ fn mentions(text: &[u8], name: &[u8]) -> bool {
     })
 }
 
+/// Whether a command begins with assignments, one of them to a name.
+fn assigns(text: &[u8], name: &[u8]) -> bool {
+    let rest = text.strip_prefix(name).map(|r| r.strip_prefix(b"+").unwrap_or(r));
+    rest.is_some_and(|r| r.starts_with(b"="))
+}
+
 fn line_of(text: &[u8], number: usize) -> Option<&[u8]> {
     text.split(|b| *b == b'\n').nth(number.checked_sub(1)?)
 }
@@ -292,7 +306,9 @@ struct Places<'a> {
 /// A text that `eval` runs.
 struct Evaluated {
     file: Bytes,
+    /// Its command's line, and the one that the shell shows.
     line: usize,
+    shown: usize,
     depth: usize,
     /// How many lines it has besides its first.
     more: usize,
@@ -303,7 +319,7 @@ impl Evaluated {
     fn has(&self, step: &Step, dialect: Option<Dialect>) -> bool {
         match dialect {
             // It counts the text's lines from one.
-            Some(Dialect::Ksh) => step.file != self.file || (1..=self.more + 1).contains(&step.line) && step.line < self.line,
+            Some(Dialect::Ksh) => step.file != self.file || (1..=self.more + 1).contains(&step.line) && step.line < self.shown,
             _ => step.depth > self.depth,
         }
     }
@@ -331,22 +347,12 @@ impl Places<'_> {
     fn told(&self, steps: &[Step]) -> Vec<Option<Site>> {
         let mut out: Vec<Option<Site>> = Vec::with_capacity(steps.len());
         let mut evaluated: Option<Evaluated> = None;
-        // ksh counts on in a file from the line that runs it.
-        let mut bases: BTreeMap<Bytes, usize> = BTreeMap::new();
         // The longest text that a file evaluated, and the line of it that was last sure.
-        let mut longest: BTreeMap<Bytes, (usize, usize)> = BTreeMap::new();
-        let mut last: Option<&Step> = None;
+        let mut longest: BTreeMap<&Bytes, (usize, usize)> = BTreeMap::new();
         // Whether what runs is of no file, as at the prompt.
         let mut is_outside = false;
-        for step in steps {
-            if self.dialect == Some(Dialect::Ksh)
-                && let Some(before) = last
-                && before.file != step.file
-                && is_a_dot(&before.text)
-            {
-                bases.insert(step.file.clone(), before.line);
-            }
-            last = Some(step);
+        let counted = if self.dialect == Some(Dialect::Ksh) { self.counted_by_ksh(steps) } else { Vec::new() };
+        for (at, step) in steps.iter().enumerate() {
             let Some(path) = self.whole(&step.file) else {
                 is_outside = true;
                 out.push(None);
@@ -356,40 +362,67 @@ impl Places<'_> {
                 evaluated = None;
             }
             let within = evaluated.as_ref().filter(|e| e.file == step.file).map(|e| e.line);
-            let (most, sure) = longest.entry(step.file.clone()).or_default();
+            let (most, sure) = longest.entry(&step.file).or_default();
             let line = match within {
                 Some(line) => line,
                 // A function that such a text defined counts its lines from the text's first.
-                None if step.line <= *most && !self.is_at(&path, step) => {
+                None if step.line <= *most && !self.is_near(&path, step) => {
                     if is_outside {
                         out.push(None);
                         continue;
                     }
                     *sure
                 }
-                None => step.line,
+                None => counted.get(at).copied().unwrap_or(step.line),
             };
             is_outside = false;
-            if within.is_none() {
-                *sure = line;
-            }
+            *sure = line;
             if evaluated.is_none() && step.text.starts_with(b"eval ") {
-                let more = step.text.iter().filter(|b| **b == b'\n').count() + memmem::find_iter(&step.text, b"\\n").count();
+                let more = memchr::memchr_iter(b'\n', &step.text).count() + memmem::find_iter(&step.text, b"\\n").count();
                 *most = (*most).max(more + 1);
-                evaluated = Some(Evaluated { file: step.file.clone(), line, depth: step.depth, more });
+                evaluated = Some(Evaluated { file: step.file.clone(), line, shown: step.line, depth: step.depth, more });
             }
-            let base = bases.get(&step.file).copied().unwrap_or(0);
-            out.push(Some(Site { path, line: line.checked_sub(base).filter(|l| *l > 0).unwrap_or(line) }));
+            out.push(Some(Site { path, line }));
         }
         out
     }
 
+    /// Corrects ksh's lines: it counts on in a file from the line that runs it, and goes on behind that
+    /// from that file's end; in functions that were read before it does not.
+    fn counted_by_ksh(&self, steps: &[Step]) -> Vec<usize> {
+        let mut bases: BTreeMap<&Bytes, usize> = BTreeMap::new();
+        let mut running: Vec<(&Bytes, &Bytes)> = Vec::new();
+        let mut last: Option<&Step> = None;
+        let mut out = Vec::with_capacity(steps.len());
+        for step in steps {
+            if let Some(before) = last.filter(|b| b.file != step.file) {
+                if is_a_dot(&before.text) {
+                    bases.insert(&step.file, before.line);
+                    running.push((&before.file, &step.file));
+                } else if let Some((_, run)) = running.pop_if(|(caller, run)| **caller == step.file && **run == before.file) {
+                    let length = self.text(run).map_or(0, |text| memchr::memchr_iter(b'\n', text).count());
+                    *bases.entry(&step.file).or_default() += length;
+                }
+            }
+            last = Some(step);
+            let counted = step.line.saturating_sub(bases.get(&step.file).copied().unwrap_or(0));
+            let is_at = |number: usize| {
+                self.text(&step.file).and_then(|t| line_of(t, number)).is_some_and(|l| fits(l, &step.text))
+            };
+            out.push(if counted == 0 || !is_at(counted) && is_at(step.line) { step.line } else { counted });
+        }
+        out
+    }
+
+    fn text(&self, path: &[u8]) -> Option<&Bytes> {
+        self.files.iter().find(|(name, _)| name == path).map(|(_, text)| text)
+    }
+
     /// Whether a command may stand in the line that is told, or in one of the lines that it spans.
-    fn is_at(&self, path: &Bytes, step: &Step) -> bool {
-        let Some((_, text)) = self.files.iter().find(|(name, _)| name == path) else { return true };
-        let lines = text.split(|b| *b == b'\n').skip(step.line.saturating_sub(ABOVE)).take(ABOVE.min(step.line));
-        let wanted = first_word(&step.text);
-        lines.into_iter().any(|l| fits(l, wanted))
+    fn is_near(&self, path: &Bytes, step: &Step) -> bool {
+        let Some(text) = self.text(path) else { return true };
+        let mut lines = text.split(|b| *b == b'\n').skip(step.line.saturating_sub(ABOVE)).take(ABOVE.min(step.line));
+        lines.any(|l| fits(l, &step.text))
     }
 
     /// Of shells that do not tell the file: each command is looked for in the texts.
@@ -400,7 +433,7 @@ impl Places<'_> {
         let mut open: Vec<(usize, usize)> = Vec::new();
         let mut begun = vec![false; self.files.len()];
         for step in steps {
-            let wanted = first_word(&step.text);
+            let wanted = &step.text;
             let find = |file: usize, from: usize| -> Option<usize> {
                 let lines = lines.get(file)?;
                 if step.line > 0 && self.dialect == Some(Dialect::Mksh) {
@@ -464,9 +497,8 @@ impl Places<'_> {
             while open.last().is_some_and(|(depth, ..)| step.depth <= *depth) {
                 open.pop();
             }
-            let wanted = set_with_name(&step.text);
             out.push(open.last_mut().map(|(_, path, lines, last)| {
-                let fit = |number: &usize| lines.get(number - 1).is_some_and(|l| fits(l, wanted));
+                let fit = |number: &usize| lines.get(number - 1).is_some_and(|l| fits(l, &step.text));
                 // What is written nowhere here is done by the command that was last found.
                 *last = ((*last).max(1)..=lines.len()).find(fit).or_else(|| (1..*last).find(fit)).unwrap_or(*last);
                 Site { path: path.clone(), line: *last }
@@ -480,21 +512,6 @@ impl Places<'_> {
     }
 }
 
-/// Of a `set`, all up to the name; of another command, its name.
-fn set_with_name(text: &[u8]) -> &[u8] {
-    if !text.starts_with(b"set ") {
-        return first_word(text);
-    }
-    let mut end = 3;
-    for word in text.get(4..).unwrap_or_default().split(|b| *b == b' ') {
-        end += 1 + word.len();
-        if !word.starts_with(b"-") {
-            break;
-        }
-    }
-    text.get(..end).unwrap_or(text)
-}
-
 fn is_a_dot(text: &[u8]) -> bool {
     text.starts_with(b". ") || text.starts_with(b"source ")
 }
@@ -503,18 +520,23 @@ fn unquoted(word: &[u8]) -> Vec<u8> {
     word.iter().copied().filter(|b| !matches!(b, b'\'' | b'"' | b'\\')).collect()
 }
 
-/// What a line must have for a command to be one of its own: the name that is assigned to with its sign,
-/// or the command's name.
-fn first_word(text: &[u8]) -> &[u8] {
-    let word = text.split(|b| b.is_ascii_whitespace()).next().unwrap_or_default();
-    match memchr::memchr(b'=', word) {
-        Some(at) if at > 0 && word.iter().take(at).all(|b| is_of_a_name(*b) || *b == b'+') => word.get(..=at).unwrap_or(word),
-        _ => word,
+/// Whether a command may be one of a line's own: the line has the name that it assigns to with its sign,
+/// or the command's name and, where that declares something, the name that it declares.
+fn fits(line: &[u8], command: &[u8]) -> bool {
+    let mut words = command.split(|b| b.is_ascii_whitespace()).filter(|w| !w.is_empty());
+    let first = words.next().unwrap_or_default();
+    if first.is_empty() || line.trim_ascii_start().starts_with(b"#") {
+        return false;
     }
-}
-
-fn fits(line: &[u8], wanted: &[u8]) -> bool {
-    !wanted.is_empty() && !line.trim_ascii_start().starts_with(b"#") && memmem::find(line, wanted).is_some()
+    if let Some(at) = memchr::memchr(b'=', first).filter(|at| *at > 0)
+        && first.iter().take(at).all(|b| is_of_a_name(*b) || *b == b'+')
+    {
+        return memmem::find(line, first.get(..=at).unwrap_or(first)).is_some();
+    }
+    let declares: [&[u8]; 8] = [b"export", b"readonly", b"declare", b"typeset", b"local", b"unset", b"read", b"set"];
+    let declared = words.find(|w| !w.starts_with(b"-")).filter(|_| declares.contains(&first));
+    let name = declared.map(|w| w.split(|b| !is_of_a_name(*b)).next().unwrap_or_default()).unwrap_or_default();
+    memmem::find(line, first).is_some() && (name.is_empty() || mentions(line, name))
 }
 
 /// What each file and line took.

@@ -133,7 +133,8 @@ fn start(
         value.map(|value| (name.clone(), value))
     });
     let mut handed: BTreeMap<Bytes, Bytes> = handed.collect();
-    let watched = came.iter().filter(|(name, value)| handed.get(*name) != Some(value)).map(|(name, _)| name.clone());
+    let differs = came.iter().filter(|(name, value)| handed.get(*name) != Some(value));
+    let watched: Vec<(Bytes, Option<Bytes>)> = differs.map(|(name, _)| (name.clone(), handed.get(name).cloned())).collect();
     let tracing = Tracing::new(launch.dialect, &mark()?, watched);
     let (payload, result) = (folder.payload(), folder.result());
     let payload = [quoted(payload.as_os_str().as_bytes()), b" payload ".to_vec(), quoted(result.as_os_str().as_bytes())].concat();
