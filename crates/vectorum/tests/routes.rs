@@ -203,7 +203,10 @@ fn each_shell_tells_itself_which_lines_decide() {
     let said = String::from_utf8_lossy(&output.stderr).into_owned();
     let mut wrong = String::new();
     let runs = ACCOUNTS.iter().flat_map(|(shell, file)| {
-        [(*shell, *file, format!("home/{shell}"), (*shell).to_owned()), (*shell, *file, format!("home/{shell}"), format!("{shell}-by-root"))]
+        [
+            (*shell, *file, format!("home/{shell}"), (*shell).to_owned()),
+            (*shell, *file, format!("home/{shell}"), format!("{shell}-by-root")),
+        ]
     });
     for (shell, file, home, run) in runs.chain([("bash", ".bash_profile", "root".to_owned(), "root".to_owned())]) {
         let told = fs::read_to_string(results.join(format!("{run}.said"))).unwrap_or_default();

@@ -17,6 +17,7 @@ mod login;
 mod manager;
 mod pam;
 mod path;
+mod settle;
 mod shell;
 mod ssh;
 mod story;
@@ -24,7 +25,7 @@ mod sudo;
 mod survey;
 mod unit;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use bytes::Bytes;
 use globset::Glob;
@@ -32,6 +33,7 @@ use globset::Glob;
 use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
+use crate::shell::trace::Cost;
 use crate::shell::{Dialect, Shells, Skipped};
 use crate::tint::{Tint, Tints};
 
@@ -43,6 +45,7 @@ pub use flow::{Branch, By, FlowRow};
 pub use login::{console_login, su};
 pub use manager::{system_manager, system_service, transient, user_manager, user_service, user_transient};
 pub use path::{Follower, NoRoute, Route, Way};
+pub use settle::{Before, PASSING, Probed};
 pub use shell::{Form, shell_command, shell_script, shell_terminal};
 pub use ssh::ssh;
 pub use story::Told;
@@ -216,6 +219,10 @@ pub struct Forecast {
     shells: usize,
     /// The shell that it was to be followed to.
     pub launch: Option<Box<Launch>>,
+    /// The names that are as a probe saw them, and not as the sources tell.
+    pub seen: BTreeSet<Bytes>,
+    /// What a probe saw starting each shell cost.
+    pub costs: Vec<(String, Vec<Cost>)>,
 }
 
 /// A shell on a route, as somebody who would start it has to know it.
@@ -277,6 +284,8 @@ impl Forecast {
             assumed: None,
             shells: 0,
             launch: None,
+            seen: BTreeSet::new(),
+            costs: Vec::new(),
         }
     }
 

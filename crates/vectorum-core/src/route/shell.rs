@@ -116,6 +116,23 @@ pub(super) fn run(forecast: &mut Forecast, ground: &Ground<'_>, shell: &[u8], st
     begin(forecast, ground, shell, start, None, account, folder);
 }
 
+impl Launch {
+    /// The same shell, handed another block.
+    pub fn handed(&self, ground: &Ground<'_>, block: &crate::block::Block) -> Launch {
+        let start = match (self.purpose, self.is_login) {
+            (Purpose::Terminal, true) => Start::LoginTerminal,
+            (Purpose::Terminal, false) => Start::Terminal,
+            (Purpose::Command, true) => Start::LoginCommand(Form::Unknown),
+            (Purpose::Command, false) => Start::Command(Form::Unknown),
+            (Purpose::Script, _) => Start::Script,
+        };
+        let ground = Ground { stops_at_shell: Some(0), ..*ground };
+        let mut forecast = Forecast::begin(block);
+        run(&mut forecast, &ground, &self.program, start, &self.account, &self.folder);
+        forecast.launch.map_or_else(|| self.clone(), |launch| *launch)
+    }
+}
+
 fn begin(
     forecast: &mut Forecast,
     ground: &Ground<'_>,

@@ -24,6 +24,10 @@ pub enum Told<'a> {
         /// Whether nothing later decides otherwise.
         decides: bool,
     },
+    /// A probe saw it so; the line, where a shell told it.
+    Seen(Option<&'a Site>, &'a Held),
+    /// A probe saw that it does not arrive.
+    SeenAbsent,
     /// A hop drops it.
     Dropped {
         /// The hop, in words.
@@ -66,7 +70,10 @@ impl Survey {
         for (at, event) in events.iter().enumerate() {
             let hop = forecast.hops.get(event.hop).map_or("the start", String::as_str);
             let site = event.site.as_ref();
+            let is_seen = at + 1 == events.len() && forecast.seen.contains(name);
             out.push(match &event.held {
+                Some(held) if is_seen => Told::Seen(site, held),
+                None if is_seen => Told::SeenAbsent,
                 Some(held) => Told::Set { hop, site, held, decides: at + 1 == events.len() },
                 None => Told::Dropped { hop, site, why: event.why },
             });

@@ -7,7 +7,7 @@ use bytes::Bytes;
 use super::flow::{Branch, tree};
 use super::{Account, Flavour, Follower, Forecast, Ground, Held, Reached, Route, Site};
 use crate::block::{Block, Name, Value};
-use crate::host_view::Content;
+use crate::host_view::{Content, HostView};
 use crate::select::Selection;
 use crate::tint::{Tint, Tints};
 use crate::world::{NameSummary, facts};
@@ -44,8 +44,8 @@ pub struct Survey {
     pub(super) starts: Starts,
     pub(super) branches: Vec<Branch>,
     /// The files that hold a site.
-    files: HashMap<Bytes, Bytes>,
-    names: Vec<NameSummary>,
+    pub(super) files: HashMap<Bytes, Bytes>,
+    pub(super) names: Vec<NameSummary>,
 }
 
 /// A name on all routes.
@@ -83,18 +83,7 @@ impl Survey {
             (route, forecast)
         };
         let routes: Vec<(Route, Forecast)> = Route::all(ground, account).into_iter().map(follow).collect();
-        let mut files: HashMap<Bytes, Bytes> = HashMap::new();
-        for (_, forecast) in &routes {
-            let opened = forecast.open.iter().filter_map(|(_, site)| site.as_ref());
-            let others = forecast.kept.iter().map(|(_, site)| site).chain(forecast.skipped.iter().map(|s| &s.site));
-            for site in forecast.events.iter().filter_map(|e| e.site.as_ref()).chain(opened).chain(others) {
-                if !files.contains_key(&site.path)
-                    && let Content::Bytes(content) = ground.read(&site.path)
-                {
-                    files.insert(site.path.clone(), content);
-                }
-            }
-        }
+        let files = files_of(&routes, ground.files);
         let branches = tree(&routes, &starts.program);
         let names = summaries(&routes);
         Survey { routes, flavour: Flavour::of(ground.files), starts, branches, files, names }
@@ -177,6 +166,23 @@ impl Survey {
     }
 }
 
+/// Reads the files that hold a site.
+pub(super) fn files_of(routes: &[(Route, Forecast)], host: &dyn HostView) -> HashMap<Bytes, Bytes> {
+    let mut files: HashMap<Bytes, Bytes> = HashMap::new();
+    for (_, forecast) in routes {
+        let opened = forecast.open.iter().filter_map(|(_, site)| site.as_ref());
+        let others = forecast.kept.iter().map(|(_, site)| site).chain(forecast.skipped.iter().map(|s| &s.site));
+        for site in forecast.events.iter().filter_map(|e| e.site.as_ref()).chain(opened).chain(others) {
+            if !files.contains_key(&site.path)
+                && let Content::Bytes(content) = host.read(&site.path)
+            {
+                files.insert(site.path.clone(), content);
+            }
+        }
+    }
+    files
+}
+
 /// Names that a shell keeps for itself: that they are not exported is as it should be.
 const OWN_TO_SHELLS: &[&[u8]] = &[
     b"PS1",
@@ -211,7 +217,7 @@ const OWN_TO_SHELLS: &[&[u8]] = &[
     b"COMPREPLY",
 ];
 
-fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
+pub(super) fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
     let mut values: BTreeMap<&Bytes, (bool, Vec<&Bytes>)> = BTreeMap::new();
     for (name, variable) in routes.iter().flat_map(|(_, f)| f.vars()) {
         let (is_there, known) = values.entry(name).or_default();

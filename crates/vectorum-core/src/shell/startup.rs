@@ -655,8 +655,18 @@ impl Machine<'_> {
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
     let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
-    let mut started =
-        Started { changed: BTreeMap::new(), gone: Vec::new(), kept: Vec::new(), open: None, ended, end, log, skipped, read, startup };
+    let mut started = Started {
+        changed: BTreeMap::new(),
+        gone: Vec::new(),
+        kept: Vec::new(),
+        open: None,
+        ended,
+        end,
+        log,
+        skipped,
+        read,
+        startup,
+    };
     let Some(state) = state else { return started };
     started.open = state.open.clone();
     let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);
@@ -687,7 +697,10 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
             (Some((value, may_be_absent)), Some(true) | None) => {
                 let may_be_absent = may_be_absent || var.exported.is_none();
                 let is_as_handed = is_same && was == Some(&value);
-                if !is_as_handed {
+                // What the shell keeps for itself, and nothing but an unknown text may have exported, is
+                // among the names that may be set, too.
+                let is_only_open = var.exported.is_none() && var.site.is_none() && was.is_none() && state.open.is_some();
+                if !is_as_handed && !is_only_open {
                     let value = match (&value, may_be_absent) {
                         (Val::Known(known), true) => {
                             Val::Unknown(Rc::new(Doubt { could_be: vec![known.clone()], ..(*unknown()).clone() }))

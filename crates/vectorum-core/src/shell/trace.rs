@@ -81,11 +81,7 @@ pub type Chunks = [(Duration, Vec<u8>)];
 impl Tracing {
     /// Watches names in a shell, each with what it is handed; `None` stands for fish. `mark` is a text that
     /// no value holds: letters and digits.
-    pub fn new(
-        dialect: Option<Dialect>,
-        mark: &str,
-        names: impl IntoIterator<Item = (Bytes, Option<Bytes>)>,
-    ) -> Tracing {
+    pub fn new(dialect: Option<Dialect>, mark: &str, names: impl IntoIterator<Item = (Bytes, Option<Bytes>)>) -> Tracing {
         let is_name = |name: &Bytes| crate::reader::is_portable(name) && !matches!(&name[..], b"PS4" | b"_");
         let (names, start) = names.into_iter().filter(|(name, _)| is_name(name)).unzip();
         Tracing { dialect, mark: mark.as_bytes().to_vec(), names, start }
@@ -406,9 +402,8 @@ impl Places<'_> {
             }
             last = Some(step);
             let counted = step.line.saturating_sub(bases.get(&step.file).copied().unwrap_or(0));
-            let is_at = |number: usize| {
-                self.text(&step.file).and_then(|t| line_of(t, number)).is_some_and(|l| fits(l, &step.text))
-            };
+            let is_at =
+                |number: usize| self.text(&step.file).and_then(|t| line_of(t, number)).is_some_and(|l| fits(l, &step.text));
             out.push(if counted == 0 || !is_at(counted) && is_at(step.line) { step.line } else { counted });
         }
         out

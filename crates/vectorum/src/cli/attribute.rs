@@ -24,7 +24,8 @@ const MOST: usize = 8;
 pub(crate) struct Attribution {
     /// The line that decided each name.
     pub(crate) origins: BTreeMap<Bytes, Site>,
-    /// Names whose value was another at the second start.
+    /// Names whose value was another when a shell was started with its tracing: they may be made anew at
+    /// each start.
     pub(crate) anew: BTreeSet<Bytes>,
     /// What each shell's files cost, in the order of the route.
     pub(crate) shells: Vec<(String, Vec<Cost>)>,
@@ -135,6 +136,8 @@ fn start(
     let mut handed: BTreeMap<Bytes, Bytes> = handed.collect();
     let differs = came.iter().filter(|(name, value)| handed.get(*name) != Some(value));
     let watched: Vec<(Bytes, Option<Bytes>)> = differs.map(|(name, _)| (name.clone(), handed.get(name).cloned())).collect();
+    // What it reads is surer to tell from what it really is handed.
+    let launch = &host.shell_handed(launch, &Block::from_vars(handed.iter().map(|(n, v)| (&n[..], &v[..]))));
     let tracing = Tracing::new(launch.dialect, &mark()?, watched);
     let (payload, result) = (folder.payload(), folder.result());
     let payload = [quoted(payload.as_os_str().as_bytes()), b" payload ".to_vec(), quoted(result.as_os_str().as_bytes())].concat();

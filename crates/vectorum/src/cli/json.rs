@@ -21,6 +21,14 @@ pub(crate) fn bytes(bytes: &[u8]) -> Json {
     }
 }
 
+/// Reads what [`bytes`] returned.
+pub(crate) fn to_bytes(json: &Json) -> Option<Vec<u8>> {
+    match json {
+        Json::String(text) => Some(text.clone().into_bytes()),
+        other => BASE64_STANDARD.decode(other.get("b64")?.as_str()?).ok(),
+    }
+}
+
 /// Adds `vars` and, where they do not say all, `raw`.
 pub(crate) fn put_block(document: &mut Map<String, Json>, block: &Block, selection: &Selection) {
     let named = |name: &[u8]| std::str::from_utf8(name).ok().map(str::to_owned);

@@ -9,7 +9,7 @@ use std::time::Duration;
 
 use bytes::Bytes;
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::route::{Forecast, Held, Reached, Route, Way};
+use vectorum_core::route::{Forecast, Held, PASSING, Probed, Reached, Route, Site, Way};
 use vectorum_core::shell::trace::Cost;
 use vectorum_core::{Block, HostView, Kind, inert};
 use vectorum_host::{Manager, ProbeCommand, ProbeFolder, Terminal, write_received};
@@ -17,6 +17,7 @@ use vectorum_host::{Manager, ProbeCommand, ProbeFolder, Terminal, write_received
 use super::attribute::{Attribution, attribute};
 use super::forecast::place;
 use super::routes::{AskArgs, Host};
+use super::why::path_and_line;
 use super::{Answer, Failure, forecast, json as schema, output, own_block};
 
 /// Run a route for real, and say what arrives at its end
@@ -43,6 +44,10 @@ pub(crate) struct Args {
     /// Run it only once, without the second start that tells which lines decide and what they cost
     #[arg(long)]
     once: bool,
+
+    /// Also write what was seen into this file, as JSON
+    #[arg(long, value_name = "FILE", hide = true)]
+    into: Option<PathBuf>,
 
     /// Give up after this many seconds
     #[arg(long, value_name = "SECONDS", default_value_t = 20)]
@@ -81,6 +86,25 @@ enum What {
     Unit(Manager, Option<String>),
 }
 
+impl Plan {
+    /// Runs the route.
+    fn run(&self, within: u64) -> Result<Block, Failure> {
+        let received = match &self.what {
+            What::Command(command) => self.folder.run(command, within).map(|(block, _)| block),
+            What::Unit(manager, like) => {
+                let name = format!("vectorum-probe-{}.service", std::process::id());
+                let payload = self.folder.payload().display().to_string();
+                let result = self.folder.result().display().to_string();
+                manager
+                    .start_like(like.as_deref(), &name, &[&payload, "payload", &result])
+                    .map_err(|e| Failure::new(e.to_string()).way_out("the system's manager takes units from root only"))?;
+                self.folder.wait(within)
+            }
+        };
+        received.map_err(|e| Failure::new(e.to_string()).way_out("vectorum forecast says what the route would give"))
+    }
+}
+
 fn cannot(why: &str) -> Failure {
     Failure::new(format!("this route cannot be probed: {why}"))
 }
@@ -103,28 +127,24 @@ pub(crate) fn run(args: &Args) -> Answer {
     }
     let plan = plan(&host, &route)?;
     tell(&plan, &expected, args.yes, args.once)?;
-    let received = match &plan.what {
-        What::Command(command) => plan.folder.run(command, args.within).map(|(block, _)| block),
-        What::Unit(manager, like) => {
-            let name = format!("vectorum-probe-{}.service", std::process::id());
-            let payload = plan.folder.payload().display().to_string();
-            let result = plan.folder.result().display().to_string();
-            manager
-                .start_like(like.as_deref(), &name, &[&payload, "payload", &result])
-                .map_err(|e| Failure::new(e.to_string()).way_out("the system's manager takes units from root only"))?;
-            plan.folder.wait(args.within)
-        }
-    };
-    let received =
-        received.map_err(|e| Failure::new(e.to_string()).way_out("vectorum forecast says what the route would give"))?;
+    let received = plan.run(args.within)?;
     let differences = compare(&expected, &received);
-    let attribution = match args.once {
+    let mut attribution = match args.once {
         true => Attribution::default(),
         false => attribute(&host, &route, &expected, &received, &plan.folder, args.within)?,
     };
+    // Only what differs between two runs of the route itself is made anew at each.
+    if !attribution.anew.is_empty() {
+        let again = plan.run(args.within)?;
+        attribution.anew.retain(|name| again.get(name) != received.get(name));
+    }
     attribution.untold.iter().for_each(|text| output::note(text));
     let found = Found { route: &route, expected: &expected, received: &received, differences, attribution };
     found.show(args)?;
+    if let Some(path) = &args.into {
+        let shown = inert(path.as_os_str().as_bytes()).into_owned();
+        std::fs::write(path, Json::Object(found.document()).to_string()).map_err(|e| Failure::io(&shown, &e))?;
+    }
     Ok(u8::from(args.check && !found.differences.is_empty()))
 }
 
@@ -266,7 +286,7 @@ fn typed(command: &str) -> String {
 /// The route from its first shell on: that is started with the block that is forecast for it.
 fn from_shell(host: &Host, route: &Route, told: &mut Vec<String>, why: &str, what: Shell) -> Result<What, Failure> {
     let start = host.to_shell(&route.first(), 0).handed();
-    
+
     // What is made anew at each start is there, whatever it is.
     let anew = start.vars().filter(|(_, v)| v.held == Held::PerRun).map(|(name, _)| (name.clone(), Bytes::from_static(b"anew")));
     let known = start.block();
@@ -302,9 +322,6 @@ fn single(text: &str) -> String {
 
 /// What lies between a forecast and what arrived: the name, what was said, what came.
 type Differences = Vec<(Bytes, Option<Bytes>, Option<Bytes>)>;
-
-/// Names that come and go with a probe.
-const PASSING: &[&[u8]] = &[b"_", b"LINES", b"COLUMNS", b"SHLVL", b"JOURNAL_STREAM"];
 
 fn compare(expected: &Forecast, received: &Block) -> Differences {
     let came: BTreeMap<Bytes, Bytes> =
@@ -385,12 +402,8 @@ impl Found<'_> {
             for cost in costs.iter().take(COSTS) {
                 let path = cost.path.as_ref().map_or("at the prompt".into(), |p| inert(p));
                 out.push_str(&format!("{:>10}  {path}", milliseconds(cost.time)));
-                let dear = cost.lines.iter().filter(|(line, time)| *line > 0 && *time >= Duration::from_millis(1)).take(3);
-                let dear: Vec<String> = dear.map(|(line, time)| format!("line {line}: {}", milliseconds(*time))).collect();
-                if !dear.is_empty() {
-                    out.push_str(&format!("  ({})", dear.join(", ")));
-                }
-                out.push('\n');
+                let lines = dearest(cost).map(|text| format!("  ({text})")).unwrap_or_default();
+                out.push_str(&format!("{lines}\n"));
             }
         }
         out
@@ -408,9 +421,15 @@ impl Found<'_> {
         let per_run: Vec<String> = self.attribution.anew.iter().map(|n| name(n)).collect();
         let files = |costs: &[Cost]| -> Vec<Json> {
             let lines = |cost: &Cost| -> Vec<Json> {
-                cost.lines.iter().filter(|(line, _)| *line > 0).take(COSTS).map(|(line, time)| json!({ "line": line, "ms": ms(*time) })).collect()
+                cost.lines
+                    .iter()
+                    .filter(|(line, _)| *line > 0)
+                    .take(COSTS)
+                    .map(|(line, time)| json!({ "line": line, "ms": ms(*time) }))
+                    .collect()
             };
-            let file = |c: &Cost| json!({ "file": c.path.as_ref().map(|p| schema::bytes(p)), "ms": ms(c.time), "lines": lines(c) });
+            let file =
+                |c: &Cost| json!({ "file": c.path.as_ref().map(|p| schema::bytes(p)), "ms": ms(c.time), "lines": lines(c) });
             costs.iter().map(file).collect()
         };
         let cost: Vec<Json> =
@@ -441,6 +460,74 @@ fn ms(time: Duration) -> f64 {
     (time.as_secs_f64() * 100_000.0).round() / 100.0
 }
 
-fn milliseconds(time: Duration) -> String {
+/// Says a time.
+pub(crate) fn milliseconds(time: Duration) -> String {
     format!("{:.1} ms", time.as_secs_f64() * 1000.0)
+}
+
+/// Says which lines of a file took longest, if any took long.
+pub(crate) fn dearest(cost: &Cost) -> Option<String> {
+    let dear = cost.lines.iter().filter(|(line, time)| *line > 0 && *time >= Duration::from_millis(1)).take(3);
+    let dear: Vec<String> = dear.map(|(line, time)| format!("line {line}: {}", milliseconds(*time))).collect();
+    (!dear.is_empty()).then(|| dear.join(", "))
+}
+
+/// Reads what a probe wrote of what it saw; `None` if that is no such text.
+pub(crate) fn probed(text: &[u8]) -> Option<Probed> {
+    let json: Json = serde_json::from_slice(text).ok()?;
+    let site = |text: &Json| {
+        let (path, line) = path_and_line(text.as_str()?.as_bytes());
+        Some(Site { path: Bytes::copy_from_slice(path), line: line.unwrap_or(0) })
+    };
+    let named = |key: &str| json.get(key).and_then(Json::as_object).into_iter().flatten();
+    let name = |text: &String| Bytes::copy_from_slice(text.as_bytes());
+    let time = |json: &Json| {
+        json.get("ms").and_then(Json::as_f64).filter(|ms| *ms >= 0.0).map(|ms| Duration::from_secs_f64(ms / 1000.0))
+    };
+    let list = |json: &Json, key: &str| json.get(key).and_then(Json::as_array).cloned().unwrap_or_default();
+    let line = |json: &Json| Some((usize::try_from(json.get("line")?.as_u64()?).ok()?, time(json)?));
+    let cost = |json: &Json| {
+        let path = json.get("file").and_then(schema::to_bytes).map(Bytes::from);
+        Some(Cost { path, time: time(json)?, lines: list(json, "lines").iter().filter_map(line).collect() })
+    };
+    let shell =
+        |json: &Json| Some((json.get("shell")?.as_str()?.to_owned(), list(json, "files").iter().filter_map(cost).collect()));
+    Some(Probed {
+        block: named("vars").filter_map(|(n, v)| Some((name(n), schema::to_bytes(v)?.into()))).collect(),
+        origins: named("origin").filter_map(|(n, at)| Some((name(n), site(at)?))).collect(),
+        anew: list(&json, "per_run").iter().filter_map(|n| Some(Bytes::copy_from_slice(n.as_str()?.as_bytes()))).collect(),
+        shells: list(&json, "cost").iter().filter_map(shell).collect(),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_probe_wrote_is_read_again() {
+        let route = Route::parse("login").unwrap();
+        let received = Block::from_vars([(&b"PIER"[..], &b"4"[..]), (b"ODD", b"\xff\n=")]);
+        let expected = Forecast::begin(&Block::from_vars([("PIER", "3")]));
+        let site = Site { path: Bytes::from_static(b"/home/odile/.b:c"), line: 21 };
+        let lines = vec![(21, Duration::from_millis(7)), (3, Duration::from_micros(10))];
+        let cost = Cost { path: Some(site.path.clone()), time: Duration::from_micros(7010), lines };
+        let shells = vec![("/bin/bash".to_owned(), vec![cost, Cost { path: None, time: Duration::ZERO, lines: Vec::new() }])];
+        let attribution = Attribution {
+            origins: [(Bytes::from_static(b"PIER"), site)].into(),
+            anew: [Bytes::from_static(b"ODD")].into(),
+            shells,
+            untold: Vec::new(),
+        };
+        let differences = compare(&expected, &received);
+        assert_eq!(differences.len(), 2);
+        let found = Found { route: &route, expected: &expected, received: &received, differences, attribution };
+        let seen = probed(Json::Object(found.document()).to_string().as_bytes()).unwrap();
+        assert_eq!(
+            (&seen.origins, &seen.anew, &seen.shells),
+            (&found.attribution.origins, &found.attribution.anew, &found.attribution.shells)
+        );
+        assert_eq!(seen.block.get(&b"ODD"[..]).map(|v| &v[..]), Some(&b"\xff\n="[..]));
+        assert_eq!(probed(b"vectorum"), None);
+    }
 }

@@ -9,7 +9,7 @@ use std::process::{Command, Stdio};
 use bytes::Bytes;
 
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::route::{Account, Flavour, Forecast, Ground, Held, Reached, Route, Running, Starts, Survey, accounts_of};
+use vectorum_core::route::{Account, Flavour, Forecast, Ground, Held, Launch, Reached, Route, Running, Starts, Survey, accounts_of};
 use vectorum_core::{Block, Content, HostView, Kind, Snapshot, Want, inert};
 use vectorum_host::{Manager, Peek, ProcFolder, RootedHost};
 
@@ -169,6 +169,13 @@ impl Host {
         let files = Snapshot::new(&asked);
         let ground = Ground { stops_at_shell: Some(shell), ..self.ground(&files) };
         route.forecast(&ground, &self.account, &self.starts().of(route))
+    }
+
+    /// The same shell as on a route, handed another block.
+    pub(crate) fn shell_handed(&self, launch: &Launch, block: &Block) -> Launch {
+        let asked = self.files();
+        let files = Snapshot::new(&asked);
+        launch.handed(&self.ground(&files), block)
     }
 
     /// Follows a route from where it begins.

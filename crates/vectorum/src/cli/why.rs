@@ -99,6 +99,8 @@ pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> Stri
         Told::NeverStarted(why, site) => format!("nothing is started on this route: {why}{}", behind(site)),
         Told::FromStart(held) => format!("from the start: {}", value(held)),
         Told::Set { hop, site, held, .. } => format!("{hop}{}: {}", at(site), value(held)),
+        Told::Seen(site, held) => format!("seen by a probe{}: {}", at(site), value(held)),
+        Told::SeenAbsent => "a probe saw that it does not arrive".to_owned(),
         Told::Dropped { hop, site, why: Some(why) } => format!("{hop}{}: dropped; {why}", at(site)),
         Told::Dropped { hop, site, why: None } => format!("{hop}{}: dropped", at(site)),
         Told::Unknown(why, site) => {

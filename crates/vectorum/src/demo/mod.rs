@@ -8,13 +8,11 @@ use std::io::IsTerminal;
 use std::os::unix::ffi::OsStrExt;
 use std::path::PathBuf;
 
-use base64::Engine;
-use base64::prelude::BASE64_STANDARD;
 use serde::Deserialize;
 use vectorum_core::route::{Account, Ground, Starts, Survey, accounts_of};
 use vectorum_core::{Block, Content, HostView, MemoryTree, Name, Process, ProcessId, Received, Refusal, Value, World, inert};
 
-use crate::cli::{Failure, print as print_out};
+use crate::cli::{Failure, bytes_of_json, print as print_out};
 use crate::tui;
 use crate::tui::files::Source;
 
@@ -194,10 +192,7 @@ fn project() -> Vec<Source> {
 }
 
 fn value(json: &serde_json::Value) -> Option<Value> {
-    match json {
-        serde_json::Value::String(text) => Value::new(text.clone()),
-        other => Value::new(BASE64_STANDARD.decode(other.get("b64")?.as_str()?).ok()?),
-    }
+    Value::new(bytes_of_json(json)?)
 }
 
 #[cfg(test)]

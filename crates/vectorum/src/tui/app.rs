@@ -11,7 +11,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 use tui_input::{Input, InputRequest};
 use vectorum_core::reader::Surroundings;
-use vectorum_core::route::Survey;
+use vectorum_core::route::{Before, Route, Survey};
 use vectorum_core::{Block, Finding, Fingerprinter, Gloss, Limits, Name, Process, Value, World, inert};
 use vectorum_host::{Ending, Group, Keeper, RunError, Update};
 use vectorum_trace::recording::Fact;
@@ -100,6 +100,13 @@ pub(crate) enum Message {
 #[derive(Debug)]
 pub(crate) enum Effect {
     Quit,
+    /// Runs a route for real, with what was forecast of it.
+    Probe {
+        route: Route,
+        before: Option<Before>,
+        command: Vec<Vec<u8>>,
+        block: Block,
+    },
     Suspend,
     Redraw,
     Rescan,

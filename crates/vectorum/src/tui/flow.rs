@@ -378,9 +378,10 @@ impl App {
                 return;
             }
         };
+        let before = self.flow.survey().and_then(|s| s.before(route));
         let words = [&b"probe"[..], b"--check", b"--account", self.account.as_bytes()].map(<[u8]>::to_vec);
         let command = [program].into_iter().chain(words).chain([route.to_string().into_bytes()]).collect();
-        effects.push(Effect::Run { command, block: self.own_block.clone() });
+        effects.push(Effect::Probe { route: route.clone(), before, command, block: self.own_block.clone() });
     }
 
     /// Asks for a value, or for a file and a line.
@@ -502,6 +503,9 @@ fn tree_row(app: &App, row: &FlowRow, tree: usize, columns: usize) -> Vec<Span<'
     }
     if row.below > 0 {
         line.push(Span::styled(format!(" +{}", row.below), quiet));
+    }
+    if branch.route.and_then(|at| survey.routes.get(at)).is_some_and(|(_, f)| !f.seen.is_empty()) {
+        line.push(Span::styled(" ◉", theme.style(Role::Born)));
     }
     if row.mark != Mark::Same {
         line.push(Span::styled(mark.to_owned(), theme.style(role)));

@@ -12,6 +12,7 @@ mod mouse;
 mod names;
 mod overlay;
 mod paint;
+mod probes;
 mod processes;
 
 mod scene;
@@ -44,6 +45,7 @@ use vectorum_host::{Accounts, Ending, LiveHost, RootedHost, kernel_limits, repla
 use crate::cli::{Failure, Host, HostArgs, fingerprinter, own_block};
 use crate::demo::Pier;
 use app::{App, Effect, Message, Start};
+use probes::{Inlet, Probes};
 use terminal::{Input, Screen};
 use theme::{Theme, ThemeChoice};
 use work::{Job, Look};
@@ -67,7 +69,14 @@ pub(crate) fn open_host(args: &ScreenArgs, which: &HostArgs, paths: &[PathBuf]) 
     }
     let name = std::fs::read_to_string("/proc/sys/kernel/hostname").unwrap_or_default();
     let asked = which.clone();
-    let look = move || Host::open(&asked).map(|host| host.survey()).map_err(|f| f.to_string());
+    let probes = Probes::default();
+    let seen = probes.clone();
+    let look = move || {
+        let host = Host::open(&asked).map_err(|f| f.to_string())?;
+        let mut survey = host.survey();
+        seen.settle(&mut survey, &host.files);
+        Ok(survey)
+    };
     // Somebody else's account is told before the screen is taken.
     let account = which.account.as_ref().map(|_| Host::open(which)).transpose()?.map(|h| h.account.name);
     let own_name = || inert(Accounts::default().name(nix::unistd::geteuid().as_raw()).as_bytes()).into_owned();
@@ -78,6 +87,7 @@ pub(crate) fn open_host(args: &ScreenArgs, which: &HostArgs, paths: &[PathBuf]) 
         account: account.map_or_else(own_name, |name| inert(&name).into_owned()),
         source: Source::Host,
         look: Some(Box::new(look)),
+        probes,
         root: Some(PathBuf::from("/")),
         world: World::default(),
         files: Box::new(LiveHost),
@@ -104,6 +114,7 @@ fn open_tree(args: &ScreenArgs, which: &HostArgs, root: &Path, paths: &[PathBuf]
         account,
         source: Source::Tree,
         look: Some(Box::new(move || Host::open(&asked).map(|host| host.survey()).map_err(|f| f.to_string()))),
+        probes: Probes::default(),
         root: Some(root.to_owned()),
         world: World::default(),
         files: Box::new(files),
@@ -141,6 +152,7 @@ pub(crate) fn open_recording(args: &ScreenArgs, path: &Path) -> Result<u8, Failu
         account: scene::title(&command),
         source: Source::Recording(path.to_owned()),
         look: None,
+        probes: Probes::default(),
         root: None,
         world: World::default(),
         files: Box::new(LiveHost),
@@ -160,6 +172,7 @@ pub(crate) fn open_demo(args: &ScreenArgs, pier: Pier) -> Result<u8, Failure> {
         account: pier.account,
         source: Source::Demo,
         look: Some(Box::new(move || Ok(survey.clone()))),
+        probes: Probes::default(),
         root: None,
         world: pier.world,
         files: Box::new(pier.files),
@@ -186,6 +199,8 @@ struct Setup {
     source: Source,
     /// Follows the host's routes.
     look: Option<Look>,
+    /// What was seen of them.
+    probes: Probes,
     /// Where the host's files lie.
     root: Option<PathBuf>,
     world: World,
@@ -249,7 +264,7 @@ fn open(args: &ScreenArgs, setup: Setup, own: Block) -> Result<u8, Failure> {
     };
     let survey = setup.look.map(|look| work::surveyor(to.clone(), look));
     let input = Input::start(to.clone());
-    let mut outside = Outside { screen, input, jobs, rescan, survey, reader: None, traces: 0, to };
+    let mut outside = Outside { screen, input, jobs, rescan, survey, probes: setup.probes, reader: None, traces: 0, to };
     outside.run(&mut app, &inbox).map_err(failed)
 }
 
@@ -287,6 +302,7 @@ struct Outside {
     jobs: Sender<Job>,
     rescan: Option<Sender<()>>,
     survey: Option<Sender<()>>,
+    probes: Probes,
     /// Keeps the reader of a trace's recording going.
     reader: Option<Sender<()>>,
     traces: u32,
@@ -366,6 +382,21 @@ impl Outside {
                 let _ = self.to.send(Message::Exported(export::put(&leaving)));
             }
             Effect::EndTrace(group, by_force) => group.end(by_force),
+            Effect::Probe { route, before, mut command, block } => {
+                let inlet = Inlet::new();
+                if let Ok(inlet) = &inlet {
+                    command.extend([b"--into".to_vec(), inlet.path().into_bytes()]);
+                }
+                let mut ended = self.lend(|| run(&command, &block))?;
+                if let (Some(seen), Some(before)) = (inlet.ok().and_then(Inlet::read), before) {
+                    ended = format!("{route} was probed: {} names arrived; ◉ marks what only the probe could tell", seen.block.len());
+                    self.probes.keep(route, before, seen);
+                }
+                if let Some(survey) = &self.survey {
+                    let _ = survey.send(());
+                }
+                let _ = self.to.send(Message::RunEnded(ended));
+            }
             Effect::Run { command, block } => {
                 let ended = self.lend(|| run(&command, &block))?;
                 let _ = self.to.send(Message::RunEnded(ended));

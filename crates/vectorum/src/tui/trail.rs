@@ -1,8 +1,8 @@
 //! The trail of the chosen name on the route under the cursor, with the files' own lines quoted.
 
 use ratatui::text::{Line, Span};
-use vectorum_core::route::{Held, Reached, Site, Told};
-use vectorum_core::{Mark, Name, Tint, masked_source};
+use vectorum_core::route::{Forecast, Held, Reached, Site, Told};
+use vectorum_core::{Mark, Name, Tint, inert, masked_source};
 
 use super::app::App;
 use super::detail::{SEEN, shown};
@@ -10,9 +10,12 @@ use super::flow::Layout;
 use super::paint::{fit, set_in, spans};
 use super::processes::sign;
 use super::theme::Role;
-use crate::cli::{place, sentence};
+use crate::cli::{dearest, milliseconds, place, sentence};
 
 type Spans = Vec<Span<'static>>;
+
+/// So many files of a shell are listed with what they cost.
+const COSTS: usize = 5;
 
 /// Returns the lines of the trail.
 pub(crate) fn detail(app: &App, columns: usize) -> Vec<Line<'static>> {
@@ -59,6 +62,7 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
     for told in survey.story(forecast, name.as_bytes()) {
         let (mark, site, is_deciding) = match &told {
             Told::Set { site, decides, .. } => (if *decides { Mark::Born } else { Mark::Changed }, *site, *decides),
+            Told::Seen(site, _) => (Mark::Born, *site, true),
             Told::Dropped { site, .. } => (Mark::Dropped, *site, true),
             Told::NotExported(site) => (Mark::Same, Some(*site), true),
             Told::NotReached(skipped) => (Mark::Same, Some(&skipped.site), false),
@@ -73,6 +77,7 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
             Told::FromStart(_)
             | Told::Assumed(_)
             | Told::NotSet
+            | Told::SeenAbsent
             | Told::WayOut(_)
             | Told::Near(_)
             | Told::DescribesTheAccount => (Mark::Same, None, false),
@@ -82,6 +87,11 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
             line.push(Span::styled(if is_deciding { "● " } else { "○ " }, theme.style(Role::Born)));
             let at = site.map(|s| format!(", {}", place(s))).unwrap_or_default();
             line.push(Span::raw(format!("{hop}{at}  ")));
+            line.extend(held(app, name, value));
+        } else if let Told::Seen(site, value) = &told {
+            line.push(Span::styled("◉ ", theme.style(Role::Born)));
+            let at = site.map(|s| format!(", {}", place(s))).unwrap_or_default();
+            line.push(Span::raw(format!("seen by a probe{at}  ")));
             line.extend(held(app, name, value));
         } else {
             let (sign, role) = sign(mark);
@@ -113,8 +123,28 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
     if is_unknown && app.root.as_deref() == Some(std::path::Path::new("/")) {
         lines.push(vec![Span::styled("p runs this route for real, and sees", theme.style(Role::Label))]);
     }
+    lines.extend(costs(app, forecast));
     if let Some(text) = survey.flavour.assumption() {
         lines.push(vec![Span::styled(text, theme.style(Role::Quiet))]);
+    }
+    lines
+}
+
+/// What starting the shells on a probed route cost.
+fn costs(app: &App, forecast: &Forecast) -> Vec<Spans> {
+    let theme = app.theme;
+    let mut lines: Vec<Spans> = Vec::new();
+    for (shell, costs) in forecast.costs.iter().filter(|(_, costs)| !costs.is_empty()) {
+        let total: std::time::Duration = costs.iter().map(|c| c.time).sum();
+        lines.push(Vec::new());
+        let text = format!("starting {shell} took {}, traced:", milliseconds(total));
+        lines.push(vec![Span::styled(text, theme.style(Role::Label))]);
+        for cost in costs.iter().take(COSTS) {
+            let path = cost.path.as_ref().map_or("at the prompt".into(), |p| inert(p));
+            let mut line = vec![Span::raw(format!("{:>10}  {path}", milliseconds(cost.time)))];
+            line.extend(dearest(cost).map(|text| Span::styled(format!("  {text}"), theme.style(Role::Quiet))));
+            lines.push(line);
+        }
     }
     lines
 }
