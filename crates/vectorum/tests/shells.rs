@@ -116,6 +116,12 @@ const STATEMENTS: &[&str] = &[
     "i=0; while [ $i -lt 3 ]; do i=$((i + 1)); N=\"$N$i\"; [ $i -eq 2 ] && break; done",
     "for i in 1 2 3; do [ $i = 2 ] && continue; N=$N$i; done",
     "read N <<END\nline one\nEND",
+    "N=$(cat <<END\nx $M \"y\" \\$z `echo in`\nEND\n)",
+    "N=$(cat <<'END'\nx $M\n\tEND\nEND\n)",
+    "while read -r line; do N=\"$N$line\"; done <<END\na\nb ${M:+set}\nEND",
+    "{ read N; read M; S; } <<-END\n\tone\n\ttwo\n\tEND",
+    "{ ( read N ); read M; N=$(cat; S); } <<END\none\ntwo\nthree\nEND",
+    "/bin/true V; N=$?",
     "echo \"$N\" >/dev/null; S",
     "cd / && N=$PWD",
     "readonly RO=V",
@@ -156,6 +162,18 @@ const RICH: &[&str] = &[
     "let X1=2+3",
     "case $N in one) S ;& *) S ;; esac",
 ];
+/// Statements for ksh and mksh.
+const KORN: &[&str] = &[
+    "f() { typeset N=V; S; }; f",
+    "f() { typeset -x N=V; }; f; S",
+    "function g { typeset N=V; export M=$N; S; }; g",
+    "function g { typeset -x N=V; }; g; S",
+    "function g { readonly RO=V; RO=V; N=V; }; g; S",
+    "function g { : \"${NONE?}\"; N=V; }; g; S",
+    "typeset -x N=V",
+    "[[ $N == o* ]] && S",
+    "print -r -- x >/dev/null; S",
+];
 const BASH: &[&str] = &[
     "declare -x N=V",
     "declare N=V",
@@ -166,6 +184,16 @@ const BASH: &[&str] = &[
     "source /dev/null; S",
     "mapfile X <<< 'a'; S",
     "set -u; S; set +u",
+    "IFS='=' read -r N M <<< 'a b=c=d '",
+    "IFS=: read -ra N <<< \"$LIST\"; M=${#N[@]}",
+    "read -r -d '' N <<'END'\n one\ntwo\nEND",
+    "mapfile -t N <<< $'x\\ny'; M=${N[1]}",
+    "[[ $N == @(o*|two) ]] && S || S",
+    "[[ $N != !(one|t*) ]] && S",
+    "N=${BASH_SOURCE[0]##*/}",
+    "N=$FUNCNAME; S",
+    "case $N in +([a-z])) S ;; esac",
+    "N=\"$(cd -P / && pwd)\"",
 ];
 const ZSH: &[&str] = &[
     "path=(/z $path)",
@@ -173,6 +201,10 @@ const ZSH: &[&str] = &[
     "N=(x y); M=\"$N\"",
     "export N=$M$M",
     "setopt no_nomatch; S",
+    "[[ $N == (o*|two) ]] && S || S",
+    "setopt extended_glob; S",
+    "N=${ZSH_SUBSHELL}; S",
+    "f() { ls V >/dev/null; N=$?; S; }; f",
     "N=${M:+V}",
     "print -r -- x >/dev/null; S",
 ];
@@ -233,6 +265,7 @@ fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
         "fish" => vec![FISH],
         "bash" => vec![STATEMENTS, STATEMENTS, RICH, BASH],
         "zsh" => vec![STATEMENTS, STATEMENTS, RICH, ZSH],
+        "ksh" | "mksh" => vec![STATEMENTS, STATEMENTS, KORN],
         _ => vec![STATEMENTS],
     };
     let list = lists[dice.roll(lists.len())];

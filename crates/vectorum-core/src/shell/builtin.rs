@@ -41,6 +41,13 @@ enum Declared {
     Text(Bytes),
 }
 
+impl Declared {
+    /// Whether what is declared gets a value that is not known.
+    fn is_unknown(&self) -> bool {
+        matches!(self, Declared::Assignment(_, Some(Val::Unknown(_)) | None))
+    }
+}
+
 /// Whether a command declares names.
 fn declares(name: &[u8], dialect: Dialect) -> bool {
     match name {
@@ -81,13 +88,28 @@ impl Machine<'_> {
         if is_declaration && assignments.is_empty() {
             let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
             match self.declared(own.get(1..).unwrap_or_default()) {
+                // An expression that is wrong ends only the command there.
+                Ok(given) if prefix > 0 && self.dialect == Dialect::Ksh && given.iter().any(Declared::is_unknown) => {
+                    let doubt = self.doubt("whether a value can be worked out");
+                    let status = doubt.clone();
+                    self.fork(&doubt, |m| m.declare(&name, given), |m| m.doubt_status(status));
+                }
                 Ok(given) => self.declare(&name, given),
                 Err(_) => self.fog("names are exported that are not known"),
             }
             return self.check_failure();
         }
-        let fields = match self.fields(words) {
+        let runs_program = self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_some_and(|w| self.is_program(w));
+        let outer = std::mem::replace(&mut self.is_for_child, runs_program);
+        let fields = self.fields(words);
+        self.is_for_child = outer;
+        let fields = match fields {
             Ok(fields) => fields,
+            Err(_) if std::mem::take(&mut self.child_failed) => {
+                self.print(Val::of(b""));
+                self.set_status(1);
+                return self.check_failure();
+            }
             Err(doubt) => return self.run_unknown(words, &doubt),
         };
         let Some((name, arguments)) = fields.split_first() else {
@@ -223,6 +245,13 @@ impl Machine<'_> {
             }
             None => self.fog("a command whose name is not known"),
         }
+    }
+
+    /// Whether a name is certainly none of a command that the shell runs itself; in zsh `command` runs
+    /// programs only.
+    fn is_program(&self, name: &[u8]) -> bool {
+        let function = self.live.as_ref().and_then(|s| s.functions.get(name));
+        function.is_none() && (name == b"command" || !self.is_own(name) && !declares(name, self.dialect))
     }
 
     fn is_own(&self, name: &[u8]) -> bool {
@@ -382,6 +411,14 @@ impl Machine<'_> {
         // In zsh what is exported is global, too.
         is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true);
         attributes.is_local = in_function && !is_global;
+        if self.dialect == Dialect::Ksh && attributes.is_local {
+            match &self.holds_of_functions()[..] {
+                [true, ..] => {}
+                // In a function of the other kind it is its caller's.
+                [false, rest @ ..] if !rest.contains(&true) => attributes.is_local = false,
+                _ => return self.fog("a declaration in a function that another one calls"),
+            }
+        }
         if attributes.is_function && attributes.exported == Some(true) {
             for declared in given {
                 if let Declared::Text(name) = declared {
@@ -395,10 +432,22 @@ impl Machine<'_> {
             return self.set_status(0);
         }
         self.set_status(0);
+        // There what is declared with a value is exported only if that is said.
+        let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && !matches!(command, b"readonly");
         for declared in given {
+            let name = match &declared {
+                Declared::Assignment(assignment, _) => Some(Bytes::copy_from_slice(&assignment.name)),
+                Declared::Text(text) => memchr::memchr(b'=', text).map(|at| text.slice(..at)),
+            };
             match declared {
                 Declared::Assignment(assignment, value) => self.declare_assignment(&assignment, value, attributes),
                 Declared::Text(text) => self.declare_text(&text, attributes),
+            }
+            if let (true, Some(name)) = (ends_export, name) {
+                let exports_all = self.live.as_ref().and_then(|s| s.option("allexport"));
+                if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+                    var.exported = if exports_all == Some(false) { Some(false) } else { None };
+                }
             }
         }
     }
@@ -603,6 +652,7 @@ impl Machine<'_> {
                 self.set_status(0);
             }
             b"read" => self.read_line(known.as_deref()),
+            b"mapfile" | b"readarray" if self.dialect == Dialect::Bash => self.map_file(known.as_deref()),
             b"alias" => self.alias(arguments),
             b"unalias" => {
                 if let Some(state) = &mut self.live {
@@ -671,6 +721,7 @@ impl Machine<'_> {
             }
             Ok(Some(path)) => {
                 let answer = self.program(&path, arguments);
+                self.read_by(name);
                 self.print(answer.output);
                 match answer.status {
                     Some(status) => self.set_status(status),
@@ -688,6 +739,7 @@ impl Machine<'_> {
             }
             Err(doubt) => {
                 let answer = self.program(name, arguments);
+                self.read_by(name);
                 let sets = match &answer.output {
                     Val::Unknown(d) => d.sets,
                     Val::Known(_) => None,
@@ -695,6 +747,16 @@ impl Machine<'_> {
                 self.print(Val::Unknown(Rc::new(Doubt { sets, ..(*doubt).clone() })));
                 self.doubt_status(doubt);
             }
+        }
+    }
+
+    /// A program may have read what there was to be read.
+    fn read_by(&mut self, name: &[u8]) {
+        let base = name.rsplit(|b| *b == b'/').next().unwrap_or(name);
+        if !super::program::reads_nothing(base)
+            && let Some(state) = &mut self.live
+        {
+            state.input = None;
         }
     }
 
@@ -772,6 +834,10 @@ impl Machine<'_> {
         if !is_there {
             return self.cannot_source();
         }
+        let is_whole = if path.contains(&b'/') { full == path } else { self.is_on_path(&full) };
+        if !is_whole {
+            self.named_otherwise.push(full.clone());
+        }
         let given: Vec<Val> = arguments.iter().skip(1).cloned().collect();
         let outer = self.live.as_ref().map(|s| s.positional.clone());
         let takes = !given.is_empty() && self.dialect.is_rich();
@@ -782,6 +848,13 @@ impl Machine<'_> {
         if let (Some(state), Some(outer), true) = (&mut self.live, outer, takes) {
             state.positional = outer;
         }
+    }
+
+    /// Whether a file lies in a folder of PATH.
+    fn is_on_path(&self, file: &[u8]) -> bool {
+        let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else { return false };
+        let folder = file.rsplitn(2, |b| *b == b'/').nth(1).unwrap_or_default();
+        path.split(|b| *b == b':').any(|f| f == folder)
     }
 
     /// A file that is not there: POSIX has it end a shell that is not interactive.
@@ -872,6 +945,7 @@ impl Machine<'_> {
 
     pub(super) fn put_option(&mut self, name: &'static str, on: bool) {
         if name == "allexport" && self.dialect == Dialect::Ksh {
+            self.exports_separators |= self.quiet > 0;
             // It takes in some that ksh sets by itself.
             for name in [
                 &b"IFS"[..],
@@ -1140,6 +1214,11 @@ impl Machine<'_> {
     }
 
     fn change_folder(&mut self, known: Option<&[Bytes]>) {
+        let (known, is_physical) = match known {
+            Some([option, rest @ ..]) if option == "-P" => (Some(rest), true),
+            Some([option, rest @ ..]) if option == "-L" || option == "--" => (Some(rest), false),
+            other => (other, false),
+        };
         let target = match known {
             Some([]) => self.content_of(b"HOME").value().and_then(|v| v.known().cloned()),
             Some([one]) if *one != b"-"[..] && !one.starts_with(b"-") => Some(one.clone()),
@@ -1148,6 +1227,7 @@ impl Machine<'_> {
         let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
             && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
         let full = target.filter(|t| !searches || t.starts_with(b"/")).and_then(|t| self.full(&t)).map(|p| plain_path(&p));
+        let full = if is_physical { full.and_then(|p| self.ground.files.real_path(&p)) } else { full };
         let old = self.live.as_ref().and_then(|s| s.folder.clone());
         let Some(full) = full else {
             let doubt = self.doubt("the working folder is not known");
@@ -1253,18 +1333,28 @@ impl Machine<'_> {
     fn read_line(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
         let mut names = Vec::new();
-        let (mut is_raw, mut is_odd) = (false, false);
-        for word in words {
+        let (mut is_raw, mut is_odd, mut is_list) = (false, false, false);
+        let mut delimiter = b'\n';
+        let mut words = words.iter();
+        while let Some(word) = words.next() {
             match &word[..] {
                 b"-r" => is_raw = true,
+                b"-a" if self.dialect == Dialect::Bash => is_list = true,
+                b"-ra" | b"-ar" if self.dialect == Dialect::Bash => (is_raw, is_list) = (true, true),
+                // Up to a NUL, which no such text has.
+                b"-d" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) && words.as_slice().first().is_some_and(Bytes::is_empty) => {
+                    delimiter = 0;
+                    words.next();
+                }
                 option if option.starts_with(b"-") && names.is_empty() => is_odd = true,
                 name => names.push(Bytes::copy_from_slice(name)),
             }
         }
-        if names.is_empty() {
+        let is_whole = names.is_empty();
+        if is_whole {
             names.push(Bytes::from_static(b"REPLY"));
         }
-        let input = self.live.as_ref().and_then(|s| s.input.clone()).filter(|_| !is_odd);
+        let input = self.live.as_ref().and_then(|s| s.input.clone()).filter(|_| !is_odd && (!is_list || names.len() == 1));
         let separators = match self.content_of(b"IFS") {
             Content::Set(Val::Known(text)) => Some(text),
             Content::Unset => Some(Bytes::from_static(b" \t\n")),
@@ -1272,38 +1362,62 @@ impl Machine<'_> {
         };
         let (Some((text, at)), Some(separators)) = (input, separators) else {
             let doubt = self.doubt("what is read is not known");
+            if let Some(state) = &mut self.live {
+                state.input = None;
+            }
             for name in names {
                 self.assign(&name, Content::Set(Val::Unknown(doubt.clone())), None);
             }
             return self.doubt_status(doubt);
         };
         let rest = text.slice(at..);
-        let end = memchr::memchr(b'\n', &rest);
+        let end = memchr::memchr(delimiter, &rest);
         let line = rest.slice(..end.unwrap_or(rest.len()));
-        let is_simple = (is_raw || !line.contains(&b'\\')) && separators.iter().all(|b| b" \t\n".contains(b));
+        // A backslash may join the next line to it.
+        let is_simple = (is_raw || !line.contains(&b'\\')) && (!is_whole || ![line.first(), line.last()].into_iter().flatten().any(|b| separators.contains(b)));
         if let Some(state) = &mut self.live {
-            state.input = Some((text.clone(), (at + line.len() + 1).min(text.len())));
+            state.input = is_simple.then(|| (text.clone(), (at + line.len() + 1).min(text.len())));
         }
-        let last = names.len() - 1;
-        let mut left = line;
-        for (index, name) in names.iter().enumerate() {
-            let blank = |b: &u8| separators.contains(b);
-            let from = left.iter().position(|b| !blank(b)).unwrap_or(left.len());
-            left = left.slice(from..);
-            let value = if index == last {
-                let to = left.iter().rposition(|b| !blank(b)).map_or(0, |p| p + 1);
-                left.slice(..to)
-            } else {
-                let to = left.iter().position(blank).unwrap_or(left.len());
-                let word = left.slice(..to);
-                left = left.slice(to..);
-                word
-            };
-            let value =
-                if is_simple { Val::Known(value) } else { Val::Unknown(self.doubt("a line that is read in another way")) };
-            self.assign(name, Content::Set(value), None);
+        let count = if is_list { usize::MAX } else { names.len() };
+        let values: Vec<Val> = split_line(&line, &separators, count)
+            .into_iter()
+            .map(|value| match value {
+                Some(value) if is_simple => Val::of(value),
+                _ => Val::Unknown(self.doubt("a line that is read in another way")),
+            })
+            .collect();
+        if is_list {
+            let name = names.first().cloned().unwrap_or_default();
+            let content = if is_simple { Content::Array(Rc::new(values)) } else { Content::Set(Val::Unknown(self.doubt("a line that is read in another way"))) };
+            self.assign(&name, content, None);
+        } else {
+            for (index, name) in names.iter().enumerate() {
+                let value = values.get(index).cloned().unwrap_or_else(|| Val::of(b""));
+                self.assign(name, Content::Set(value), None);
+            }
         }
         self.set_status(u8::from(end.is_none()));
+    }
+
+    /// `mapfile`: a list of the lines that are read.
+    fn map_file(&mut self, known: Option<&[Bytes]>) {
+        let (name, is_trimmed) = match known {
+            Some([option, name]) if option == "-t" => (name.clone(), true),
+            Some([name]) if !name.starts_with(b"-") => (name.clone(), false),
+            _ => return self.fog("a list is read in a way that is not followed"),
+        };
+        let input = self.live.as_mut().and_then(|s| s.input.take());
+        let content = match input {
+            Some((text, at)) => {
+                let rest = text.slice(at..);
+                let lines = rest.split_inclusive(|b| *b == b'\n');
+                let line = |l: &[u8]| Val::of(if is_trimmed { l.strip_suffix(b"\n").unwrap_or(l) } else { l });
+                Content::Array(Rc::new(lines.map(line).collect()))
+            }
+            None => return self.fog("a list is read that is not known"),
+        };
+        self.assign(&name, content, None);
+        self.set_status(0);
     }
 
     fn alias(&mut self, arguments: &[Val]) {
@@ -1517,6 +1631,34 @@ fn is_plain_source(text: &[u8]) -> bool {
     text.starts_with(b". /")
         && !text.iter().any(|b| b"$`;&|*?[\"'\\ ".contains(b) && *b != b' ')
         && text.iter().filter(|b| **b == b' ').count() == 1
+}
+
+/// Splits a line that is read into so many values at most, the last of which takes the rest (POSIX, read).
+/// `None` is one of which shells make different things.
+fn split_line<'a>(line: &'a [u8], separators: &[u8], count: usize) -> Vec<Option<&'a [u8]>> {
+    let is_blank = |b: &u8| b" \t\n".contains(b) && separators.contains(b);
+    let trimmed = |text: &'a [u8]| text.iter().position(|b| !is_blank(b)).and_then(|at| text.get(at..)).unwrap_or_default();
+    let mut rest = trimmed(line);
+    let mut out = Vec::new();
+    while !rest.is_empty() {
+        if out.len() + 1 == count {
+            let end = rest.iter().rposition(|b| !is_blank(b)).map_or(0, |at| at + 1);
+            let last = rest.get(..end).unwrap_or_default();
+            // One that ends in a separator of another kind loses it in some shells.
+            let is_odd = last.last().is_some_and(|b| separators.contains(b));
+            out.push((!is_odd).then_some(last));
+            return out;
+        }
+        let end = rest.iter().position(|b| separators.contains(b)).unwrap_or(rest.len());
+        out.push(rest.get(..end));
+        rest = rest.get(end..).unwrap_or_default();
+        // Blanks, one separator of another kind, blanks.
+        rest = trimmed(rest);
+        if rest.first().is_some_and(|b| separators.contains(b)) && !line.is_empty() {
+            rest = trimmed(rest.get(1..).unwrap_or_default());
+        }
+    }
+    out
 }
 
 /// A path without `.` and `..`.

@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::machine::{LONGEST, Machine};
 use super::parse::ODD_SUBSCRIPT;
-use super::pattern::Pattern;
+use super::pattern::{Groups, Pattern};
 use super::state::{Content, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -247,6 +247,7 @@ impl Machine<'_> {
                     let value = self.sum_value(parts);
                     self.split(&value, mode, fields)?;
                 }
+                Part::Document(_) => self.document(part, fields)?,
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     if mode == Mode::Fields {
@@ -345,6 +346,15 @@ impl Machine<'_> {
         }
     }
 
+    fn document(&mut self, part: &Part, fields: &mut Vec<Field>) -> Expanded<()> {
+        let Part::Document(text) = part else { return Ok(()) };
+        match text.get() {
+            Some(Ok(parts)) => self.double(parts, fields, Mode::One),
+            Some(Err(why)) => Err(self.doubt(why)),
+            None => Err(self.doubt("a here-document without its text")),
+        }
+    }
+
     fn double(&mut self, parts: &[Part], fields: &mut Vec<Field>, mode: Mode) -> Expanded<()> {
         for part in parts {
             match part {
@@ -384,6 +394,7 @@ impl Machine<'_> {
                     let value = self.sum_value(parts);
                     put(last(fields), &value, true);
                 }
+                Part::Document(_) => self.document(part, fields)?,
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     last(fields).doubt(&doubt);
@@ -514,6 +525,7 @@ impl Machine<'_> {
             return Val::Unknown(self.doubt("what a command prints"));
         };
         self.output_status = end.status.clone();
+        outer.input = end.input;
         // These tell it only when the whole command is done.
         if !matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
             outer.status = end.status;
@@ -624,6 +636,9 @@ impl Machine<'_> {
             },
             b"-" => Held::One(self.flags()),
             b"$" | b"!" => Held::One(Val::Unknown(Doubt::filled("a process number, made anew at each start"))),
+            b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
+                self.own_file()
+            }
             name => {
                 let content = self.content_of(name);
                 match &parameter.key {
@@ -664,6 +679,16 @@ impl Machine<'_> {
                 }
             }
         })
+    }
+
+    /// The file that runs, as bash names it.
+    fn own_file(&mut self) -> Held {
+        let source = &self.source;
+        // The text that runs before a prompt belongs to none.
+        if source.path.is_empty() || source.fixed == Some(0) || self.named_otherwise.contains(&source.path) {
+            return Held::Perhaps(Val::Unknown(self.doubt("what the file is called that runs")));
+        }
+        Held::One(Val::Known(source.path.clone()))
     }
 
     /// The value of `$-`.
@@ -851,7 +876,8 @@ impl Machine<'_> {
             },
             Change::Trim(at_end, longest, word) => {
                 let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
-                let Ok(pattern) = Pattern::new(&bytes, &quoted) else { return odd(self) };
+                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
+                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
                 match pattern.part(&text, *at_end, *longest) {
                     Ok(Some(length)) if *at_end => Val::Known(text.slice(..text.len() - length)),
                     Ok(Some(length)) => Val::Known(text.slice(length..)),
@@ -861,7 +887,8 @@ impl Machine<'_> {
             }
             Change::Replace(word, with, how) => {
                 let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
-                let Ok(pattern) = Pattern::new(&bytes, &quoted) else { return odd(self) };
+                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
+                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
                 let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
                 if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {
                     return odd(self);
@@ -911,7 +938,7 @@ impl Machine<'_> {
     /// The files that a pattern names, or the pattern itself.
     fn paths(&mut self, field: &Field) -> Expanded<Vec<Bytes>> {
         let extended = self.live.as_ref().is_none_or(|s| {
-            s.option("extglob") != Some(false)
+            s.option("extglob") != Some(false) && field.text.iter().any(|b| b"#^~(".contains(b))
                 || s.option("nullglob") != Some(false)
                 || s.option("dotglob") != Some(false)
                 || s.option("failglob") != Some(false)
@@ -949,7 +976,7 @@ impl Machine<'_> {
                     next.push((shown, real));
                     continue;
                 }
-                let pattern = Pattern::new(text, quoted).map_err(|_| self.doubt("a pattern of another kind"))?;
+                let pattern = Pattern::new(text, quoted, Groups::None).map_err(|_| self.doubt("a pattern of another kind"))?;
                 if pattern.is_text() {
                     next.push(([&shown[..], lead, text].concat(), [&real[..], b"/", text].concat()));
                     continue;
@@ -996,7 +1023,11 @@ impl Machine<'_> {
             .collect();
         if there.is_empty() {
             if self.dialect == Dialect::Zsh {
-                self.fail_hard();
+                if self.is_for_child {
+                    self.child_failed = true;
+                } else {
+                    self.fail_hard();
+                }
                 return Err(self.doubt("zsh fails where a pattern names no file"));
             }
             return Ok(vec![field.text.clone().into()]);

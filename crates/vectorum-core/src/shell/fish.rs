@@ -10,7 +10,7 @@ use bytes::Bytes;
 use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
 use super::Source;
 use super::machine::{Assigned, Ended};
-use super::pattern::Pattern;
+use super::pattern::{Groups, Pattern};
 use super::startup::{Invocation, Last, Payload, Start, Started};
 use super::value::{Doubt, Val};
 use crate::host_view::{Content, Kind};
@@ -524,7 +524,7 @@ impl Fish<'_> {
                     let is_star = |b: &u8| *b == b'*' || *b == b'?';
                     // Only stars and question marks count, whether quoted or not.
                     let quoted: Vec<bool> = pattern.iter().map(|b| !is_star(b)).collect();
-                    match Pattern::new(pattern, &quoted).and_then(|p| p.matches(text)) {
+                    match Pattern::new(pattern, &quoted, Groups::None).and_then(|p| p.matches(text)) {
                         Ok(true) => {
                             fits = Ok(true);
                             break;

@@ -5,7 +5,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::Source;
-use super::pattern::{Pattern, fits_stars};
+use super::pattern::{Groups, Pattern, fits_stars};
 use super::state::{Content, Function, Scope, State, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
@@ -117,6 +117,8 @@ pub(super) struct Machine<'a> {
     pub(super) skipped: Vec<Skipped>,
     pub(super) read: Vec<Bytes>,
     pub(super) startup: Vec<Bytes>,
+    /// Files that were run by another name than their whole one.
+    pub(super) named_otherwise: Vec<Bytes>,
     /// Where the shell was ended.
     pub(super) end: Option<Site>,
     /// Files that were written to: what they hold is not known.
@@ -128,6 +130,12 @@ pub(super) struct Machine<'a> {
     pub(super) outputs: usize,
     /// The status of the last of these.
     pub(super) output_status: Status,
+    /// Whether a program's words are being expanded: in zsh its child looks for the files.
+    pub(super) is_for_child: bool,
+    /// Whether a pattern named no file there.
+    pub(super) child_failed: bool,
+    /// Whether ksh was told in a subshell to export what is set.
+    pub(super) exports_separators: bool,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
     guarded: usize,
 }
@@ -159,12 +167,16 @@ impl<'a> Machine<'a> {
             skipped: Vec::new(),
             read: Vec::new(),
             startup: Vec::new(),
+            named_otherwise: Vec::new(),
             end: None,
             written: Vec::new(),
             until: None,
             stopped: None,
             outputs: 0,
             output_status: Status::Known(0),
+            is_for_child: false,
+            child_failed: false,
+            exports_separators: false,
             guarded: 0,
         }
     }
@@ -312,6 +324,19 @@ impl<'a> Machine<'a> {
                     self.exit();
                 }
             }
+            // The function that is being run is given up; its status is 1 or 2.
+            Dialect::Mksh if self.is_in_function() => {
+                let doubt = self.doubt("how a function ends that an error ends");
+                self.doubt_status(doubt);
+                self.leave(1, &[Boundary::Function], false);
+            }
+            Dialect::Ksh if self.is_in_function() && self.holds_of_functions().contains(&true) => {
+                if self.holds_of_functions().first() != Some(&true) {
+                    self.fog("an error in a function that another one calls");
+                }
+                self.set_status(1);
+                self.leave(1, &[Boundary::Function], false);
+            }
             _ if self.is_interactive && self.quiet == 0 => {
                 if !self.leave(1, &[Boundary::Startup], false) {
                     self.exit();
@@ -319,6 +344,17 @@ impl<'a> Machine<'a> {
             }
             _ => self.exit(),
         }
+    }
+
+    /// Of the functions that run, the innermost first: whether each has variables of its own.
+    pub(super) fn holds_of_functions(&self) -> Vec<bool> {
+        let scopes = self.live.iter().flat_map(|s| s.scopes.iter().rev());
+        scopes.filter(|s| s.positional.is_some()).map(|s| s.holds).collect()
+    }
+
+    fn is_in_function(&self) -> bool {
+        let mut kinds = self.frames.iter().rev().map(|f| f.kind);
+        kinds.find(|k| matches!(k, Boundary::Function | Boundary::Shell)) == Some(Boundary::Function)
     }
 
     /// Follows both ways and joins them.
@@ -556,6 +592,7 @@ impl<'a> Machine<'a> {
     fn run_pipe(&mut self, commands: &[Command]) {
         let Some(outer) = self.live.clone() else { return };
         let mut input = outer.input.clone();
+        let mut left = outer.input.clone();
         let last = commands.len().saturating_sub(1);
         for (index, command) in commands.iter().enumerate() {
             let is_last = index == last;
@@ -568,11 +605,14 @@ impl<'a> Machine<'a> {
             if is_last && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
                 self.run_command(command);
                 if let Some(state) = &mut self.live {
-                    state.input.clone_from(&outer.input);
+                    state.input = left;
                 }
                 return;
             }
             self.subshell(|m| m.run_command(command));
+            if index == 0 {
+                left = self.live.as_ref().and_then(|s| s.input.clone());
+            }
             if is_last {
                 break;
             }
@@ -581,7 +621,7 @@ impl<'a> Machine<'a> {
             self.live = Some(State { status, ..outer.clone() });
         }
         if let Some(state) = &mut self.live {
-            state.input.clone_from(&outer.input);
+            state.input = left;
         }
     }
 
@@ -589,20 +629,28 @@ impl<'a> Machine<'a> {
     pub(super) fn subshell(&mut self, run: impl FnOnce(&mut Self)) {
         let Some(outer) = self.live.clone() else { return };
         self.quiet += 1;
+        let is_for_child = std::mem::take(&mut self.is_for_child);
         self.enter(Boundary::Shell);
         run(self);
         self.end();
+        self.is_for_child = is_for_child;
         self.quiet -= 1;
-        let (status, output) = match self.live.take() {
-            Some(end) => (end.status, end.output),
-            None => (Status::Unknown(self.doubt("it is not followed to its end")), None),
+        let (status, output, input) = match self.live.take() {
+            Some(end) => (end.status, end.output, end.input),
+            None => (Status::Unknown(self.doubt("it is not followed to its end")), None, None),
         };
+        // What was read there is not read once more.
+        let input = outer.input.clone().filter(|at| input.as_ref() == Some(at));
         let output = if outer.output.is_some() {
             output.or_else(|| Some(Val::Unknown(self.doubt("it is not followed to its end"))))
         } else {
             None
         };
-        self.live = Some(State { status, output, ..outer });
+        self.live = Some(State { status, output, input, ..outer });
+        if self.exports_separators {
+            // ksh's `set -a` reaches these beyond the subshell.
+            self.doubt_export(b"IFS");
+        }
     }
 
     fn run_command(&mut self, command: &Command) {
@@ -681,7 +729,10 @@ impl<'a> Machine<'a> {
                         _ => None,
                     })
                 }
-                _ => None,
+                _ => match self.one_word(&redirect.word) {
+                    Ok(text) => text.known().cloned(),
+                    Err(_) => None,
+                },
             };
             if let Some(state) = &mut self.live {
                 state.input = text.map(|t| (t, 0));
@@ -714,8 +765,8 @@ impl<'a> Machine<'a> {
             Kind::Count(parts, body) => self.run_count(parts, body),
             Kind::While(until, condition, body) => self.run_while(*until, condition, body),
             Kind::Case(word, arms) => self.run_case(word, arms),
-            Kind::Function(name, body) => {
-                let function = Function { body: body.clone(), source: self.source.clone() };
+            Kind::Function(name, body, by_word) => {
+                let function = Function { body: body.clone(), source: self.source.clone(), by_word: *by_word };
                 if let Some(state) = &mut self.live {
                     Rc::make_mut(&mut state.functions).insert(Bytes::copy_from_slice(name), Some(function));
                 }
@@ -803,7 +854,7 @@ impl<'a> Machine<'a> {
         }
         let mut matches = Ok(false);
         for pattern in &arm.patterns {
-            let one = self.fits(text, pattern);
+            let one = self.fits(text, pattern, false);
             match (one, &matches) {
                 (Ok(true), _) => {
                     matches = Ok(true);
@@ -840,8 +891,23 @@ impl<'a> Machine<'a> {
         }
     }
 
-    /// Whether a text fits a pattern.
-    pub(super) fn fits(&mut self, text: &Val, pattern: &Word) -> Maybe {
+    /// Which groups patterns have here; `is_test` says whether it is within `[[ … ]]`.
+    pub(super) fn groups(&mut self, pattern: &[u8], is_test: bool) -> Result<Groups, Rc<Doubt>> {
+        let option = |name: &str| self.live.as_ref().and_then(|s| s.option(name));
+        match self.dialect {
+            Dialect::Dash => Ok(Groups::None),
+            Dialect::Ksh | Dialect::Mksh => Ok(Groups::Signs),
+            Dialect::Bash if is_test || option("extglob") == Some(true) => Ok(Groups::Signs),
+            Dialect::Bash => Ok(Groups::None),
+            Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option("extglob") != Some(false) => {
+                Err(self.doubt("a pattern of another kind"))
+            }
+            Dialect::Zsh => Ok(Groups::Plain),
+        }
+    }
+
+    /// Whether a text fits a pattern; `is_test` says whether it is within `[[ … ]]`.
+    pub(super) fn fits(&mut self, text: &Val, pattern: &Word, is_test: bool) -> Maybe {
         if let (Val::Known(text), [Part::Text(pattern)]) = (text, &pattern.parts[..])
             && pattern.iter().all(|b| is_calm(*b) || *b == b'*')
         {
@@ -853,7 +919,11 @@ impl<'a> Machine<'a> {
             return Ok(true);
         }
         let doubt = || Doubt::new("a pattern of another kind", None);
-        let pattern = Pattern::new(&bytes, &quoted).map_err(|_| self.doubt("a pattern of another kind"))?;
+        let groups = self.groups(&bytes, is_test)?;
+        if self.dialect == Dialect::Bash && groups == Groups::None && bytes.contains(&b'(') {
+            self.fog("a pattern that bash reads only where the option is set");
+        }
+        let pattern = Pattern::new(&bytes, &quoted, groups).map_err(|_| self.doubt("a pattern of another kind"))?;
         match text {
             Val::Known(text) => pattern.matches(text).map_err(|_| doubt()),
             Val::Unknown(unknown) => {
@@ -1044,12 +1114,17 @@ impl<'a> Machine<'a> {
         if self.depth >= DEEPEST {
             return self.fog("files and functions call each other too deep");
         }
+        let holds = self.dialect != Dialect::Ksh || function.by_word;
+        // There the variables of one such function are not seen in another.
+        if self.dialect == Dialect::Ksh && holds && self.is_in_function() {
+            return self.fog("a function of ksh's that another one calls");
+        }
         self.depth += 1;
         let at = self.at;
         let outer = std::mem::replace(&mut self.source, function.source.clone());
         if let Some(state) = &mut self.live {
             let positional = std::mem::replace(&mut state.positional, Ok(Rc::new(arguments)));
-            state.scopes.push(Scope { positional: Some(positional), ..Scope::default() });
+            state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
         }
         self.enter(Boundary::Function);
         let body = function.body.clone();
@@ -1093,6 +1168,19 @@ impl<'a> Machine<'a> {
                 b"BASH_REMATCH",
                 b"_",
                 b"POSIXLY_CORRECT",
+                b"BASH_ALIASES",
+                b"BASH_ARGC",
+                b"BASH_ARGV",
+                b"BASH_CMDS",
+                b"BASH_EXECUTION_STRING",
+                b"BASH_LOADABLES_PATH",
+                b"BASH_MONOSECONDS",
+                b"COLUMNS",
+                b"LINES",
+                b"COMP_WORDBREAKS",
+                b"COPROC",
+                b"COPROC_PID",
+                b"OPTARG",
             ],
             Dialect::Zsh => &[
                 b"UID",
@@ -1141,12 +1229,53 @@ impl<'a> Machine<'a> {
                 b"LISTMAX",
                 b"MAILCHECK",
                 b"FUNCNEST",
+                b"OPTARG",
+                b"WORDCHARS",
+                b"ERRNO",
+                b"EPOCHREALTIME",
+                b"epochtime",
+                b"errnos",
+                b"sysparams",
+                b"mapfile",
+                b"TRY_BLOCK_ERROR",
+                b"TRY_BLOCK_INTERRUPT",
+                b"ZSH_EXECUTION_STRING",
+                b"ZSH_SCRIPT",
+                b"ZLE_RPROMPT_INDENT",
+                b"funcstack",
+                b"functrace",
+                b"funcfiletrace",
+                b"funcsourcetrace",
+                b"functions_source",
+                b"galiases",
+                b"saliases",
+                b"usergroups",
+                b"userdirs",
+                b"nameddirs",
+                b"jobdirs",
+                b"jobstates",
+                b"jobtexts",
+                b"reswords",
+                b"patchars",
+                b"keymaps",
+                b"widgets",
+                b"dis_aliases",
+                b"dis_builtins",
+                b"dis_functions",
+                b"dis_functions_source",
+                b"dis_galiases",
+                b"dis_patchars",
+                b"dis_reswords",
+                b"dis_saliases",
+                b"fignore",
+                b"mailpath",
+                b"watch",
             ],
-            Dialect::Ksh => &[b"RANDOM", b"SECONDS", b"_", b"HISTCMD", b"FUNCNAME"],
+            Dialect::Ksh => &[b"OPTARG", b"COLUMNS", b"LINES", b"ERRNO", b"RANDOM", b"SECONDS", b"_", b"HISTCMD", b"FUNCNAME"],
             Dialect::Mksh => {
-                &[b"RANDOM", b"SECONDS", b"_", b"EPOCHREALTIME", b"COLUMNS", b"LINES", b"USER_ID", b"KSHUID", b"KSHEGID"]
+                &[b"OPTARG", b"PIPESTATUS", b"PGRP", b"BASHPID", b"KSHGID", b"RANDOM", b"SECONDS", b"_", b"EPOCHREALTIME", b"COLUMNS", b"LINES", b"USER_ID", b"KSHUID", b"KSHEGID"]
             }
-            Dialect::Dash => &[],
+            Dialect::Dash => &[b"OPTARG"],
         };
         everywhere.contains(&name) || own.contains(&name)
     }
@@ -1174,6 +1303,9 @@ impl<'a> Machine<'a> {
                 _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
             },
             Some(var) => var.content.clone(),
+            None if self.is_special(name) => {
+                Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself")))
+            }
             None => match &state.open {
                 Some(doubt) => Content::Perhaps(Val::Unknown(doubt.clone())),
                 None => Content::Unset,

@@ -1,6 +1,7 @@
 //! From bytes to a tree. Commands are taken one by one, as a shell takes them: what stands before
 //! an error is run.
 
+use std::cell::OnceCell;
 use std::rc::Rc;
 
 use super::syntax::*;
@@ -19,8 +20,7 @@ pub struct Parser<'a> {
     /// Where it stands.
     pub at: usize,
     dialect: Dialect,
-    /// Here-documents whose text begins at the next line: delimiter, whether it is quoted, whether tabs go.
-    waiting: Vec<(Vec<u8>, bool, bool)>,
+    waiting: Vec<Awaited>,
     depth: usize,
 }
 
@@ -33,6 +33,34 @@ fn is_name(byte: u8) -> bool {
 }
 
 const RESERVED: &[&[u8]] = &[b"then", b"else", b"elif", b"fi", b"do", b"done", b"esac", b"}", b"in", b")"];
+
+/// A here-document whose text begins at the next line.
+#[derive(Debug)]
+struct Awaited {
+    delimiter: Vec<u8>,
+    /// Whether its text stands as it is.
+    is_quoted: bool,
+    /// Whether tabs before its lines go.
+    strips: bool,
+    document: Rc<OnceCell<Result<Vec<Part>, &'static str>>>,
+}
+
+/// Says what in a here-document is not followed: what changes variables, where it depends on the shell
+/// which process that happens in; quotes within braces, of which each shell makes something else.
+fn odd_document(body: &[u8]) -> Option<&'static str> {
+    let mut rest = body;
+    while let Some(at) = memchr::memmem::find(rest, b"${") {
+        rest = rest.get(at + 2..).unwrap_or_default();
+        let inner = rest.get(..memchr::memchr(b'}', rest).unwrap_or(rest.len())).unwrap_or_default();
+        if inner.iter().any(|b| b"=?".contains(b)) {
+            return Some("a here-document that sets a variable, or fails");
+        }
+        if inner.iter().any(|b| b"\"'\\".contains(b)) {
+            return Some("quotes within braces in a here-document");
+        }
+    }
+    (memchr::memmem::find(body, b"$((").is_some() || body.contains(&0)).then_some("a sum in a here-document")
+}
 
 impl<'a> Parser<'a> {
     /// Begins to read.
@@ -102,7 +130,7 @@ impl<'a> Parser<'a> {
 
     fn newline(&mut self) -> Parsed<()> {
         self.at += 1;
-        for (delimiter, is_quoted, strips) in std::mem::take(&mut self.waiting) {
+        for Awaited { delimiter, is_quoted, strips, document } in std::mem::take(&mut self.waiting) {
             let mut body = Vec::new();
             loop {
                 let rest = self.text.get(self.at..).unwrap_or_default();
@@ -116,17 +144,26 @@ impl<'a> Parser<'a> {
                     line = line.get(1..).unwrap_or_default();
                 }
                 if line == delimiter {
+                    // Shells differ in whether a joined line can be the last one.
+                    if !is_quoted && body.ends_with(b"\\\n") {
+                        return Err(Trouble { at: self.at, what: "a joined line ends a here-document", is_error: false });
+                    }
                     break;
                 }
                 body.extend_from_slice(line);
                 body.push(b'\n');
             }
-            // Its text is not followed; where it cannot be read, neither is the file.
-            if !is_quoted {
+            let parts = if is_quoted {
+                Ok(vec![Part::Quoted(body)])
+            } else {
                 let mut inner = Parser::new(&body, self.dialect);
                 inner.depth = self.depth;
-                inner.double(None)?;
-            }
+                // Where it cannot be read, neither can the file.
+                let parts = inner.double(None)?;
+                odd_document(&body).map_or(Ok(parts), Err)
+            };
+            // Each is awaited once.
+            let _ = document.set(parts);
         }
         Ok(())
     }
@@ -325,7 +362,7 @@ impl<'a> Parser<'a> {
                             if !is_plain && !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
                                 return self.trouble("a function by what is no name");
                             }
-                            return self.function(name, at);
+                            return self.function(name, at, false);
                         }
                     }
                     return self.trouble("a parenthesis cannot stand here");
@@ -390,13 +427,13 @@ impl<'a> Parser<'a> {
         Ok(Command { kind: Kind::Simple(assignments, words), redirects, at, end: self.at })
     }
 
-    fn function(&mut self, name: Vec<u8>, at: usize) -> Parsed<Command> {
+    fn function(&mut self, name: Vec<u8>, at: usize, by_word: bool) -> Parsed<Command> {
         self.lines()?;
         if self.at_end() {
             return self.trouble("a function without a body");
         }
         let body = self.command()?;
-        Ok(Command { end: self.at, kind: Kind::Function(name, Rc::new(body)), redirects: Vec::new(), at })
+        Ok(Command { end: self.at, kind: Kind::Function(name, Rc::new(body), by_word), redirects: Vec::new(), at })
     }
 
     /// Takes a compound command; a simple one is left for the caller.
@@ -464,7 +501,7 @@ impl<'a> Parser<'a> {
                         return self.trouble("a parenthesis is not closed");
                     }
                 }
-                let command = self.function(name, from)?;
+                let command = self.function(name, from, true)?;
                 return Ok(command.kind);
             }
             for (word, why) in [
@@ -792,9 +829,10 @@ impl<'a> Parser<'a> {
             let mut delimiter = Vec::new();
             let mut is_quoted = false;
             flat(&word.parts, &mut delimiter, &mut is_quoted);
-            self.waiting.push((delimiter, is_quoted, operator == b"<<-"));
-            // Its text stands below; whoever reads it finds it unknown unless it is asked for at once.
-            word = Word::new(vec![Part::Unfollowed("the text of a here-document")], word.at, word.end);
+            // Its text stands below.
+            let document = Rc::new(OnceCell::new());
+            self.waiting.push(Awaited { delimiter, is_quoted, strips: operator == b"<<-", document: Rc::clone(&document) });
+            word = Word::new(vec![Part::Document(document)], word.at, word.end);
         }
         Ok(Some(Redirect { operator, from: number, word }))
     }

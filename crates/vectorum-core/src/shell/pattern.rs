@@ -1,4 +1,5 @@
-//! Patterns of the shell (POSIX, Shell Command Language, 2.13).
+//! Patterns of the shell (POSIX, Shell Command Language, 2.13), with the groups that ksh has before them,
+//! `@(a|b)` and its kin, and those of zsh, `(a|b)`.
 
 /// A pattern, taken apart.
 #[derive(Clone, Debug)]
@@ -10,7 +11,33 @@ enum Token {
     One,
     Any,
     Class(bool, Vec<(u8, u8)>),
+    Group(Times, Vec<Vec<Token>>),
 }
+
+/// How often one of a group's patterns is to match.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Times {
+    Once,
+    AtMostOnce,
+    Any,
+    AtLeastOnce,
+    /// None of them is to match.
+    Not,
+}
+
+/// Which groups a pattern may have.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Groups {
+    /// None: what looks like one is not followed.
+    None,
+    /// A sign before a parenthesis, as ksh and bash have it.
+    Signs,
+    /// A parenthesis alone, as zsh has it.
+    Plain,
+}
+
+/// Longer texts are not tried against groups.
+const LONGEST: usize = 1000;
 
 /// Why a pattern is not followed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -33,41 +60,11 @@ impl Pattern {
     /// Takes a pattern apart; each byte with whether it was quoted.
     ///
     /// # Errors
-    /// If it uses more than POSIX has, or bytes beyond ASCII where characters count.
-    pub(super) fn new(text: &[u8], quoted: &[bool]) -> Result<Pattern, NotFollowed> {
-        let mut out = Vec::new();
-        let mut at = 0;
-        let plain = |at: usize| !quoted.get(at).copied().unwrap_or(false);
-        while let Some(byte) = text.get(at).copied() {
-            let is_plain = plain(at);
-            let next = text.get(at + 1).copied();
-            if is_plain && b"?*+@!".contains(&byte) && next == Some(b'(') && plain(at + 1) {
-                return Err(NotFollowed);
-            }
-            match byte {
-                b'*' if is_plain => out.push(Token::Any),
-                b'?' if is_plain => out.push(Token::One),
-                b'\\' if is_plain => {
-                    // What an expansion brought: it quotes in a pattern.
-                    if let Some(next) = next {
-                        out.push(Token::Byte(next));
-                        at += 1;
-                    } else {
-                        out.push(Token::Byte(b'\\'));
-                    }
-                }
-                b'[' if is_plain => match class(text, quoted, at)? {
-                    Some((token, end)) => {
-                        out.push(token);
-                        at = end;
-                    }
-                    None => out.push(Token::Byte(b'[')),
-                },
-                byte => out.push(Token::Byte(byte)),
-            }
-            at += 1;
-        }
-        Ok(Pattern(out))
+    /// If it uses more than POSIX has and these groups, or bytes beyond ASCII where characters count.
+    pub(super) fn new(text: &[u8], quoted: &[bool], groups: Groups) -> Result<Pattern, NotFollowed> {
+        let mut taker = Taker { text, quoted, groups, at: 0 };
+        let tokens = taker.sequence(0)?;
+        Ok(Pattern(tokens))
     }
 
     /// Whether it is a text without any sign.
@@ -80,17 +77,25 @@ impl Pattern {
     /// # Errors
     /// If single characters count, and the text has some beyond ASCII.
     pub(super) fn matches(&self, text: &[u8]) -> Result<bool, NotFollowed> {
-        if self.counts_characters() && !text.is_ascii() {
+        if self.counts_characters() && !text.is_ascii() || self.has_groups() && text.len() > LONGEST {
             return Err(NotFollowed);
         }
         Ok(self.fits(text))
     }
 
     fn counts_characters(&self) -> bool {
-        self.0.iter().any(|t| matches!(t, Token::One | Token::Class(..)))
+        // A group may end within a character.
+        self.0.iter().any(|t| matches!(t, Token::One | Token::Class(..) | Token::Group(..)))
+    }
+
+    fn has_groups(&self) -> bool {
+        self.0.iter().any(|t| matches!(t, Token::Group(..)))
     }
 
     fn fits(&self, text: &[u8]) -> bool {
+        if self.has_groups() {
+            return ends(&self.0, text, vec![true]).get(text.len()).copied().unwrap_or(false);
+        }
         // Goes back to the last `*` only: linear in the pattern times the text.
         let (mut token, mut at) = (0, 0);
         let mut back: Option<(usize, usize)> = None;
@@ -134,7 +139,7 @@ impl Pattern {
             return Err(NotFollowed);
         }
         // A part of a long text against many stars is looked for in vain only so long.
-        if text.len() > 20_000 && !self.is_text() {
+        if text.len() > 20_000 && !self.is_text() || self.has_groups() && text.len() > 200 {
             return Err(NotFollowed);
         }
         let mut lengths: Vec<usize> = (0..=text.len()).collect();
@@ -145,6 +150,167 @@ impl Pattern {
             let part = if at_end { text.get(text.len() - length..) } else { text.get(..*length) };
             part.is_some_and(|p| self.fits(p))
         }))
+    }
+}
+
+/// Where a match can end that begins at one of some places: a place is an index into these lists. Taking all
+/// places along at once bounds the work, whatever the pattern.
+fn ends(tokens: &[Token], text: &[u8], begin: Vec<bool>) -> Vec<bool> {
+    let mut places = begin;
+    places.resize(text.len() + 1, false);
+    for token in tokens {
+        let step = |fits: &dyn Fn(u8) -> bool| {
+            let mut next = vec![false; text.len() + 1];
+            for (at, byte) in text.iter().enumerate() {
+                if places.get(at) == Some(&true)
+                    && fits(*byte)
+                    && let Some(place) = next.get_mut(at + 1)
+                {
+                    *place = true;
+                }
+            }
+            next
+        };
+        places = match token {
+            Token::Byte(want) => step(&|b| b == *want),
+            Token::One => step(&|_| true),
+            Token::Class(negated, ranges) => step(&|b| ranges.iter().any(|(from, to)| *from <= b && b <= *to) != *negated),
+            Token::Any => {
+                let first = places.iter().position(|p| *p).unwrap_or(places.len());
+                (0..places.len()).map(|at| at >= first).collect()
+            }
+            Token::Group(times, alternatives) => group(*times, alternatives, text, &places),
+        };
+    }
+    places
+}
+
+fn group(times: Times, alternatives: &[Vec<Token>], text: &[u8], begin: &[bool]) -> Vec<bool> {
+    let once = |begin: &[bool]| {
+        let each = alternatives.iter().map(|tokens| ends(tokens, text, begin.to_vec()));
+        each.fold(vec![false; text.len() + 1], |a, b| a.iter().zip(b).map(|(a, b)| *a || b).collect::<Vec<bool>>())
+    };
+    let with = |a: &[bool], b: &[bool]| a.iter().zip(b).map(|(a, b)| *a || *b).collect::<Vec<bool>>();
+    match times {
+        Times::Once => once(begin),
+        Times::AtMostOnce => with(begin, &once(begin)),
+        Times::Any | Times::AtLeastOnce => {
+            let mut all = once(begin);
+            loop {
+                let more = with(&all, &once(&all));
+                if more == all {
+                    break;
+                }
+                all = more;
+            }
+            if times == Times::Any { with(begin, &all) } else { all }
+        }
+        Times::Not => {
+            let mut out = vec![false; text.len() + 1];
+            for at in (0..begin.len()).filter(|at| begin.get(*at) == Some(&true)) {
+                let alone: Vec<bool> = (0..begin.len()).map(|other| other == at).collect();
+                for (place, is_end) in out.iter_mut().zip(once(&alone)).skip(at) {
+                    *place |= !is_end;
+                }
+            }
+            out
+        }
+    }
+}
+
+/// Takes a pattern apart from its beginning to its end.
+struct Taker<'a> {
+    text: &'a [u8],
+    quoted: &'a [bool],
+    groups: Groups,
+    at: usize,
+}
+
+/// Groups lie no deeper in each other.
+const DEEPEST: usize = 20;
+
+impl Taker<'_> {
+    fn is_plain(&self, at: usize) -> bool {
+        !self.quoted.get(at).copied().unwrap_or(false)
+    }
+
+    fn has(&self, at: usize, byte: u8) -> bool {
+        self.text.get(at) == Some(&byte) && self.is_plain(at)
+    }
+
+    /// Takes tokens up to the end, or in a group up to what ends one of its patterns.
+    fn sequence(&mut self, depth: usize) -> Result<Vec<Token>, NotFollowed> {
+        let mut out = Vec::new();
+        while let Some(byte) = self.text.get(self.at).copied() {
+            let at = self.at;
+            let is_plain = self.is_plain(at);
+            if depth > 0 && is_plain && matches!(byte, b'|' | b')') {
+                break;
+            }
+            let has_sign = is_plain && b"?*+@!".contains(&byte) && self.has(at + 1, b'(');
+            let times = match self.groups {
+                Groups::None if has_sign => return Err(NotFollowed),
+                Groups::Signs if has_sign => Some(match byte {
+                    b'?' => Times::AtMostOnce,
+                    b'*' => Times::Any,
+                    b'+' => Times::AtLeastOnce,
+                    b'@' => Times::Once,
+                    _ => Times::Not,
+                }),
+                // Flags, and ranges of numbers.
+                Groups::Plain if is_plain && byte == b'(' && self.has(at + 1, b'#') => return Err(NotFollowed),
+                Groups::Plain if is_plain && byte == b'<' => return Err(NotFollowed),
+                Groups::Plain if is_plain && byte == b'(' => Some(Times::Once),
+                _ => None,
+            };
+            if let Some(times) = times {
+                self.at += if self.groups == Groups::Signs { 2 } else { 1 };
+                out.push(Token::Group(times, self.alternatives(depth + 1)?));
+                continue;
+            }
+            match byte {
+                b'*' if is_plain => out.push(Token::Any),
+                b'?' if is_plain => out.push(Token::One),
+                b'\\' if is_plain => {
+                    // What an expansion brought: it quotes in a pattern.
+                    if let Some(next) = self.text.get(at + 1) {
+                        out.push(Token::Byte(*next));
+                        self.at += 1;
+                    } else {
+                        out.push(Token::Byte(b'\\'));
+                    }
+                }
+                b'[' if is_plain => match class(self.text, self.quoted, at)? {
+                    Some((token, end)) => {
+                        out.push(token);
+                        self.at = end;
+                    }
+                    None => out.push(Token::Byte(b'[')),
+                },
+                byte => out.push(Token::Byte(byte)),
+            }
+            self.at += 1;
+        }
+        Ok(out)
+    }
+
+    /// Takes a group's patterns and the parenthesis that ends it.
+    fn alternatives(&mut self, depth: usize) -> Result<Vec<Vec<Token>>, NotFollowed> {
+        if depth > DEEPEST {
+            return Err(NotFollowed);
+        }
+        let mut out = Vec::new();
+        loop {
+            out.push(self.sequence(depth)?);
+            match self.text.get(self.at) {
+                Some(b'|') => self.at += 1,
+                Some(_) => {
+                    self.at += 1;
+                    return Ok(out);
+                }
+                None => return Err(NotFollowed),
+            }
+        }
     }
 }
 
@@ -226,13 +392,43 @@ mod tests {
             ("\\*", "*", true),
             ("", "", true),
         ] {
-            let pattern = Pattern::new(pattern.as_bytes(), &[]).unwrap();
+            let pattern = Pattern::new(pattern.as_bytes(), &[], Groups::None).unwrap();
             assert_eq!(pattern.matches(text.as_bytes()), Ok(matches), "{text}");
         }
-        assert!(Pattern::new(b"@(a|b)", &[]).is_err());
-        assert_eq!(Pattern::new(b"?", &[]).unwrap().matches("é".as_bytes()), Err(NotFollowed));
-        assert_eq!(Pattern::new(b"*", &[true]).unwrap().matches(b"x"), Ok(false));
-        let slash = Pattern::new(b"*/", &[]).unwrap();
+        assert!(Pattern::new(b"@(a|b)", &[], Groups::None).is_err());
+        assert_eq!(Pattern::new(b"?", &[], Groups::None).unwrap().matches("é".as_bytes()), Err(NotFollowed));
+        assert_eq!(Pattern::new(b"*", &[true], Groups::None).unwrap().matches(b"x"), Ok(false));
+        let slash = Pattern::new(b"*/", &[], Groups::None).unwrap();
         assert_eq!((slash.part(b"/a/b", false, true), slash.part(b"/a/b", false, false)), (Ok(Some(3)), Ok(Some(1))));
+    }
+
+    #[test]
+    fn groups_match_as_often_as_they_say() {
+        for (pattern, groups, text, matches) in [
+            ("@(abc|d*)", Groups::Signs, "dxyz", true),
+            ("@(abc|def)", Groups::Signs, "abcdef", false),
+            ("?(a)b", Groups::Signs, "b", true),
+            ("?(a)b", Groups::Signs, "aab", false),
+            ("*(ab|c)", Groups::Signs, "abcab", true),
+            ("*(ab|c)", Groups::Signs, "", true),
+            ("+(ab|c)", Groups::Signs, "", false),
+            ("+([0-9])", Groups::Signs, "4711", true),
+            ("!(*~|*.bak)", Groups::Signs, "gate", true),
+            ("!(*~|*.bak)", Groups::Signs, "gate.bak", false),
+            ("a!(b)c", Groups::Signs, "abc", false),
+            ("a!(b)c", Groups::Signs, "abbc", true),
+            ("@(a|@(b|+(c)))x", Groups::Signs, "cccx", true),
+            ("xterm(-256color|)", Groups::Plain, "xterm", true),
+            ("(a|b)*(c)", Groups::Plain, "bxxc", true),
+            ("@(a)", Groups::Plain, "@a", true),
+        ] {
+            let taken = Pattern::new(pattern.as_bytes(), &[], groups).unwrap();
+            assert_eq!(taken.matches(text.as_bytes()), Ok(matches), "{pattern} {text}");
+        }
+        for (pattern, groups) in [("(#i)a", Groups::Plain), ("<1-9>", Groups::Plain), ("@(a", Groups::Signs)] {
+            assert!(Pattern::new(pattern.as_bytes(), &[], groups).is_err(), "{pattern}");
+        }
+        let hostile = Pattern::new(b"*(*(*(a)))b", &[], Groups::Signs).unwrap();
+        assert_eq!(hostile.matches(&[b'a'; 500]), Ok(false));
     }
 }

@@ -699,7 +699,8 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
                 let is_as_handed = is_same && was == Some(&value);
                 // What the shell keeps for itself, and nothing but an unknown text may have exported, is
                 // among the names that may be set, too.
-                let is_only_open = var.exported.is_none() && var.site.is_none() && was.is_none() && state.open.is_some();
+                let is_own = before.is_some_and(|b| b.exported == Some(false)) && was.is_none();
+                let is_only_open = is_own && var.exported.is_none() && value.known().is_none() && state.open.is_some();
                 if !is_as_handed && !is_only_open {
                     let value = match (&value, may_be_absent) {
                         (Val::Known(known), true) => {

@@ -76,6 +76,8 @@ impl Var {
 pub(super) struct Function {
     pub(super) body: Rc<Command>,
     pub(super) source: Rc<super::Source>,
+    /// Whether it is defined by the word `function`: in ksh only such a one has variables of its own.
+    pub(super) by_word: bool,
 }
 
 impl PartialEq for Function {
@@ -98,6 +100,8 @@ pub(super) struct Scope {
     pub(super) vars: Vec<(Bytes, Option<Var>)>,
     /// For a function the positional parameters of its caller.
     pub(super) positional: Option<Result<Rc<Vec<Val>>, Rc<Doubt>>>,
+    /// Whether what is declared there is its own.
+    pub(super) holds: bool,
 }
 
 /// All that a shell holds.
@@ -179,7 +183,7 @@ impl State {
 
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
     pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool) {
-        let Some(Scope { vars, positional }) = self.scopes.pop() else { return };
+        let Some(Scope { vars, positional, .. }) = self.scopes.pop() else { return };
         for (name, var) in vars.into_iter().rev() {
             match var {
                 Some(var) => {

@@ -1,5 +1,6 @@
 //! The tree of a shell file: commands and words with their places in the bytes they came from.
 
+use std::cell::OnceCell;
 use std::rc::Rc;
 
 use bytes::Bytes;
@@ -87,8 +88,8 @@ pub enum Kind {
     While(bool, List, List),
     /// `case WORD in`.
     Case(Word, Vec<Arm>),
-    /// A function and its body.
-    Function(Vec<u8>, Rc<Command>),
+    /// A function and its body; whether it is defined by the word `function`.
+    Function(Vec<u8>, Rc<Command>, bool),
     /// `[[ … ]]`.
     Test(Test),
     /// `(( … ))`.
@@ -231,6 +232,8 @@ pub enum Part {
     Output(Rc<Result<List, Trouble>>),
     /// `$((…))`.
     Sum(Vec<Part>),
+    /// The text of a here-document, once its lines are read; why, if it is not followed.
+    Document(Rc<OnceCell<Result<Vec<Part>, &'static str>>>),
     /// Something that is not followed: why.
     Unfollowed(&'static str),
 }

@@ -21,8 +21,8 @@ impl Machine<'_> {
             Test::Binary(left, operator, right) => {
                 let value = self.one_word(left)?;
                 match &operator[..] {
-                    b"==" | b"=" => self.fits(&value, right),
-                    b"!=" => self.fits(&value, right).map(|fits| !fits),
+                    b"==" | b"=" => self.fits(&value, right, true),
+                    b"!=" => self.fits(&value, right, true).map(|fits| !fits),
                     b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" => {
                         let (left, right) = (self.sum(&left.parts)?, self.sum(&right.parts)?);
                         Ok(compared(operator, left, right))
@@ -70,10 +70,11 @@ impl Machine<'_> {
             }
             source.push(c);
         }
-        if !value.is_ascii() || source.contains("(?") {
+        // In a class these would be Rust's own.
+        if !value.is_ascii() || ["(?", "&&", "--", "~~"].iter().any(|odd| source.contains(odd)) {
             return Err(odd);
         }
-        let Ok(expression) = regex::bytes::RegexBuilder::new(&source).size_limit(1 << 16).build() else { return Err(odd) };
+        let Ok(expression) = regex::bytes::RegexBuilder::new(&source).dot_matches_new_line(true).size_limit(1 << 16).build() else { return Err(odd) };
         // What it found is in an array whose items are not followed.
         Ok(expression.is_match(value))
     }

@@ -1,0 +1,185 @@
+//! Startup files as people have them, each through the interpreter and through the real shell: what is
+//! known is so, no name is missing and none invented. The files lie in `startup/`, one person each;
+//! distributions' own skeletons are taken from where their packages put them.
+
+#![allow(clippy::expect_used, clippy::panic, reason = "a test that cannot go on fails")]
+
+use std::collections::BTreeMap;
+use std::ffi::OsString;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::Path;
+
+use vectorum_core::Block;
+use vectorum_core::route::{Account, Forecast, Form, Ground, Held, Reached, shell_command, shell_terminal};
+use vectorum_host::{LiveHost, ProbeCommand, ProbeFolder, Terminal};
+
+/// How a shell is started.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Way {
+    LoginTerminal,
+    Terminal,
+    LoginCommand,
+    Command,
+}
+
+const WAYS: [Way; 4] = [Way::LoginTerminal, Way::Terminal, Way::LoginCommand, Way::Command];
+
+/// What is not known of a collection, and need not be: the output of programs that nobody can know.
+const UNKNOWN: &[(&str, &[&str])] = &[];
+
+/// Takes a bundle apart: the shell, and the files.
+fn unpack(bundle: &str, home: &Path) -> String {
+    let mut parts = bundle.split("\n=== ");
+    let shell = parts.next().and_then(|l| l.split(':').next()).expect("a shell").to_owned();
+    for part in parts {
+        let (head, text) = part.split_once('\n').unwrap_or((part, ""));
+        let (path, mode) = head.split_once(' ').unwrap_or((head, "644"));
+        let path = home.join(path);
+        fs::create_dir_all(path.parent().expect("a folder")).expect("a folder");
+        let text = if text.is_empty() || text.ends_with('\n') { text.to_owned() } else { format!("{text}\n") };
+        fs::write(&path, text).expect("a file");
+        fs::set_permissions(&path, fs::Permissions::from_mode(u32::from_str_radix(mode, 8).expect("a mode"))).expect("its mode");
+    }
+    shell
+}
+
+fn start(home: &str, shell: &str, name: &str) -> Vec<(String, String)> {
+    [
+        ("HOME", home),
+        ("PATH", "/usr/local/bin:/usr/bin:/bin:/usr/games"),
+        ("TERM", "xterm-256color"),
+        ("USER", name),
+        ("LOGNAME", name),
+        ("SHELL", shell),
+        ("SHLVL", "0"),
+    ]
+    .map(|(n, v)| (n.to_owned(), v.to_owned()))
+    .to_vec()
+}
+
+/// What a real shell hands on.
+fn real(probe: &ProbeFolder, shell: &str, way: Way, home: &Path, name: &str) -> BTreeMap<Vec<u8>, Vec<u8>> {
+    let payload = format!("'{}' payload '{}'", probe.payload().display(), probe.result().display());
+    let called = format!("-{}", shell.rsplit('/').next().expect("a name"));
+    let is_login = matches!(way, Way::LoginTerminal | Way::LoginCommand);
+    let mut words: Vec<OsString> = vec![shell.into()];
+    if is_login && shell.ends_with("fish") {
+        words.push("-l".into());
+    }
+    let terminal = match way {
+        Way::LoginTerminal | Way::Terminal => Some(Terminal::Typed(format!(" {payload}"))),
+        Way::LoginCommand | Way::Command => {
+            words.extend(["-c".into(), format!("{payload} >/dev/null; :").into()]);
+            None
+        }
+    };
+    let command = ProbeCommand {
+        words,
+        called: (is_login && !shell.ends_with("fish")).then(|| called.into()),
+        block: Block::from_vars(start(&home.display().to_string(), shell, name)),
+        account: None,
+        folder: home.to_owned(),
+        terminal,
+    };
+    let (block, _) = probe.run(&command, 20).unwrap_or_else(|e| panic!("{shell} {way:?}: {e}"));
+    block.vars().map(|(n, v)| (n.as_bytes().to_vec(), v.as_bytes().to_vec())).collect()
+}
+
+fn forecast(shell: &str, way: Way, home: &Path, account: &Account) -> Forecast {
+    let host = LiveHost;
+    let ground = Ground::new(&host, std::slice::from_ref(account));
+    let (name, home) = (String::from_utf8_lossy(&account.name).into_owned(), home.display().to_string());
+    let mut forecast = Forecast::begin(&Block::from_vars(start(&home, shell, &name)));
+    let (shell, folder) = (shell.as_bytes(), home.as_bytes());
+    match way {
+        Way::LoginTerminal | Way::Terminal => {
+            shell_terminal(&mut forecast, &ground, shell, way == Way::LoginTerminal, account, folder);
+        }
+        _ => {
+            let form = if shell.ends_with(b"zsh") { Form::Unknown } else { Form::Forks };
+            shell_command(&mut forecast, &ground, shell, way == Way::LoginCommand, form, account, folder);
+        }
+    }
+    forecast
+}
+
+/// Compares one start; returns what is wrong, and counts what is known and what is not.
+fn compare(forecast: &Forecast, real: &BTreeMap<Vec<u8>, Vec<u8>>, counts: &mut (usize, Vec<String>)) -> Vec<String> {
+    let mut wrong = Vec::new();
+    if forecast.reached != Reached::Yes {
+        return vec![format!("it is said to end before: {:?}", forecast.reached)];
+    }
+    let is_judged = |name: &[u8]| !matches!(name, b"_" | b"LINES" | b"COLUMNS" | b"A__z");
+    let shown = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    for (name, value) in real.iter().filter(|(n, _)| is_judged(n)) {
+        match forecast.get(name).map(|v| &v.held) {
+            Some(Held::Known(said)) if said == value => counts.0 += 1,
+            Some(Held::Known(said)) => wrong.push(format!("{} is {:?}, not {:?}", shown(name), shown(value), shown(said))),
+            None if forecast.open.is_none() => wrong.push(format!("{}={:?} is missing", shown(name), shown(value))),
+            Some(Held::Unknown(why)) => {
+                let site = forecast.get(name).and_then(|v| v.site.clone());
+                let at = site.map(|s| format!("{}:{}", shown(&s.path), s.line)).unwrap_or_default();
+                counts.1.push(format!("{} ({why}, {at})", shown(name)));
+            }
+            Some(Held::PerRun) => counts.1.push(format!("{} (made anew)", shown(name))),
+            None => counts.1.push(format!("{} (not listed)", shown(name))),
+        }
+    }
+    for (name, variable) in forecast.vars().filter(|(n, _)| is_judged(n)) {
+        let is_sure = matches!(variable.held, Held::Known(_)) || !variable.may_be_absent;
+        if is_sure && !real.contains_key(&name[..]) {
+            wrong.push(format!("{} is invented: {:?}", shown(name), variable.held));
+        }
+    }
+    wrong
+}
+
+#[test]
+fn startup_files_as_people_have_them() {
+    let probe = ProbeFolder::new(Path::new(env!("CARGO_BIN_EXE_vectorum"))).expect("a folder");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/startup");
+    let mut bundles: Vec<(String, String)> = fs::read_dir(&folder)
+        .expect("the bundles")
+        .map(|entry| entry.expect("a bundle").path())
+        .map(|path| (path.file_stem().expect("a name").to_string_lossy().into_owned(), fs::read_to_string(&path).expect("a bundle")))
+        .collect();
+    bundles.sort();
+    assert!(bundles.len() >= 7, "{}", folder.display());
+    let only = std::env::var("VECTORUM_STARTUP").unwrap_or_default();
+    let mut wrong = Vec::new();
+    for (title, bundle) in bundles.iter().filter(|(title, _)| title.contains(&only)) {
+        let place = tempfile::tempdir().expect("a folder");
+        let home = place.path().canonicalize().expect("its place").join("odile");
+        fs::create_dir(&home).expect("a home");
+        let shell = format!("/bin/{}", unpack(bundle, &home));
+        judge(title, &probe, &shell, &home, &mut wrong);
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut Vec<String>) {
+    let uid = nix::unistd::geteuid().as_raw();
+    let name = if uid == 0 { "root" } else { "nobody" };
+    let account = Account {
+        name: name.into(),
+        uid,
+        gid: nix::unistd::getegid().as_raw(),
+        home: home.display().to_string().into(),
+        shell: shell.to_owned().into(),
+    };
+    for way in WAYS {
+        let forecast = forecast(shell, way, home, &account);
+        let real = real(probe, shell, way, home, name);
+        let mut counts = (0, Vec::new());
+        for what in compare(&forecast, &real, &mut counts) {
+            wrong.push(format!("{title} {way:?}: {what}"));
+        }
+        let allowed = UNKNOWN.iter().filter(|(t, _)| *t == title).flat_map(|(_, names)| names.iter());
+        let allowed: Vec<&&str> = allowed.collect();
+        println!("{title:<16} {way:<14?} {} known, {} unknown, open: {:?}", counts.0, counts.1.len(), forecast.open);
+        for unknown in counts.1.iter().filter(|u| !allowed.iter().any(|a| u.starts_with(**a))) {
+            println!("    {unknown}");
+        }
+    }
+}
