@@ -1,6 +1,7 @@
 //! What is said of shell files against the real shells: made-up files are run by bash, dash, zsh, ksh,
 //! mksh and fish, and followed without running anything. What is known must be so; what is said to be absent must be
-//! absent. `VECTORUM_ROUNDS` says how many files for each shell, `VECTORUM_SEED` where to begin.
+//! absent. `VECTORUM_ROUNDS` says how many files for each shell, `VECTORUM_SEED` where to begin;
+//! `VECTORUM_FILE` names one file to be looked at instead.
 
 #![allow(clippy::expect_used, clippy::panic, clippy::print_stdout, reason = "a test that cannot go on fails")]
 
@@ -202,6 +203,25 @@ const ZSH: &[&str] = &[
     "export N=$M$M",
     "setopt no_nomatch; S",
     "[[ $N == (o*|two) ]] && S || S",
+    "N=${HOME:t}",
+    "N=$HOME:h:t",
+    "N=${LIST:r}; M=${N:e}",
+    "export N=${(U)A}",
+    "N=${(j:,:)path}; M=(${(s:/:)LIST}); N=$M[2]",
+    "for d (a b) { N=$N$d }",
+    "for d (a b) N=$N$d; S",
+    "() { local q=V; N=$q } x y",
+    "f() { N=V }; f; S",
+    "(( $+commands[env] )) && S",
+    "(( ${+N} )) && S || S",
+    "if (( $+functions[f] )) { S } else { S }",
+    "N=(a b c); M=$N[2]",
+    "typeset -U path PATH; path=(/z /z $path)",
+    "emulate sh -c 'N=\"a b\"; for i in $N; do M=$M$i; done; X1=*.none'",
+    "[[ -o interactive ]] && S",
+    "HISTSIZE=10; S",
+    "integer X1=4; X1+=2; N=$X1",
+    "typeset -T TIDES tides; tides=(a b); N=$TIDES",
     "setopt extended_glob; S",
     "N=${ZSH_SUBSHELL}; S",
     "f() { ls V >/dev/null; N=$?; S; }; f",
@@ -258,6 +278,14 @@ const FISH: &[&str] = &[
     "set -gx N (count a b c)",
     "contains one $LIST; and S",
     "set -f N V",
+    "for i in (cat /etc/hostname); set -gx N x$i; end",
+    "set -l pair (string split -m 1 = x=y=z); set -gx N $pair[2]",
+    "string match -q 'o*' \"$N\"; and S; or S",
+    "set -gx N (string replace -a o 0 one) (string upper a$N)",
+    "for f in (/bin/ls /none 2>/dev/null); S; end",
+    "for f in (/bin/ls -d /etc); set -gx N $f; set -e M; end",
+    "set -gx N (string join , a V)",
+    "switch (uname); case Linux; S; case '*'; S; end",
 ];
 
 fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
@@ -358,7 +386,10 @@ fn check(shell: &str, rounds: usize, seed: u64) -> (usize, usize, Vec<String>) {
     let (mut known, mut unknown, mut wrong) = (0, 0, Vec::new());
     for round in 0..rounds {
         let lines: Vec<String> = (0..=dice.roll(7)).map(|_| statement(&mut dice, shell, 0)).collect();
-        let text = lines.join("\n");
+        let text = match std::env::var_os("VECTORUM_FILE") {
+            Some(path) => fs::read_to_string(path).expect("the file"),
+            None => lines.join("\n"),
+        };
         let script = home.join("script");
         let last = if shell == "fish" {
             "set -gx BEGIN 1\nprintf '\\001'\n/usr/bin/env -0\n"

@@ -142,7 +142,9 @@ fn startup_files_as_people_have_them() {
     let mut bundles: Vec<(String, String)> = fs::read_dir(&folder)
         .expect("the bundles")
         .map(|entry| entry.expect("a bundle").path())
-        .map(|path| (path.file_stem().expect("a name").to_string_lossy().into_owned(), fs::read_to_string(&path).expect("a bundle")))
+        .map(|path| {
+            (path.file_stem().expect("a name").to_string_lossy().into_owned(), fs::read_to_string(&path).expect("a bundle"))
+        })
         .collect();
     bundles.sort();
     assert!(bundles.len() >= 7, "{}", folder.display());

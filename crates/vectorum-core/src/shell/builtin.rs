@@ -67,6 +67,8 @@ struct Attributes {
     readonly: bool,
     is_local: bool,
     is_odd: bool,
+    is_number: bool,
+    is_unique: bool,
     is_function: bool,
     prints: bool,
 }
@@ -99,7 +101,8 @@ impl Machine<'_> {
             }
             return self.check_failure();
         }
-        let runs_program = self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_some_and(|w| self.is_program(w));
+        let runs_program =
+            self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_some_and(|w| self.is_program(w));
         let outer = std::mem::replace(&mut self.is_for_child, runs_program);
         let fields = self.fields(words);
         self.is_for_child = outer;
@@ -380,9 +383,11 @@ impl Machine<'_> {
         match command {
             b"export" => attributes.exported = Some(true),
             b"readonly" => attributes.readonly = true,
-            b"integer" | b"float" => attributes.is_odd = true,
+            b"integer" => attributes.is_number = true,
+            b"float" => attributes.is_odd = true,
             _ => {}
         }
+        let mut is_tied = false;
         let mut is_global = matches!(command, b"export" | b"readonly") && self.dialect != Dialect::Zsh || command == b"export";
         let mut given = given.into_iter().peekable();
         while let Some(Declared::Text(text)) = given.peek() {
@@ -402,7 +407,10 @@ impl Machine<'_> {
                     (b'r', true) => attributes.readonly = true,
                     (b'g', true) => is_global = true,
                     (b'a', _) => {}
+                    (b'i', true) if self.dialect != Dialect::Dash => attributes.is_number = true,
+                    (b'U', true) if self.dialect == Dialect::Zsh => attributes.is_unique = true,
                     (b'f' | b'F', _) => attributes.is_function = true,
+                    (b'T', true) if self.dialect == Dialect::Zsh => is_tied = true,
                     (b'p', _) => attributes.prints = true,
                     _ => attributes.is_odd = true,
                 }
@@ -432,6 +440,9 @@ impl Machine<'_> {
             return self.set_status(0);
         }
         self.set_status(0);
+        if is_tied {
+            return self.tie(given.collect());
+        }
         // There what is declared with a value is exported only if that is said.
         let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && !matches!(command, b"readonly");
         for declared in given {
@@ -485,6 +496,28 @@ impl Machine<'_> {
             None => self.apply(assignment, attributes.exported),
         };
         if done { self.mark(&assignment.name, attributes) } else { self.refused() }
+    }
+
+    /// zsh ties a text to a list: what either holds from here on is not followed.
+    fn tie(&mut self, given: Vec<Declared>) {
+        for declared in given.into_iter().take(2) {
+            let name = match declared {
+                Declared::Assignment(assignment, _) => assignment.name.into(),
+                Declared::Text(text) => text,
+            };
+            if !crate::reader::is_portable(&name) {
+                return self.fog("names are tied to each other that are not known");
+            }
+            let attributes = Attributes { is_odd: true, ..Attributes::default() };
+            self.mark_odd(&name, attributes);
+            let doubt = self.doubt("a text that is tied to a list");
+            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+                var.content = Content::Perhaps(Val::Unknown(doubt));
+                var.may_be_list = true;
+                // It keeps its export, or gets one by another option.
+                var.exported = None;
+            }
+        }
     }
 
     fn declare_text(&mut self, text: &[u8], attributes: Attributes) {
@@ -584,6 +617,24 @@ impl Machine<'_> {
     }
 
     fn mark_odd(&mut self, name: &[u8], attributes: Attributes) {
+        if attributes.is_number || attributes.is_unique {
+            let name = self.tied(name).map_or_else(|| Bytes::copy_from_slice(name), Bytes::from_static);
+            if let Some(state) = &mut self.live {
+                let var = state.vars.get_or_insert_with(&name, Var::unset);
+                var.is_number |= attributes.is_number;
+                var.is_unique |= attributes.is_unique;
+                // What it holds is worked out at once.
+                let content = var.content.clone();
+                let site = var.site.clone();
+                if !matches!(content, Content::Unset) {
+                    let exported = var.exported;
+                    self.assign(&name, content, exported);
+                    if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+                        var.site = site;
+                    }
+                }
+            }
+        }
         if attributes.is_odd
             && let Some(state) = &mut self.live
         {
@@ -666,7 +717,11 @@ impl Machine<'_> {
             b"shopt" if self.dialect == Dialect::Bash => self.shopt(known.as_deref()),
             b"setopt" | b"unsetopt" if self.dialect == Dialect::Zsh => self.setopt(name == b"setopt", known.as_deref()),
             b"emulate" if self.dialect == Dialect::Zsh => match known.as_deref() {
-                Some([mode, flag, text]) if mode == "sh" && flag == "-c" && is_plain_source(text) => self.evaluate(&text.clone()),
+                Some([mode, flag, text]) if mode == "sh" && flag == "-c" => {
+                    let as_sh = std::mem::replace(&mut self.as_sh, true);
+                    self.evaluate(&text.clone());
+                    self.as_sh = as_sh;
+                }
                 Some([mode, flag]) if mode == "zsh" && matches!(&flag[..], b"-L" | b"-R" | b"-LR") => self.set_status(0),
                 _ => self.fog("zsh is asked to be another shell"),
             },
@@ -1342,7 +1397,10 @@ impl Machine<'_> {
                 b"-a" if self.dialect == Dialect::Bash => is_list = true,
                 b"-ra" | b"-ar" if self.dialect == Dialect::Bash => (is_raw, is_list) = (true, true),
                 // Up to a NUL, which no such text has.
-                b"-d" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) && words.as_slice().first().is_some_and(Bytes::is_empty) => {
+                b"-d"
+                    if matches!(self.dialect, Dialect::Bash | Dialect::Zsh)
+                        && words.as_slice().first().is_some_and(Bytes::is_empty) =>
+                {
                     delimiter = 0;
                     words.next();
                 }
@@ -1367,6 +1425,9 @@ impl Machine<'_> {
             }
             for name in names {
                 self.assign(&name, Content::Set(Val::Unknown(doubt.clone())), None);
+                if let (true, Some(var)) = (is_list || is_odd, self.live.as_mut().and_then(|s| s.vars.get_mut(&name))) {
+                    (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
+                }
             }
             return self.doubt_status(doubt);
         };
@@ -1374,7 +1435,8 @@ impl Machine<'_> {
         let end = memchr::memchr(delimiter, &rest);
         let line = rest.slice(..end.unwrap_or(rest.len()));
         // A backslash may join the next line to it.
-        let is_simple = (is_raw || !line.contains(&b'\\')) && (!is_whole || ![line.first(), line.last()].into_iter().flatten().any(|b| separators.contains(b)));
+        let is_simple = (is_raw || !line.contains(&b'\\'))
+            && (!is_whole || ![line.first(), line.last()].into_iter().flatten().any(|b| separators.contains(b)));
         if let Some(state) = &mut self.live {
             state.input = is_simple.then(|| (text.clone(), (at + line.len() + 1).min(text.len())));
         }
@@ -1388,7 +1450,11 @@ impl Machine<'_> {
             .collect();
         if is_list {
             let name = names.first().cloned().unwrap_or_default();
-            let content = if is_simple { Content::Array(Rc::new(values)) } else { Content::Set(Val::Unknown(self.doubt("a line that is read in another way"))) };
+            let content = if is_simple {
+                Content::Array(Rc::new(values))
+            } else {
+                Content::Set(Val::Unknown(self.doubt("a line that is read in another way")))
+            };
             self.assign(&name, content, None);
         } else {
             for (index, name) in names.iter().enumerate() {
@@ -1624,13 +1690,6 @@ fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
             return Some(out);
         }
     }
-}
-
-/// Whether a text does nothing but run a file, which zsh then reads as sh does.
-fn is_plain_source(text: &[u8]) -> bool {
-    text.starts_with(b". /")
-        && !text.iter().any(|b| b"$`;&|*?[\"'\\ ".contains(b) && *b != b' ')
-        && text.iter().filter(|b| **b == b' ').count() == 1
 }
 
 /// Splits a line that is read into so many values at most, the last of which takes the rest (POSIX, read).

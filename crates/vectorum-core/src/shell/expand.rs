@@ -97,7 +97,7 @@ impl Machine<'_> {
                 out.push(value);
                 continue;
             }
-            let alternatives = if self.dialect.is_rich() { braces(word) } else { Ok(None) };
+            let alternatives = if self.dialect.is_rich() && !self.as_sh { braces(word) } else { Ok(None) };
             match alternatives.map_err(|why| self.doubt(why))? {
                 None => out.extend(self.word_fields(word)?),
                 Some(words) => {
@@ -122,7 +122,7 @@ impl Machine<'_> {
         for field in fields {
             let has_signs = field.has_signs();
             let noglob = self.live.as_ref().and_then(|s| s.option("noglob"));
-            if self.dialect == Dialect::Zsh
+            if self.is_own_zsh()
                 && field.text.first() == Some(&b'=')
                 && field.stretches.first().is_some_and(|(_, quoted)| !quoted)
                 && field.text.len() > 1
@@ -447,10 +447,10 @@ impl Machine<'_> {
 
     /// Splits a value that stood without quotes.
     fn split(&mut self, value: &Val, mode: Mode, fields: &mut Vec<Field>) -> Expanded<()> {
-        if mode != Mode::Fields || self.dialect == Dialect::Zsh {
+        if mode != Mode::Fields || self.is_own_zsh() {
             // In a pattern a parameter's value is text in zsh, a pattern elsewhere.
-            put(last(fields), value, self.dialect == Dialect::Zsh);
-            if self.dialect == Dialect::Zsh && mode == Mode::Fields && value.is_empty() == Some(true) {
+            put(last(fields), value, self.is_own_zsh());
+            if self.is_own_zsh() && mode == Mode::Fields && value.is_empty() == Some(true) {
                 last(fields).is_there = false;
             }
             return Ok(());
@@ -548,6 +548,12 @@ impl Machine<'_> {
 
     /// The value of a parameter after what is done to it.
     fn parameter(&mut self, parameter: &Parameter, quoted: bool) -> Expanded<Values> {
+        if let Change::IsSet(key) = &parameter.change {
+            return Ok(Values::One(match self.is_set(&parameter.name, key.as_deref()) {
+                Ok(is_set) => Val::of(if is_set { "1" } else { "0" }),
+                Err(doubt) => Val::Unknown(doubt),
+            }));
+        }
         let content = self.parameter_content(parameter)?;
         if let Change::Instead(sign, colon, word) = &parameter.change {
             return self.instead(parameter, content, *sign, *colon, word, quoted);
@@ -577,8 +583,10 @@ impl Machine<'_> {
                 }
                 Change::Length => Ok(Values::One(Val::of(b"0"))),
                 Change::Unfollowed(why) => Ok(Values::One(Val::Unknown(self.doubt(why)))),
+                Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
                 _ => Ok(Values::One(Val::of(b""))),
             },
+            Held::One(value) if matches!(parameter.change, Change::Split(_)) => self.split_by(&value, &parameter.change, quoted),
             Held::One(value) => Ok(Values::One(change(self, value))),
             Held::Perhaps(value) => {
                 // Not set, it is as if it were empty.
@@ -590,6 +598,14 @@ impl Machine<'_> {
                 Change::None => Ok(Values::Many(values)),
                 Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
                 Change::Slice(..) => Err(self.doubt("a part of a list")),
+                Change::Split(_) => Err(self.doubt("a list that is split")),
+                Change::Join(separator) => {
+                    let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
+                    Ok(Values::One(match known {
+                        Some(items) => Val::of(items.join(&separator[..])),
+                        None => Val::Unknown(self.doubt("an item of the list is not known")),
+                    }))
+                }
                 _ => {
                     let values = values.into_iter().map(|v| change(self, v)).collect();
                     Ok(Values::Many(values))
@@ -641,6 +657,9 @@ impl Machine<'_> {
             }
             name => {
                 let content = self.content_of(name);
+                if self.as_sh && matches!(content, Content::Array(_)) {
+                    return Ok(Held::Unknown(self.doubt("a list where zsh is another shell")));
+                }
                 match &parameter.key {
                     None => match (content, self.dialect) {
                         (Content::Array(values), Dialect::Zsh) => {
@@ -679,6 +698,41 @@ impl Machine<'_> {
                 }
             }
         })
+    }
+
+    /// Whether a name is set in zsh; of its tables of commands and functions, whether they have a key.
+    fn is_set(&mut self, name: &[u8], key: Option<&[u8]>) -> super::value::Maybe {
+        match (name, key) {
+            (b"commands", Some(key)) => self.find_program(key).map(|found| found.is_some()),
+            (b"functions", Some(key)) => match self.live.as_ref().map(|s| (s.functions.get(key).cloned(), s.open.is_some())) {
+                Some((Some(Some(_)), _)) => Ok(true),
+                Some((None, false)) => Ok(false),
+                _ => Err(self.doubt("whether there is such a function")),
+            },
+            (_, None) => match self.content_of(name) {
+                Content::Unset => Ok(false),
+                Content::Set(_) | Content::Array(_) => Ok(true),
+                Content::Perhaps(_) => Err(self.doubt("whether the name is set is not known")),
+            },
+            _ => Err(self.doubt("a key of a table")),
+        }
+    }
+
+    /// The parts of a text, as zsh's `(s:…:)` makes them.
+    fn split_by(&self, value: &Val, change: &Change, quoted: bool) -> Expanded<Values> {
+        match (value, change) {
+            (Val::Known(text), Change::Split(separator)) if !quoted => {
+                let mut out = Vec::new();
+                let mut rest: &[u8] = text;
+                while let Some(at) = memchr::memmem::find(rest, separator) {
+                    out.push(rest.get(..at).unwrap_or_default());
+                    rest = rest.get(at + separator.len()..).unwrap_or_default();
+                }
+                out.push(rest);
+                Ok(Values::Many(out.into_iter().filter(|t| !t.is_empty()).map(Val::of).collect()))
+            }
+            _ => Err(self.doubt("a text that is split")),
+        }
     }
 
     /// The file that runs, as bash names it.
@@ -800,7 +854,9 @@ impl Machine<'_> {
             (b'+', Ok(false)) => Ok(Values::One(Val::of(b""))),
             (_, Ok(true)) => Ok(own(held)),
             (b'?', Ok(false)) => {
-                self.fog("a name that is not set ends the shell");
+                // Where it does not, as on a terminal, what follows is given up in ways of its own.
+                let doubt = self.doubt("a name that is not set ends the shell");
+                self.fork(&doubt, Self::fail_hard, |m| m.fog("a name that is not set ends the shell"));
                 Ok(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell"))))
             }
             (_, Err(())) | (_, Ok(false)) => {
@@ -931,7 +987,12 @@ impl Machine<'_> {
             }
             Change::Quote if text.iter().all(|b| b.is_ascii_alphanumeric() || b"/:._-,+@%".contains(b)) => Val::Known(text),
             Change::Quote => odd(self),
-            Change::None | Change::Instead(..) | Change::Unfollowed(_) => value,
+            Change::Parts(letters) => match letters.iter().try_fold(text.clone(), |text, letter| modified(&text, *letter)) {
+                Some(text) => Val::Known(text),
+                None => odd(self),
+            },
+            Change::Join(_) => Val::Known(text),
+            Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) | Change::Split(_) => value,
         }
     }
 
@@ -1022,7 +1083,7 @@ impl Machine<'_> {
             .map(|(shown, _)| shown.into())
             .collect();
         if there.is_empty() {
-            if self.dialect == Dialect::Zsh {
+            if self.is_own_zsh() {
                 if self.is_for_child {
                     self.child_failed = true;
                 } else {
@@ -1248,4 +1309,28 @@ fn sequence(text: &[u8]) -> Result<Vec<String>, &'static str> {
         return Err("braces make too many words");
     }
     Ok(if from <= to { (from..=to).map(|n| n.to_string()).collect() } else { (to..=from).rev().map(|n| n.to_string()).collect() })
+}
+
+/// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.
+fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
+    if text.is_empty() || text.ends_with(b"/") || !text.is_ascii() || memchr::memmem::find(text, b"//").is_some() {
+        return None;
+    }
+    let slash = memchr::memrchr(b'/', text);
+    let last = slash.map_or(0, |at| at + 1);
+    let dot = memchr::memrchr(b'.', text.get(last..)?).map(|at| last + at);
+    Some(match letter {
+        b'h' => match slash {
+            None => Bytes::from_static(b"."),
+            Some(0) => Bytes::from_static(b"/"),
+            Some(at) => text.slice(..at),
+        },
+        b't' => text.slice(last..),
+        b'r' | b'e' if dot.is_some_and(|dot| dot == last || dot + 1 == text.len()) => return None,
+        b'r' => text.slice(..dot.unwrap_or(text.len())),
+        b'e' => dot.map_or_else(Bytes::new, |dot| text.slice(dot + 1..)),
+        b'l' => text.to_ascii_lowercase().into(),
+        b'u' => text.to_ascii_uppercase().into(),
+        _ => return None,
+    })
 }

@@ -78,6 +78,8 @@ struct Fish<'a> {
     source: Rc<Source>,
     at: usize,
     steps: usize,
+    /// Whether a pattern that names no file brings nothing, and is no error.
+    may_be_empty: bool,
     depth: usize,
     quiet: usize,
     log: Vec<Assigned>,
@@ -182,6 +184,157 @@ const HARMLESS: &[&[u8]] = &[
     b"ssh-add",
 ];
 
+/// How names begin that fish sets by itself.
+const OWN_PREFIXES: &[&[u8]] = &[
+    b"__fish",
+    b"fish_color",
+    b"fish_pager",
+    b"fish_complete_path",
+    b"fish_function_path",
+    b"fish_key_bindings",
+    b"fish_bind_mode",
+    b"fish_features",
+    b"fish_term",
+    b"fish_killring",
+    b"fish_handle",
+    b"status_generation",
+];
+
+/// Stands for a star in a word: no value has a NUL.
+const STAR: u8 = 0;
+
+/// `string`, as far as it is followed: the lines that it prints, and its status.
+fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
+    let (command, rest) = words.split_first()?;
+    let (mut options, mut at) = (Vec::new(), 0);
+    let mut most = usize::MAX;
+    while let Some(word) = rest.get(at).filter(|w| w.len() > 1 && w.starts_with(b"-")) {
+        at += 1;
+        match &word[..] {
+            b"--" => break,
+            b"-m" | b"--max" => {
+                most = std::str::from_utf8(rest.get(at)?).ok()?.parse().ok()?;
+                at += 1;
+            }
+            b"-q" | b"--quiet" => options.push(b'q'),
+            b"-a" | b"--all" => options.push(b'a'),
+            b"-n" | b"--no-empty" => options.push(b'n'),
+            b"-v" | b"--invert" => options.push(b'v'),
+            _ => return None,
+        }
+    }
+    let has = |option: u8| options.contains(&option);
+    let needed = match &command[..] {
+        b"split" | b"join" | b"match" => 2,
+        b"replace" => 3,
+        _ => 1,
+    };
+    // Options may come behind the first texts, too.
+    let mut given = rest.get(at..)?.to_vec();
+    if let Some(dashes) = given.iter().position(|w| w.starts_with(b"-")) {
+        if given.get(dashes).is_none_or(|w| w != "--") {
+            return None;
+        }
+        given.remove(dashes);
+    }
+    // Without texts it reads them.
+    let mut texts = Some(&given).filter(|texts| texts.len() >= needed)?.iter();
+    let is_plain = |text: &[u8]| text.is_ascii() && !text.contains(&b'\n');
+    let mut out: Vec<Bytes> = Vec::new();
+    let mut is_changed = false;
+    match &command[..] {
+        b"split" => {
+            let separator = texts.next().filter(|s| !s.is_empty())?;
+            for text in texts {
+                let mut left: &[u8] = text;
+                let mut count = 0;
+                while let Some(found) = memchr::memmem::find(left, separator).filter(|_| count < most) {
+                    out.push(Bytes::copy_from_slice(left.get(..found)?));
+                    left = left.get(found + separator.len()..)?;
+                    count += 1;
+                    is_changed = true;
+                }
+                out.push(Bytes::copy_from_slice(left));
+            }
+            if has(b'n') {
+                out.retain(|t| !t.is_empty());
+            }
+        }
+        b"join" => {
+            let separator = texts.next()?;
+            let all: Vec<&[u8]> = texts.map(|t| &t[..]).collect();
+            is_changed = all.len() > 1;
+            if all.is_empty() {
+                return None;
+            }
+            out.push(all.join(&separator[..]).into());
+        }
+        b"lower" | b"upper" => {
+            for text in texts {
+                let new = if command == "lower" { text.to_ascii_lowercase() } else { text.to_ascii_uppercase() };
+                is_changed |= new != text[..];
+                out.push(is_plain(text).then(|| new.into())?);
+            }
+        }
+        b"length" => {
+            for text in texts {
+                is_changed |= !text.is_empty();
+                out.push(is_plain(text).then(|| text.len().to_string().into())?);
+            }
+        }
+        b"replace" if !has(b'v') => {
+            let (from, to) = (texts.next().filter(|f| !f.is_empty())?, texts.next()?);
+            for text in texts {
+                let mut made = Vec::new();
+                let mut left: &[u8] = text;
+                let mut any = false;
+                while let Some(found) = memchr::memmem::find(left, from).filter(|_| !any || has(b'a')) {
+                    made.extend_from_slice(left.get(..found)?);
+                    made.extend_from_slice(to);
+                    left = left.get(found + from.len()..)?;
+                    any = true;
+                }
+                made.extend_from_slice(left);
+                is_changed |= any;
+                out.push(made.into());
+            }
+        }
+        b"match" => {
+            let pattern = texts.next()?;
+            // A bracket is a text there, and braces and backslashes are of fish's own kind.
+            if pattern.iter().any(|b| b"[\\".contains(b)) || has(b'a') {
+                return None;
+            }
+            let taken = Pattern::new(pattern, &[], Groups::None).ok()?;
+            for text in texts {
+                if taken.matches(text).ok()? != has(b'v') {
+                    is_changed = true;
+                    out.push(text.clone());
+                }
+            }
+        }
+        _ => return None,
+    }
+    if has(b'q') {
+        out.clear();
+    }
+    (out.iter().all(|t| !t.contains(&b'\n'))).then_some((out, u8::from(!is_changed)))
+}
+
+impl State {
+    /// Makes unknown what is not what it was before.
+    fn widen(&mut self, before: &State, why: &Rc<Doubt>) {
+        for (scope, old) in self.scopes.iter_mut().zip(&before.scopes) {
+            for (name, var) in &mut scope.vars {
+                if old.vars.get(name) != Some(var) {
+                    var.items = Err(why.clone());
+                    var.is_perhaps |= !old.vars.contains_key(name);
+                }
+            }
+        }
+    }
+}
+
 impl Fish<'_> {
     fn here(&self) -> Site {
         Site { path: self.source.path.clone(), line: self.source.line(self.at) }
@@ -245,6 +398,9 @@ impl Fish<'_> {
                 ) =>
                 {
                     Ok(vec![Val::Unknown(Doubt::filled("fish sets it by itself"))])
+                }
+                None if name != b"__fish_added_user_paths" && OWN_PREFIXES.iter().any(|p| name.starts_with(p)) => {
+                    Err(self.doubt("fish sets it by itself"))
                 }
                 None => Ok(Vec::new()),
             },
@@ -506,13 +662,7 @@ impl Fish<'_> {
                 parts: word
                     .parts
                     .iter()
-                    .map(|p| {
-                        if matches!(p, Part::Unfollowed("a pattern of file names")) {
-                            Part::Text(b"*".to_vec())
-                        } else {
-                            p.clone()
-                        }
-                    })
+                    .map(|p| if matches!(p, Part::Star) { Part::Text(b"*".to_vec()) } else { p.clone() })
                     .collect(),
             };
             let pattern = match self.fields(std::slice::from_ref(&plain)) {
@@ -554,9 +704,12 @@ impl Fish<'_> {
 
     fn run_for(&mut self, name: &[u8], words: &[Word], body: &[Job]) {
         let at = self.at;
-        let values = match self.fields(words) {
+        self.may_be_empty = true;
+        let values = self.fields(words);
+        self.may_be_empty = false;
+        let values = match values {
             Ok(values) => values,
-            Err(_) => return self.fog("a loop over what is not known"),
+            Err(doubt) => return self.run_for_unknown(name, &doubt, body),
         };
         self.push(Kept::Block);
         for value in values {
@@ -568,6 +721,30 @@ impl Fish<'_> {
             }
         }
         self.pop();
+    }
+
+    /// A loop over values that are not known: none of them, or some. What it changes is not known then.
+    fn run_for_unknown(&mut self, name: &[u8], doubt: &Rc<Doubt>, body: &[Job]) {
+        let at = self.at;
+        for _ in 0..3 {
+            let before = self.live.clone();
+            self.at = at;
+            self.push(Kept::Block);
+            self.put(name, Some(Kept::Block), vec![Val::Unknown(doubt.clone())], None, None);
+            self.run(body);
+            self.pop();
+            let why = self.doubt("a loop over what is not known");
+            let after = join(before.clone(), self.live.take(), &why);
+            let is_settled = after == before;
+            self.live = after;
+            if let (Some(state), Some(before)) = (&mut self.live, &before) {
+                state.widen(before, &why);
+            }
+            if is_settled || self.live.is_none() || self.live == before {
+                return;
+            }
+        }
+        self.fog("a loop over what is not known");
     }
 
     // Words.
@@ -589,6 +766,7 @@ impl Fish<'_> {
         for part in &word.parts {
             let values: Vec<Val> = match part {
                 Part::Text(text) | Part::Quoted(text) => vec![Val::of(text)],
+                Part::Star => vec![Val::of([STAR])],
                 Part::Unfollowed(why) => return Err(self.doubt(why)),
                 Part::Name(name, quoted, index) => {
                     let items = if &name[..] == b"argv" { self.items(b"argv") } else { self.items(name) };
@@ -629,7 +807,62 @@ impl Fish<'_> {
             }
             out = next;
         }
-        Ok(out)
+        if !word.parts.iter().any(|p| matches!(p, Part::Star)) {
+            return Ok(out);
+        }
+        let mut found = Vec::new();
+        for value in out {
+            let Val::Known(pattern) = value else { return Err(self.doubt("a pattern that is not known")) };
+            found.extend(self.files_of(&pattern)?);
+        }
+        if found.is_empty() && !self.may_be_empty {
+            return Err(self.doubt("fish runs no command whose pattern names no file"));
+        }
+        Ok(found.into_iter().map(Val::Known).collect())
+    }
+
+    /// The files that a pattern names, in their order, where that is certain.
+    fn files_of(&self, pattern: &[u8]) -> Result<Vec<Bytes>, Rc<Doubt>> {
+        let odd = || self.doubt("a pattern of file names");
+        let (folder, last) = match memchr::memrchr(b'/', pattern) {
+            Some(at) => (pattern.get(..=at).unwrap_or_default(), pattern.get(at + 1..).unwrap_or_default()),
+            None => (&b""[..], pattern),
+        };
+        if folder.contains(&STAR) || last.starts_with(b".") || last.iter().any(|b| b"[\\?".contains(b)) {
+            return Err(odd());
+        }
+        let text: Vec<u8> = last.iter().map(|b| if *b == STAR { b'*' } else { *b }).collect();
+        let quoted: Vec<bool> = last.iter().map(|b| *b != STAR).collect();
+        let taken = Pattern::new(&text, &quoted, Groups::None).map_err(|_| odd())?;
+        let place = self.full(if folder.is_empty() { b"." } else { folder });
+        let place = place.strip_suffix(b"/").filter(|p| !p.is_empty()).map_or(place.clone(), |p| place.slice_ref(p));
+        let names = match self.ground.files.list(&place) {
+            Some(names) => names,
+            None if self.ground.files.kind(&place) == Kind::Missing => Vec::new(),
+            None => return Err(self.doubt("a folder may not be read")),
+        };
+        let mut there = Vec::new();
+        for name in names.into_iter().filter(|n| !n.starts_with(b".")) {
+            if taken.matches(&name).map_err(|_| odd())? {
+                there.push(name);
+            }
+        }
+        there.sort();
+        // fish sorts numbers as such, and signs in a way of its own.
+        let is_certain = |pair: &[Bytes]| {
+            let [a, b] = pair else { return true };
+            let differ = a.iter().zip(b.iter()).find(|(x, y)| x != y);
+            let digits = |text: &Bytes| text.iter().take_while(|c| c.is_ascii_digit()).count();
+            let alike = digits(a) == digits(b) && !a.iter().chain(b.iter()).any(u8::is_ascii_uppercase);
+            alike
+                && differ.is_some_and(|(x, y)| {
+                    x.is_ascii_lowercase() && y.is_ascii_lowercase() || x.is_ascii_digit() && y.is_ascii_digit()
+                })
+        };
+        if !there.windows(2).all(is_certain) {
+            return Err(self.doubt("the order in which fish takes files"));
+        }
+        Ok(there.into_iter().map(|name| [folder, &name[..]].concat().into()).collect())
     }
 
     fn output(&mut self, jobs: &[Job]) -> Val {
@@ -666,7 +899,11 @@ impl Fish<'_> {
     // Commands.
 
     fn command(&mut self, words: &[Word], redirects: &[Redirect]) {
-        let fields = match self.fields(words) {
+        let first = words.first().map(|w| &w.parts[..]);
+        self.may_be_empty = matches!(first, Some([Part::Text(name)]) if matches!(&name[..], b"set" | b"count" | b"path"));
+        let fields = self.fields(words);
+        self.may_be_empty = false;
+        let fields = match fields {
             Ok(fields) => fields,
             Err(_) => {
                 let name = match words.first().map(|w| &w.parts[..]) {
@@ -849,6 +1086,18 @@ impl Fish<'_> {
                 self.set_status(u8::from(arguments.is_empty()));
             }
             b"read" | b"argparse" => self.fog("a command of fish that is not followed"),
+            b"string" => match known.as_deref().and_then(|words| string(words)) {
+                Some((lines, status)) => {
+                    for line in lines {
+                        self.print(both(&Val::Known(line), &Val::of(b"\n")));
+                    }
+                    self.set_status(status);
+                }
+                None => {
+                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                    self.doubt_status("how a command ends");
+                }
+            },
             name if HARMLESS.contains(&name) => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status("how a command ends");
@@ -885,15 +1134,12 @@ impl Fish<'_> {
             }
             Ok(Some(path)) => {
                 let base = path.rsplit(|b| *b == b'/').next().unwrap_or_default().to_vec();
-                let known: Vec<&[u8]> = arguments.iter().filter_map(|a| a.known().map(|k| &k[..])).collect();
-                match (&base[..], &known[..]) {
-                    (b"id", [b"-u"]) => {
-                        self.print(Val::of(format!("{}\n", self.account.uid)));
-                        self.set_status(0);
+                match self.answer_of(&base, arguments) {
+                    Some((text, status)) => {
+                        self.print(text);
+                        self.set_status(status);
                     }
-                    (b"true", _) => self.set_status(0),
-                    (b"false", _) => self.set_status(1),
-                    _ => {
+                    None => {
                         self.print(Val::Unknown(self.doubt("what a program prints")));
                         self.doubt_status("how a program ends");
                     }
@@ -978,6 +1224,20 @@ impl Fish<'_> {
             }
         }
         Ok(None)
+    }
+
+    /// What a program prints and how it ends, where that follows from the host.
+    fn answer_of(&mut self, base: &[u8], arguments: &[Val]) -> Option<(Val, u8)> {
+        let known: Vec<&[u8]> = arguments.iter().map(|a| a.known().map(|k| &k[..])).collect::<Option<_>>()?;
+        // What it reads of its own is not known here.
+        if matches!(base, b"cat" | b"tr") && known.is_empty() || base == b"tr" {
+            return None;
+        }
+        let Val::Known(folder) = self.items(b"PWD").ok()?.first()?.clone() else { return None };
+        let state = super::startup::state(self.ground, self.account, &Start::new(), &folder, &self.invocation);
+        let mut asked = super::machine::Machine::new(self.ground, self.account, super::syntax::Dialect::Dash, state);
+        let answer = asked.answer(base, &known)?;
+        Some((answer.output, answer.status?))
     }
 
     fn asked(&mut self, name: &[u8], arguments: &[Val], known: Option<&[Bytes]>) {
@@ -1604,6 +1864,7 @@ fn begin<'a>(
         source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
         at: 0,
         steps: 0,
+        may_be_empty: false,
         depth: 0,
         quiet: 0,
         log: Vec::new(),

@@ -136,6 +136,8 @@ pub(super) struct Machine<'a> {
     pub(super) child_failed: bool,
     /// Whether ksh was told in a subshell to export what is set.
     pub(super) exports_separators: bool,
+    /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
+    pub(super) as_sh: bool,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
     guarded: usize,
 }
@@ -177,6 +179,7 @@ impl<'a> Machine<'a> {
             is_for_child: false,
             child_failed: false,
             exports_separators: false,
+            as_sh: false,
             guarded: 0,
         }
     }
@@ -311,6 +314,7 @@ impl<'a> Machine<'a> {
     pub(super) fn fail_hard(&mut self) {
         self.set_status(if self.dialect == Dialect::Bash { 1 } else { 2 });
         match self.dialect {
+            Dialect::Zsh if self.as_sh => self.fog("an error where zsh is another shell"),
             // The file that is being run is given up.
             Dialect::Zsh => {
                 self.set_status(1);
@@ -344,6 +348,11 @@ impl<'a> Machine<'a> {
             }
             _ => self.exit(),
         }
+    }
+
+    /// Whether zsh's own ways with words count.
+    pub(super) fn is_own_zsh(&self) -> bool {
+        self.dialect == Dialect::Zsh && !self.as_sh
     }
 
     /// Of the functions that run, the innermost first: whether each has variables of its own.
@@ -766,7 +775,7 @@ impl<'a> Machine<'a> {
             Kind::While(until, condition, body) => self.run_while(*until, condition, body),
             Kind::Case(word, arms) => self.run_case(word, arms),
             Kind::Function(name, body, by_word) => {
-                let function = Function { body: body.clone(), source: self.source.clone(), by_word: *by_word };
+                let function = Function { body: body.clone(), source: self.source.clone(), by_word: *by_word, as_sh: self.as_sh };
                 if let Some(state) = &mut self.live {
                     Rc::make_mut(&mut state.functions).insert(Bytes::copy_from_slice(name), Some(function));
                 }
@@ -899,6 +908,7 @@ impl<'a> Machine<'a> {
             Dialect::Ksh | Dialect::Mksh => Ok(Groups::Signs),
             Dialect::Bash if is_test || option("extglob") == Some(true) => Ok(Groups::Signs),
             Dialect::Bash => Ok(Groups::None),
+            Dialect::Zsh if self.as_sh => Ok(Groups::None),
             Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option("extglob") != Some(false) => {
                 Err(self.doubt("a pattern of another kind"))
             }
@@ -1128,7 +1138,9 @@ impl<'a> Machine<'a> {
         }
         self.enter(Boundary::Function);
         let body = function.body.clone();
+        let as_sh = std::mem::replace(&mut self.as_sh, function.as_sh);
         self.run_command(&body);
+        self.as_sh = as_sh;
         self.end();
         self.end_scope();
         self.source = outer;
@@ -1230,7 +1242,6 @@ impl<'a> Machine<'a> {
                 b"MAILCHECK",
                 b"FUNCNEST",
                 b"OPTARG",
-                b"WORDCHARS",
                 b"ERRNO",
                 b"EPOCHREALTIME",
                 b"epochtime",
@@ -1267,14 +1278,24 @@ impl<'a> Machine<'a> {
                 b"dis_patchars",
                 b"dis_reswords",
                 b"dis_saliases",
-                b"fignore",
-                b"mailpath",
-                b"watch",
             ],
             Dialect::Ksh => &[b"OPTARG", b"COLUMNS", b"LINES", b"ERRNO", b"RANDOM", b"SECONDS", b"_", b"HISTCMD", b"FUNCNAME"],
-            Dialect::Mksh => {
-                &[b"OPTARG", b"PIPESTATUS", b"PGRP", b"BASHPID", b"KSHGID", b"RANDOM", b"SECONDS", b"_", b"EPOCHREALTIME", b"COLUMNS", b"LINES", b"USER_ID", b"KSHUID", b"KSHEGID"]
-            }
+            Dialect::Mksh => &[
+                b"OPTARG",
+                b"PIPESTATUS",
+                b"PGRP",
+                b"BASHPID",
+                b"KSHGID",
+                b"RANDOM",
+                b"SECONDS",
+                b"_",
+                b"EPOCHREALTIME",
+                b"COLUMNS",
+                b"LINES",
+                b"USER_ID",
+                b"KSHUID",
+                b"KSHEGID",
+            ],
             Dialect::Dash => &[b"OPTARG"],
         };
         everywhere.contains(&name) || own.contains(&name)
@@ -1303,9 +1324,7 @@ impl<'a> Machine<'a> {
                 _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
             },
             Some(var) => var.content.clone(),
-            None if self.is_special(name) => {
-                Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself")))
-            }
+            None if self.is_special(name) => Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself"))),
             None => match &state.open {
                 Some(doubt) => Content::Perhaps(Val::Unknown(doubt.clone())),
                 None => Content::Unset,
@@ -1353,7 +1372,10 @@ impl<'a> Machine<'a> {
             return self.assign(tied, joined, exported);
         }
         let is_special = self.is_special(name) && name != b"_";
-        if is_special && matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && self.quiet == 0 && !self.source.path.is_empty() {
+        let is_free = FREELY_SET.contains(&name)
+            || NUMBERS.contains(&name) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value));
+        let keeps_its_own = matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free;
+        if is_special && keeps_its_own && self.quiet == 0 && !self.source.path.is_empty() {
             // Some of these end the file.
             self.fog("the shell gives this variable a meaning of its own");
             return true;
@@ -1375,7 +1397,13 @@ impl<'a> Machine<'a> {
             var.site = Some(site);
             return true;
         }
+        let mut may_fail = false;
         let content = match content {
+            Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
+                may_fail = true;
+                Content::Set(Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone()))))
+            }
+            other if var.is_unique => unique(other),
             Content::Set(Val::Known(text)) if text.len() > LONGEST => {
                 Content::Set(Val::Unknown(Doubt::new("a value becomes too long", Some(site.clone()))))
             }
@@ -1419,13 +1447,18 @@ impl<'a> Machine<'a> {
             let value = self.live.as_ref().and_then(|s| s.vars.get(&name)).and_then(|v| v.content.value());
             self.log.push(Assigned { name, value, site });
         }
+        if may_fail {
+            // What is no expression is an error.
+            let doubt = self.doubt("a variable that holds a number");
+            self.fork(&doubt, Self::fail_hard, |_| {});
+        }
         true
     }
 
     /// From here on a name holds a number, whatever it is set to.
     pub(super) fn doubt_number(&mut self, name: &[u8]) {
         if let Some(state) = &mut self.live {
-            state.vars.get_or_insert_with(name, Var::unset).is_odd = true;
+            state.vars.get_or_insert_with(name, Var::unset).is_number = true;
         }
     }
 
@@ -1458,5 +1491,40 @@ impl<'a> Machine<'a> {
         }
         let folder = self.live.as_ref()?.folder.clone()?;
         Some([&folder[..], b"/", path].concat().into())
+    }
+}
+
+/// Names that zsh sets by itself at times, and that may be set to anything.
+const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"match", b"MATCH", b"OPTARG", b"ZLE_RPROMPT_INDENT"];
+
+/// Names of zsh's that take any number.
+const NUMBERS: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"COLUMNS", b"LINES"];
+
+/// Whether a text is a number that is written in no other way.
+fn is_decimal(text: &[u8]) -> bool {
+    let digits = text.strip_prefix(b"-").unwrap_or(text);
+    !digits.is_empty() && digits.len() < 18 && digits.iter().all(u8::is_ascii_digit) && (digits[0] != b'0' || text == b"0")
+}
+
+/// Keeps the first of items that are alike; of a text those between colons, as for PATH.
+fn unique(content: Content) -> Content {
+    fn first<T: PartialEq>(items: impl Iterator<Item = T>) -> Vec<T> {
+        let mut out = Vec::new();
+        for item in items {
+            if !out.contains(&item) {
+                out.push(item);
+            }
+        }
+        out
+    }
+    match content {
+        Content::Set(Val::Known(text)) if text.contains(&b':') => {
+            Content::Set(Val::of(first(text.split(|b| *b == b':')).join(&b':')))
+        }
+        Content::Array(values) if values.iter().all(|v| v.known().is_some()) => {
+            Content::Array(Rc::new(first(values.iter().cloned())))
+        }
+        Content::Array(_) => Content::Set(Val::Unknown(Doubt::new("a list of items of which not all are known", None))),
+        other => other,
     }
 }

@@ -22,6 +22,8 @@ pub struct Parser<'a> {
     dialect: Dialect,
     waiting: Vec<Awaited>,
     depth: usize,
+    /// How many blocks of braces are open.
+    braces: usize,
 }
 
 fn is_name_start(byte: u8) -> bool {
@@ -65,7 +67,7 @@ fn odd_document(body: &[u8]) -> Option<&'static str> {
 impl<'a> Parser<'a> {
     /// Begins to read.
     pub fn new(text: &'a [u8], dialect: Dialect) -> Parser<'a> {
-        Parser { text, at: 0, dialect, waiting: Vec::new(), depth: 0 }
+        Parser { text, at: 0, dialect, waiting: Vec::new(), depth: 0, braces: 0 }
     }
 
     fn peek(&self) -> Option<u8> {
@@ -149,6 +151,10 @@ impl<'a> Parser<'a> {
                         return Err(Trouble { at: self.at, what: "a joined line ends a here-document", is_error: false });
                     }
                     break;
+                }
+                if line.strip_prefix(&delimiter[..]).is_some_and(|rest| rest.starts_with(b")")) {
+                    let what = "a here-document that the end of its command may end";
+                    return Err(Trouble { at: self.at, what, is_error: false });
                 }
                 body.extend_from_slice(line);
                 body.push(b'\n');
@@ -350,6 +356,8 @@ impl<'a> Parser<'a> {
             }
             match self.peek() {
                 None | Some(b'\n' | b';' | b'&' | b'|' | b')') => break,
+                // In zsh it ends a block wherever a word can stand.
+                Some(b'}') if self.dialect == Dialect::Zsh && self.braces > 0 && self.at > at && self.is_word(b"}") => break,
                 Some(b'(') => {
                     // `name ()`, a function.
                     if words.len() == 1 && assignments.is_empty() && redirects.is_empty() {
@@ -427,6 +435,30 @@ impl<'a> Parser<'a> {
         Ok(Command { kind: Kind::Simple(assignments, words), redirects, at, end: self.at })
     }
 
+    /// Takes a function of zsh's without a name, which runs at once: it becomes one with a name that nobody
+    /// can give, and its call.
+    fn anonymous(&mut self) -> Parsed<Kind> {
+        let at = self.at;
+        self.at += 2;
+        let name = b"(anon)".to_vec();
+        let function = self.function(name.clone(), at, false)?;
+        let mut words = vec![Word::new(vec![Part::Quoted(name)], at, at)];
+        loop {
+            self.blanks();
+            match self.peek() {
+                None | Some(b'\n' | b';' | b'&' | b'|' | b')' | b'<' | b'>' | b'}') => break,
+                _ => words.push(self.word()?),
+            }
+        }
+        let call = Command { kind: Kind::Simple(Vec::new(), words), redirects: Vec::new(), at, end: self.at };
+        let item = |command| Item {
+            first: Pipeline { commands: vec![command], is_negated: false },
+            rest: Vec::new(),
+            is_background: false,
+        };
+        Ok(Kind::Group(List { items: vec![item(function), item(call)] }))
+    }
+
     fn function(&mut self, name: Vec<u8>, at: usize, by_word: bool) -> Parsed<Command> {
         self.lines()?;
         if self.at_end() {
@@ -447,6 +479,9 @@ impl<'a> Parser<'a> {
             }
             self.at = from;
         }
+        if self.dialect == Dialect::Zsh && self.starts(b"()") {
+            return self.anonymous();
+        }
         if self.take(b"(") {
             let list = self.whole()?;
             self.blanks();
@@ -456,7 +491,10 @@ impl<'a> Parser<'a> {
             return Err(Trouble { at: self.at, what: "a brace that zsh takes for a beginning", is_error: false });
         }
         if self.take_word(b"{") {
-            let list = self.whole()?;
+            self.braces += 1;
+            let list = self.whole();
+            self.braces -= 1;
+            let list = list?;
             self.expect_word(b"}", "a brace is not closed")?;
             self.blanks();
             if self.dialect == Dialect::Zsh && self.is_word(b"always") {
@@ -495,6 +533,9 @@ impl<'a> Parser<'a> {
                 }
                 let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
                 self.blanks();
+                if name.is_empty() {
+                    return Err(Trouble { at: from, what: "a function without a name", is_error: false });
+                }
                 if self.take(b"(") {
                     self.blanks();
                     if !self.take(b")") {
@@ -600,6 +641,15 @@ impl<'a> Parser<'a> {
         } else if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {
             self.at += 1;
             words = Some(self.array()?);
+            // In zsh a block, or one command, may follow at once.
+            self.blanks();
+            let is_short = !matches!(self.peek(), None | Some(b';' | b'\n')) && !self.is_word(b"do");
+            if is_short {
+                let first = self.command()?;
+                let first = Pipeline { commands: vec![first], is_negated: false };
+                let body = List { items: vec![Item { first, rest: Vec::new(), is_background: false }] };
+                return Ok(Kind::For(name, words, body));
+            }
         }
         self.blanks();
         self.take(b";");
@@ -1141,6 +1191,10 @@ impl<'a> Parser<'a> {
                 }
                 Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None }))))
             }
+            Some(b'+') if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(is_name_start) => {
+                self.at += 1;
+                self.is_set().map(Some)
+            }
             Some(byte) if byte.is_ascii_digit() || b"@*#?-$!".contains(&byte) => {
                 self.at += 1;
                 // In zsh `$#name` is a length.
@@ -1153,9 +1207,44 @@ impl<'a> Parser<'a> {
         }
     }
 
+    /// Takes a name and a key behind `+`.
+    fn is_set(&mut self) -> Parsed<Part> {
+        let from = self.at;
+        while self.peek().is_some_and(is_name) {
+            self.at += 1;
+        }
+        let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+        let mut key = None;
+        if self.peek() == Some(b'[') {
+            let rest = self.text.get(self.at..).unwrap_or_default();
+            let Some(close) = rest.iter().position(|b| *b == b']') else { return self.trouble("a bracket is not closed") };
+            let text = rest.get(1..close).unwrap_or_default();
+            self.at += close + 1;
+            if text.iter().any(|b| b"$`'\"\\(){}*?".contains(b)) {
+                return Ok(Part::Unfollowed("a key that is not known"));
+            }
+            key = Some(text.to_vec());
+        }
+        Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::IsSet(key) })))
+    }
+
+    /// Takes modifiers of zsh's, if they are followed.
+    fn modifiers(&mut self) -> Option<Vec<u8>> {
+        let mut out = Vec::new();
+        while self.peek() == Some(b':') {
+            let letter = self.peek_at(1).filter(|b| b"htrelu".contains(b))?;
+            if self.peek_at(2).is_some_and(|b| b.is_ascii_alphanumeric()) {
+                return None;
+            }
+            out.push(letter);
+            self.at += 2;
+        }
+        (!out.is_empty()).then_some(out)
+    }
+
     /// In zsh a subscript or a modifier may follow a bare name.
     fn zsh_tail(&mut self, name: Vec<u8>) -> Parsed<Option<Part>> {
-        let whole = |change| Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change }))));
+        let keyed = move |key, change| Ok(Some(Part::Parameter(Box::new(Parameter { name, key, change }))));
         match self.peek() {
             Some(b'[') => {
                 let rest = self.text.get(self.at..).unwrap_or_default();
@@ -1163,19 +1252,32 @@ impl<'a> Parser<'a> {
                     Some(close) => {
                         self.at += close + 1;
                         let text = rest.get(1..close).unwrap_or_default();
+                        let is_number =
+                            !text.is_empty() && text.strip_prefix(b"-").unwrap_or(text).iter().all(u8::is_ascii_digit);
+                        if is_number && text != b"-" && !self.peek().is_some_and(|b| b"[:".contains(&b)) {
+                            let key = Some(vec![Part::Quoted(text.to_vec())]);
+                            return keyed(key, Change::None);
+                        }
                         let is_plain = !text.is_empty() && text.iter().all(|b| b.is_ascii_digit() || b"-,@*".contains(b));
-                        whole(Change::Unfollowed(if is_plain { "a subscript" } else { ODD_SUBSCRIPT }))
+                        keyed(None, Change::Unfollowed(if is_plain { "a subscript" } else { ODD_SUBSCRIPT }))
                     }
-                    None => whole(Change::None),
+                    None => keyed(None, Change::None),
                 }
             }
             Some(b':') if self.peek_at(1).is_some_and(|b| b"aAcehlpPqQrstuwW&".contains(&b)) => {
+                let from = self.at;
+                if self.peek_at(1) != Some(b'q')
+                    && let Some(letters) = self.modifiers()
+                {
+                    return keyed(None, Change::Parts(letters));
+                }
+                self.at = from;
                 let change =
                     if self.peek_at(1) == Some(b'q') { Change::Quote } else { Change::Unfollowed("a modifier of zsh's") };
                 self.at += 2;
-                whole(change)
+                keyed(None, change)
             }
-            _ => whole(Change::None),
+            _ => keyed(None, Change::None),
         }
     }
 
@@ -1251,6 +1353,20 @@ impl<'a> Parser<'a> {
     fn braced(&mut self, in_double: bool) -> Parsed<Part> {
         let start = self.at;
         self.at += 1;
+        if self.dialect == Dialect::Zsh && self.peek() == Some(b'+') && self.peek_at(1).is_some_and(is_name_start) {
+            self.at += 1;
+            let part = self.is_set()?;
+            if self.take(b"}") {
+                return Ok(part);
+            }
+            self.skip_braces(start)?;
+            return Ok(Part::Unfollowed("a parameter of another shape"));
+        }
+        if self.dialect == Dialect::Zsh
+            && let Some(part) = self.flagged()
+        {
+            return Ok(part);
+        }
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'(')
             || matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.peek().is_some_and(|b| b == b' ' || b == b'|')
         {
@@ -1333,6 +1449,11 @@ impl<'a> Parser<'a> {
                 if self.dialect == Dialect::Zsh
                     && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic() || b == b'#' || b == b'|')
                 {
+                    if let Some(letters) = self.modifiers()
+                        && self.take(b"}")
+                    {
+                        return whole(Change::Parts(letters));
+                    }
                     self.skip_braces(start)?;
                     return whole(Change::Unfollowed("a modifier of zsh's"));
                 }
@@ -1361,6 +1482,31 @@ impl<'a> Parser<'a> {
             return self.trouble("a brace is not closed");
         }
         whole(change)
+    }
+
+    /// Takes the rest of `${(FLAGS)NAME}` with flags of zsh's that are followed, a bare name and nothing more.
+    fn flagged(&mut self) -> Option<Part> {
+        let rest = self.text.get(self.at..)?;
+        let close = rest.iter().position(|b| *b == b')')?;
+        let flags = rest.get(..close)?.strip_prefix(b"(")?;
+        let change = match flags {
+            b"U" | b"L" => Change::Case(flags == b"U", true),
+            [kind @ (b'j' | b's'), open, text @ .., end] if open == end && b":,.|/".contains(open) && !text.contains(open) => {
+                if text.is_empty() {
+                    return None;
+                }
+                if *kind == b'j' { Change::Join(text.to_vec()) } else { Change::Split(text.to_vec()) }
+            }
+            _ => return None,
+        };
+        let tail = rest.get(close + 1..)?;
+        let length = tail.iter().take_while(|b| is_name(**b)).count();
+        let name = tail.get(..length)?.to_vec();
+        if !name.first().is_some_and(|b| is_name_start(*b)) || tail.get(length) != Some(&b'}') {
+            return None;
+        }
+        self.at += close + 1 + length + 1;
+        Some(Part::Parameter(Box::new(Parameter { name, key: None, change })))
     }
 
     /// Passes over `{…}` from its brace, whatever it holds.

@@ -146,7 +146,7 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Start, begin: State, in
 }
 
 /// What the shell holds before it reads a file.
-fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
+pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
     let mut vars: BTreeMap<Bytes, Var> = BTreeMap::new();
     let mut functions = BTreeMap::new();

@@ -48,6 +48,10 @@ pub(super) struct Var {
     pub(super) is_pending: bool,
     /// Whether something was done to it that is not followed, such as `declare -i`.
     pub(super) is_odd: bool,
+    /// Whether it holds a number: what it is set to is worked out.
+    pub(super) is_number: bool,
+    /// Whether zsh keeps each item of it once only.
+    pub(super) is_unique: bool,
     /// Whether it may be a list, which stays one and is not handed on.
     pub(super) may_be_list: bool,
 }
@@ -66,6 +70,8 @@ impl Var {
             site: None,
             is_pending: false,
             is_odd: false,
+            is_number: false,
+            is_unique: false,
             may_be_list: false,
         }
     }
@@ -78,6 +84,8 @@ pub(super) struct Function {
     pub(super) source: Rc<super::Source>,
     /// Whether it is defined by the word `function`: in ksh only such a one has variables of its own.
     pub(super) by_word: bool,
+    /// Whether zsh runs it as sh would.
+    pub(super) as_sh: bool,
 }
 
 impl PartialEq for Function {
@@ -158,7 +166,9 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
         readonly: a.readonly || b.readonly,
         site,
         is_pending: a.is_pending && b.is_pending,
-        is_odd: a.is_odd || b.is_odd,
+        is_odd: a.is_odd || b.is_odd || a.is_unique != b.is_unique,
+        is_number: a.is_number || b.is_number,
+        is_unique: a.is_unique && b.is_unique,
         may_be_list: a.can_be_list() || b.can_be_list(),
     }
 }

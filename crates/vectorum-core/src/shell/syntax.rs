@@ -270,6 +270,14 @@ pub enum Change {
     Case(bool, bool),
     /// `:q` of zsh: quoted.
     Quote,
+    /// `:h`, `:t`, `:r`, `:e`, `:l`, `:u` of zsh, one after the other.
+    Parts(Vec<u8>),
+    /// `${+NAME}` of zsh: whether it is set; of a table, whether it has the key.
+    IsSet(Option<Vec<u8>>),
+    /// `(j:…:)` of zsh: the items of a list with a text between them.
+    Join(Vec<u8>),
+    /// `(s:…:)` of zsh: the parts of a text between such ones.
+    Split(Vec<u8>),
     /// Something that is not followed: why.
     Unfollowed(&'static str),
 }

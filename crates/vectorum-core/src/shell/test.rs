@@ -74,7 +74,10 @@ impl Machine<'_> {
         if !value.is_ascii() || ["(?", "&&", "--", "~~"].iter().any(|odd| source.contains(odd)) {
             return Err(odd);
         }
-        let Ok(expression) = regex::bytes::RegexBuilder::new(&source).dot_matches_new_line(true).size_limit(1 << 16).build() else { return Err(odd) };
+        let Ok(expression) = regex::bytes::RegexBuilder::new(&source).dot_matches_new_line(true).size_limit(1 << 16).build()
+        else {
+            return Err(odd);
+        };
         // What it found is in an array whose items are not followed.
         Ok(expression.is_match(value))
     }
@@ -112,7 +115,13 @@ impl Machine<'_> {
                     Content::Perhaps(_) => Err(self.doubt("whether the name is set is not known")),
                 };
             }
-            b"-o" => return Err(self.doubt("whether an option is set")),
+            b"-o" => {
+                let is_zsh = self.dialect == super::syntax::Dialect::Zsh;
+                return match &path[..] {
+                    b"interactive" if is_zsh => Ok(self.is_interactive),
+                    _ => Err(self.doubt("whether an option is set")),
+                };
+            }
             _ => {}
         }
         if path.is_empty() {

@@ -9,7 +9,9 @@ use std::process::{Command, Stdio};
 use bytes::Bytes;
 
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::route::{Account, Flavour, Forecast, Ground, Held, Launch, Reached, Route, Running, Starts, Survey, accounts_of};
+use vectorum_core::route::{
+    Account, Flavour, Forecast, Ground, Held, Launch, Reached, Route, Running, Starts, Survey, accounts_of,
+};
 use vectorum_core::{Block, Content, HostView, Kind, Snapshot, Want, inert};
 use vectorum_host::{Manager, Peek, ProcFolder, RootedHost};
 

@@ -389,7 +389,8 @@ impl Outside {
                 }
                 let mut ended = self.lend(|| run(&command, &block))?;
                 if let (Some(seen), Some(before)) = (inlet.ok().and_then(Inlet::read), before) {
-                    ended = format!("{route} was probed: {} names arrived; ◉ marks what only the probe could tell", seen.block.len());
+                    ended =
+                        format!("{route} was probed: {} names arrived; ◉ marks what only the probe could tell", seen.block.len());
                     self.probes.keep(route, before, seen);
                 }
                 if let Some(survey) = &self.survey {

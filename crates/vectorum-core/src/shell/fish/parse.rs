@@ -11,6 +11,8 @@ pub(super) enum Part {
     Quoted(Vec<u8>),
     Name(Vec<u8>, bool, Option<i64>),
     Output(Rc<Vec<Job>>, bool),
+    /// `*`, which stands for any part of a file's name.
+    Star,
     Unfollowed(&'static str),
 }
 
@@ -375,6 +377,10 @@ impl Parser<'_> {
                     let end = rest.iter().position(|b| *b == b'}').unwrap_or(0);
                     self.at += end + 1;
                     parts.push(Part::Unfollowed("braces of fish"));
+                }
+                b'*' if self.peek(1) != Some(b'*') && !matches!(parts.last(), Some(Part::Star)) => {
+                    self.at += 1;
+                    parts.push(Part::Star);
                 }
                 b'*' | b'?' => {
                     self.at += 1;
