@@ -144,6 +144,10 @@ const STATEMENTS: &[&str] = &[
     "if ! command -v no-such-program >/dev/null 2>&1; then S; fi",
     "type env >/dev/null 2>&1 && S",
     "umask 022; S",
+    "if hash env 2>/dev/null; then S; else S; fi",
+    "f() { N=${A^^}; S; }; f",
+    "N=${A@Q}; S",
+    "( N=${A/o/0} ); S",
 ];
 
 const RICH: &[&str] = &[
@@ -167,6 +171,7 @@ const RICH: &[&str] = &[
 const KORN: &[&str] = &[
     "f() { typeset N=V; S; }; f",
     "f() { typeset -x N=V; }; f; S",
+    "N=$(whence -p env); if whence no-such >/dev/null; then S; else S; fi",
     "function g { typeset N=V; export M=$N; S; }; g",
     "function g { typeset -x N=V; }; g; S",
     "function g { readonly RO=V; RO=V; N=V; }; g; S",

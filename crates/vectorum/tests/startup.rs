@@ -28,6 +28,14 @@ const WAYS: [Way; 4] = [Way::LoginTerminal, Way::Terminal, Way::LoginCommand, Wa
 /// What is not known of a collection, and need not be: the output of programs that nobody can know.
 const UNKNOWN: &[(&str, &[&str])] = &[];
 
+/// What distributions give to new accounts: a title, the shell, where each file lies and what it becomes.
+const SKELETONS: &[(&str, &str, &[(&str, &str)])] = &[
+    ("skeleton-bash", "bash", &[("/etc/skel/.bashrc", ".bashrc"), ("/etc/skel/.profile", ".profile")]),
+    ("skeleton-dash", "dash", &[("/etc/skel/.profile", ".profile")]),
+    ("skeleton-mksh", "mksh", &[("/etc/skel/.mkshrc", ".mkshrc"), ("/etc/skel/.profile", ".profile")]),
+    ("skeleton-zsh", "zsh", &[("/etc/zsh/newuser.zshrc.recommended", ".zshrc")]),
+];
+
 /// Takes a bundle apart: the shell, and the files.
 fn unpack(bundle: &str, home: &Path) -> String {
     let mut parts = bundle.split("\n=== ");
@@ -150,12 +158,25 @@ fn startup_files_as_people_have_them() {
     assert!(bundles.len() >= 7, "{}", folder.display());
     let only = std::env::var("VECTORUM_STARTUP").unwrap_or_default();
     let mut wrong = Vec::new();
-    for (title, bundle) in bundles.iter().filter(|(title, _)| title.contains(&only)) {
-        let place = tempfile::tempdir().expect("a folder");
-        let home = place.path().canonicalize().expect("its place").join("odile");
-        fs::create_dir(&home).expect("a home");
-        let shell = format!("/bin/{}", unpack(bundle, &home));
-        judge(title, &probe, &shell, &home, &mut wrong);
+    let mut try_one = |title: &str, fill: &dyn Fn(&Path) -> String| {
+        if title.contains(&only) {
+            let place = tempfile::tempdir().expect("a folder");
+            let home = place.path().canonicalize().expect("its place").join("odile");
+            fs::create_dir(&home).expect("a home");
+            let shell = fill(&home);
+            judge(title, &probe, &format!("/bin/{shell}"), &home, &mut wrong);
+        }
+    };
+    for (title, bundle) in &bundles {
+        try_one(title, &|home| unpack(bundle, home));
+    }
+    for (title, shell, skeletons) in SKELETONS {
+        try_one(title, &|home| {
+            for (from, to) in *skeletons {
+                fs::copy(from, home.join(to)).unwrap_or_else(|e| panic!("{from}: {e}; its package puts it there"));
+            }
+            (*shell).to_owned()
+        });
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
@@ -180,8 +201,8 @@ fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut
         let allowed = UNKNOWN.iter().filter(|(t, _)| *t == title).flat_map(|(_, names)| names.iter());
         let allowed: Vec<&&str> = allowed.collect();
         println!("{title:<16} {way:<14?} {} known, {} unknown, open: {:?}", counts.0, counts.1.len(), forecast.open);
-        for unknown in counts.1.iter().filter(|u| !allowed.iter().any(|a| u.starts_with(**a))) {
-            println!("    {unknown}");
+        for unknown in counts.1.iter().filter(|u| !allowed.iter().any(|a| u.starts_with(&format!("{a} ")))) {
+            wrong.push(format!("{title} {way:?}: {unknown} is not known"));
         }
     }
 }

@@ -13,7 +13,14 @@ use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
 
 /// What an assignment puts in.
-fn plus(old: Content, new: &Val, m: &Machine<'_>) -> Content {
+fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Content {
+    if m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number) {
+        let number = |v: Option<Val>| v.and_then(|v| std::str::from_utf8(v.known()?).ok()?.parse::<i64>().ok());
+        return Content::Set(match (number(old.value()), number(Some(new.clone()))) {
+            (Some(a), Some(b)) => Val::of(a.wrapping_add(b).to_string()),
+            _ => Val::Unknown(m.doubt("a variable that holds a number")),
+        });
+    }
     match (old, new) {
         (Content::Unset, new) => Content::Set(new.clone()),
         (Content::Set(Val::Known(old)), Val::Known(new)) => Content::Set(Val::of([&old[..], new].concat())),
@@ -21,7 +28,9 @@ fn plus(old: Content, new: &Val, m: &Machine<'_>) -> Content {
             let mut values = values.to_vec();
             match (m.dialect, values.first_mut()) {
                 (Dialect::Zsh, _) => values.push(new.clone()),
-                (_, Some(first)) => *first = plus(Content::Set(first.clone()), new, m).value().unwrap_or_else(|| new.clone()),
+                (_, Some(first)) => {
+                    *first = plus(b"", Content::Set(first.clone()), new, m).value().unwrap_or_else(|| new.clone())
+                }
                 _ => values.push(new.clone()),
             }
             Content::Array(Rc::new(values))
@@ -283,7 +292,7 @@ impl Machine<'_> {
                 }
                 if assignment.adds {
                     let old = self.content_of(&assignment.name);
-                    plus(old, &value, self)
+                    plus(&assignment.name, old, &value, self)
                 } else {
                     Content::Set(value)
                 }
@@ -489,7 +498,7 @@ impl Machine<'_> {
         let done = match value {
             Some(value) if assignment.adds => {
                 let old = self.content_of(&assignment.name);
-                let content = plus(old, &value, self);
+                let content = plus(&assignment.name, old, &value, self);
                 self.assign(&assignment.name, content, attributes.exported)
             }
             Some(value) => self.assign(&assignment.name, Content::Set(value), attributes.exported),
@@ -727,6 +736,10 @@ impl Machine<'_> {
             },
             b"trap" => self.trap(known.as_deref()),
             b"command" | b"builtin" => self.command(name, arguments, command),
+            b"whence" if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) => self.whence(known.as_deref()),
+            b"hash" if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => self.hash(known.as_deref()),
+            // A name that no alias can take.
+            b"\\builtin" if self.dialect == Dialect::Mksh => self.command(b"builtin", arguments, command),
             b"pwd" => {
                 let folder = self.live.as_ref().and_then(|s| s.folder.clone());
                 let text = match (folder, known.as_deref()) {
@@ -1575,6 +1588,48 @@ impl Machine<'_> {
             return self.run_other(&name, after);
         }
         self.run_named(&name, after, true, command);
+    }
+
+    /// `whence`: where a program lies, or whether there is such a command.
+    fn whence(&mut self, known: Option<&[Bytes]>) {
+        let answer = match known {
+            Some([option, name]) if option == "-p" && !name.starts_with(b"-") => match self.find_program(name) {
+                Ok(Some(path)) => {
+                    self.print(Val::of([&path[..], b"\n"].concat()));
+                    Ok(true)
+                }
+                Ok(None) => Ok(false),
+                Err(doubt) => Err(doubt),
+            },
+            Some([name]) if !name.starts_with(b"-") => {
+                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.is_command(name)
+            }
+            _ => Err(self.doubt("how a command of the shell ends")),
+        };
+        if answer.is_err() {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+        }
+        self.set_maybe(answer);
+    }
+
+    /// `hash`: whether there are such programs.
+    fn hash(&mut self, known: Option<&[Bytes]>) {
+        let is_plain = |n: &Bytes| !n.starts_with(b"-");
+        let names = known.filter(|names| !names.is_empty() && names.iter().all(is_plain));
+        let mut answer = Ok(true);
+        for name in names.unwrap_or_default() {
+            let is_own = self.is_own(name) || self.is_function(name);
+            match self.find_program(name) {
+                Ok(Some(_)) if !is_own => {}
+                Ok(None) if !is_own => answer = answer.map(|_| false),
+                _ => answer = Err(self.doubt("how a command of the shell ends")),
+            }
+        }
+        if names.is_none() {
+            answer = Err(self.doubt("how a command of the shell ends"));
+        }
+        self.set_maybe(answer);
     }
 
     /// Whether there is such a command.

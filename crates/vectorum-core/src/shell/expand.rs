@@ -5,7 +5,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::machine::{LONGEST, Machine};
-use super::parse::ODD_SUBSCRIPT;
+use super::parse::{ODD_SHAPE, ODD_SUBSCRIPT};
 use super::pattern::{Groups, Pattern};
 use super::state::{Content, Status};
 use super::syntax::*;
@@ -128,7 +128,7 @@ impl Machine<'_> {
                 && field.text.len() > 1
             {
                 // Where there is none it is an error.
-                self.fog("zsh looks up a program for a word that begins with =");
+                self.fail_perhaps("zsh looks up a program for a word that begins with =");
                 return Err(self.doubt("zsh looks up a program for a word that begins with ="));
             }
             if has_signs && noglob == Some(false) {
@@ -250,6 +250,9 @@ impl Machine<'_> {
                 Part::Document(_) => self.document(part, fields)?,
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
+                    if *why == ODD_SHAPE {
+                        self.fork(&doubt, Self::fail_hard, |_| {});
+                    }
                     if mode == Mode::Fields {
                         return Err(doubt);
                     }
@@ -274,7 +277,7 @@ impl Machine<'_> {
             let behind_colon = mode == Mode::Assigned && memchr::memmem::find(text, b":=").is_some()
                 || mode == Mode::One && memchr::memmem::find(text, b":~").is_some();
             if counts || behind_colon {
-                self.fog("the shell expands this in a way of its own");
+                self.fail_perhaps("the shell expands this in a way of its own");
                 let doubt = self.doubt("the shell expands this in a way of its own");
                 field.doubt(&doubt);
             }
@@ -289,7 +292,7 @@ impl Machine<'_> {
                 // In zsh and ksh what an expansion behind it brings is part of the name.
                 if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh) && end.is_none() && !is_last {
                     if self.dialect == Dialect::Zsh {
-                        self.fog("zsh fails where there is no such account");
+                        self.fail_perhaps("zsh fails where there is no such account");
                     }
                     let doubt = self.doubt("the shell expands this in a way of its own");
                     field.doubt(&doubt);
@@ -336,7 +339,7 @@ impl Machine<'_> {
                 match account {
                     Some(account) => Some(Val::Known(account.home.clone())),
                     None if self.dialect == Dialect::Zsh => {
-                        self.fog("zsh fails where there is no such account");
+                        self.fail_perhaps("zsh fails where there is no such account");
                         Some(Val::Unknown(self.doubt("zsh fails where there is no such account")))
                     }
                     None => None,
@@ -397,6 +400,9 @@ impl Machine<'_> {
                 Part::Document(_) => self.document(part, fields)?,
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
+                    if *why == ODD_SHAPE {
+                        self.fork(&doubt, Self::fail_hard, |_| {});
+                    }
                     last(fields).doubt(&doubt);
                 }
             }
@@ -562,12 +568,12 @@ impl Machine<'_> {
             && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false))
             && !matches!(&parameter.name[..], b"@" | b"*")
         {
-            self.fog("with «set -u» a name that is not set ends the shell");
+            self.fail_perhaps("with «set -u» a name that is not set ends the shell");
             return Ok(Values::One(Val::Unknown(self.doubt("with «set -u» a name that is not set ends the shell"))));
         }
         let may_fail = match &parameter.change {
             Change::Indirect => !matches!(content, Held::Unset | Held::One(Val::Known(_))),
-            Change::Unfollowed(why) => *why == ODD_SUBSCRIPT,
+            Change::Unfollowed(why) => *why == ODD_SUBSCRIPT || *why == ODD_SHAPE,
             _ => false,
         };
         if may_fail {
@@ -848,6 +854,10 @@ impl Machine<'_> {
                     if !self.assign(&parameter.name, Content::Set(value.clone()), None) {
                         self.fail_hard();
                     }
+                    // There `set -a` does not reach it.
+                    if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+                        self.doubt_export(&parameter.name);
+                    }
                 }
                 Ok(values)
             }
@@ -855,8 +865,7 @@ impl Machine<'_> {
             (_, Ok(true)) => Ok(own(held)),
             (b'?', Ok(false)) => {
                 // Where it does not, as on a terminal, what follows is given up in ways of its own.
-                let doubt = self.doubt("a name that is not set ends the shell");
-                self.fork(&doubt, Self::fail_hard, |m| m.fog("a name that is not set ends the shell"));
+                self.fail_perhaps("a name that is not set ends the shell");
                 Ok(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell"))))
             }
             (_, Err(())) | (_, Ok(false)) => {
@@ -872,7 +881,7 @@ impl Machine<'_> {
                 let joined = match sign {
                     b'+' => Val::of(b"").join(&second, &doubt),
                     b'?' => {
-                        self.fog("a name that may not be set ends the shell");
+                        self.fail_perhaps("a name that may not be set ends the shell");
                         value
                     }
                     _ => {
@@ -1049,7 +1058,7 @@ impl Machine<'_> {
                         FileKind::Missing | FileKind::File | FileKind::Program => continue,
                         _ => {
                             if self.dialect == Dialect::Zsh {
-                                self.fog("zsh fails where a pattern names no file");
+                                self.fail_perhaps("zsh fails where a pattern names no file");
                             }
                             return Err(self.doubt("a folder may not be read"));
                         }

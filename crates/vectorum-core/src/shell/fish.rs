@@ -2009,18 +2009,25 @@ fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
     let Some(state) = fish.live else { return started };
     started.open = state.open.clone();
     let mut handed: BTreeMap<Bytes, Var> = BTreeMap::new();
+    let mut veiled: std::collections::BTreeSet<Bytes> = std::collections::BTreeSet::new();
     for scope in state.scopes.iter().skip(1) {
         for (name, var) in &scope.vars {
-            if var.exported == Some(false) {
-                handed.remove(name);
-            } else {
-                handed.insert(name.clone(), var.clone());
+            match (handed.get(name).cloned(), var.exported) {
+                // One that may not be there may show what it hides.
+                (Some(hidden), _) if var.is_perhaps => {
+                    let doubt = Doubt::new("whether a variable hides another of its name", var.site.clone());
+                    handed.insert(name.clone(), Var { items: Err(doubt), exported: None, is_perhaps: true, ..hidden });
+                }
+                (None, Some(false)) if var.is_perhaps => drop(veiled.insert(name.clone())),
+                (_, Some(false)) => drop(handed.remove(name)),
+                _ => drop(handed.insert(name.clone(), var.clone())),
             }
         }
     }
     for (name, var) in state.scopes.first().map(|s| &s.vars).into_iter().flatten() {
         if var.exported != Some(false) && !handed.contains_key(name) {
-            handed.insert(name.clone(), var.clone());
+            let is_perhaps = var.is_perhaps || veiled.contains(name);
+            handed.insert(name.clone(), Var { is_perhaps, ..var.clone() });
         }
     }
     for (name, var) in &handed {

@@ -240,6 +240,12 @@ impl<'a> Machine<'a> {
         }
     }
 
+    /// Something that ends the command, the file or the shell, or goes on in a way that is not followed.
+    pub(super) fn fail_perhaps(&mut self, why: &'static str) {
+        let doubt = self.doubt(why);
+        self.fork(&doubt, Self::fail_hard, |m| m.fog(why));
+    }
+
     /// Counts a step; returns whether too much was done already.
     fn is_spent(&mut self) -> bool {
         self.steps += 1;
@@ -1470,9 +1476,15 @@ impl<'a> Machine<'a> {
         }
         let Some(state) = &mut self.live else { return true };
         let name = Bytes::copy_from_slice(name);
+        // With `set -a` dash marks even what it unsets.
+        let all = state.option("allexport");
+        let exported = if self.dialect == Dialect::Dash { all } else { Some(false) };
         match state.vars.get_mut(&name) {
             Some(var) if var.readonly => return false,
-            Some(var) => *var = Var { site: None, ..Var::unset() },
+            Some(var) => *var = Var { site: None, exported, ..Var::unset() },
+            None if all != Some(false) && self.dialect == Dialect::Dash => {
+                state.vars.insert(name.clone(), Var { exported, ..Var::unset() });
+            }
             None if state.open.is_some() => {
                 state.vars.insert(name.clone(), Var::unset());
             }

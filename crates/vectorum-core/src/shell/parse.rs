@@ -11,6 +11,9 @@ type Parsed<T> = Result<T, Trouble>;
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
 pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
 
+/// A parameter that may be none that the shell takes: then it is an error when it is expanded.
+pub(super) const ODD_SHAPE: &str = "a parameter of another shape";
+
 /// How deep commands and words may lie in each other.
 const DEEPEST: usize = 120;
 
@@ -45,6 +48,28 @@ struct Awaited {
     /// Whether tabs before its lines go.
     strips: bool,
     document: Rc<OnceCell<Result<Vec<Part>, &'static str>>>,
+}
+
+/// Finds the bracket that closes the one at the front, with others in between.
+fn closing(text: &[u8]) -> Option<usize> {
+    let mut open = 0;
+    let mut at = 0;
+    while let Some(byte) = text.get(at) {
+        match byte {
+            b'\\' => at += 1,
+            b'[' => open += 1,
+            b']' => {
+                open -= 1;
+                if open == 0 {
+                    return Some(at);
+                }
+            }
+            _ => {}
+        }
+        at += 1;
+    }
+    // One that is not balanced ends at the first.
+    text.iter().position(|b| *b == b']')
 }
 
 /// Says what in a here-document is not followed: what changes variables, where it depends on the shell
@@ -373,7 +398,7 @@ impl<'a> Parser<'a> {
                             return self.function(name, at, false);
                         }
                     }
-                    return self.trouble("a parenthesis cannot stand here");
+                    return self.parenthesis();
                 }
                 _ => {}
             }
@@ -433,6 +458,15 @@ impl<'a> Parser<'a> {
             return self.trouble("a command is missing");
         }
         Ok(Command { kind: Kind::Simple(assignments, words), redirects, at, end: self.at })
+    }
+
+    /// A parenthesis where none can stand; behind some signs it begins a pattern, in some shells by an option.
+    fn parenthesis<T>(&self) -> Parsed<T> {
+        let before = self.at.checked_sub(1).and_then(|at| self.text.get(at));
+        if self.dialect.is_rich() && before.is_some_and(|b| b"?*+@!".contains(b)) {
+            return Err(Trouble { at: self.at, what: "a pattern of file names with a group", is_error: false });
+        }
+        self.trouble("a parenthesis cannot stand here")
     }
 
     /// Takes a function of zsh's without a name, which runs at once: it becomes one with a name that nobody
@@ -633,7 +667,8 @@ impl<'a> Parser<'a> {
                 self.blanks();
                 match self.peek() {
                     None | Some(b'\n' | b';') => break,
-                    Some(b'&' | b'|' | b'<' | b'>' | b')' | b'(') => return self.trouble("this cannot stand here"),
+                    Some(b'(') => return self.parenthesis(),
+                    Some(b'&' | b'|' | b'<' | b'>' | b')') => return self.trouble("this cannot stand here"),
                     _ => taken.push(self.word()?),
                 }
             }
@@ -660,11 +695,16 @@ impl<'a> Parser<'a> {
     fn case_command(&mut self) -> Parsed<Kind> {
         self.blanks();
         let word = self.word()?;
-        self.expect_word(b"in", "«in» is missing")?;
+        self.lines()?;
+        // An old form, with braces.
+        let has_braces = self.dialect.is_rich() && self.dialect != Dialect::Bash && self.take_word(b"{");
+        if !has_braces {
+            self.expect_word(b"in", "«in» is missing")?;
+        }
         let mut arms = Vec::new();
         loop {
             self.lines()?;
-            if self.take_word(b"esac") {
+            if self.take_word(if has_braces { b"}" } else { b"esac" }) {
                 return Ok(Kind::Case(word, arms));
             }
             if self.at >= self.text.len() {
@@ -674,7 +714,19 @@ impl<'a> Parser<'a> {
             let mut patterns = Vec::new();
             loop {
                 self.blanks();
-                patterns.push(self.pattern_word()?);
+                let from = self.at;
+                let pattern = self.pattern_word()?;
+                // bash takes groups here only with an option, which may be on by another file.
+                let has_group = pattern.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'(')));
+                let before = self.text.get(..from).unwrap_or_default();
+                if has_group && self.dialect == Dialect::Bash && memchr::memmem::find(before, b"extglob").is_none() {
+                    return Err(Trouble {
+                        at: from,
+                        what: "a pattern that bash reads only where the option is set",
+                        is_error: false,
+                    });
+                }
+                patterns.push(pattern);
                 self.blanks();
                 if self.take(b"|") {
                     continue;
@@ -694,7 +746,7 @@ impl<'a> Parser<'a> {
                 ArmEnd::Through
             } else {
                 arms.push(Arm { patterns, body, end: ArmEnd::Done });
-                self.expect_word(b"esac", "«esac» is missing")?;
+                self.expect_word(if has_braces { b"}" } else { b"esac" }, "«esac» is missing")?;
                 return Ok(Kind::Case(word, arms));
             };
             arms.push(Arm { patterns, body, end });
@@ -791,7 +843,7 @@ impl<'a> Parser<'a> {
                 }
                 Some(b')') if open > 0 => open -= 1,
                 Some(b'|') if open > 0 => {}
-                Some(b' ' | b'\t') if open > 0 => {}
+                Some(b' ' | b'\t' | b'\n') if open > 0 => {}
                 Some(b'<' | b'>') if self.dialect == Dialect::Zsh && open > 0 => {}
                 _ => break,
             }
@@ -902,7 +954,7 @@ impl<'a> Parser<'a> {
         if self.peek_at(length) == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(at + length..).unwrap_or_default();
             let line = memchr::memchr(b'\n', rest).unwrap_or(rest.len());
-            let Some(close) = rest.get(..line).and_then(|r| r.iter().position(|b| *b == b']')) else {
+            let Some(close) = rest.get(..line).and_then(closing) else {
                 return Err(Trouble { at, what: "a subscript that is not closed", is_error: false });
             };
             let next = rest.get(close + 1..).unwrap_or_default();
@@ -945,7 +997,7 @@ impl<'a> Parser<'a> {
                     return Ok(words);
                 }
                 None | Some(b'&' | b'|' | b';' | b'<' | b'>') => return self.trouble("a parenthesis is not closed"),
-                Some(b'(') => return self.trouble("a parenthesis cannot stand here"),
+                Some(b'(') => return self.parenthesis(),
                 _ => words.push(self.word()?),
             }
         }
@@ -1360,7 +1412,7 @@ impl<'a> Parser<'a> {
                 return Ok(part);
             }
             self.skip_braces(start)?;
-            return Ok(Part::Unfollowed("a parameter of another shape"));
+            return Ok(Part::Unfollowed(ODD_SHAPE));
         }
         if self.dialect == Dialect::Zsh
             && let Some(part) = self.flagged()
@@ -1371,7 +1423,11 @@ impl<'a> Parser<'a> {
             || matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.peek().is_some_and(|b| b == b' ' || b == b'|')
         {
             self.skip_braces(start)?;
-            return Ok(Part::Unfollowed("flags of a parameter"));
+            let text = self.text.get(start..self.at).unwrap_or_default();
+            // A quoted text is no parameter; what a command prints is one.
+            let is_odd =
+                memchr::memmem::find(text, b")\"").is_some_and(|at| !text.get(at + 2).is_some_and(|b| b"$`".contains(b)));
+            return Ok(Part::Unfollowed(if is_odd { ODD_SHAPE } else { "flags of a parameter" }));
         }
         let mut change = Change::None;
         if self.peek() == Some(b'#') && self.peek_at(1).is_some_and(|b| b != b'}' && (is_name(b) || b"@*#?-$!".contains(&b))) {
@@ -1396,14 +1452,14 @@ impl<'a> Parser<'a> {
             Some(byte) if b"@*#?-$!".contains(&byte) => self.at += 1,
             _ => {
                 self.skip_braces(start)?;
-                return Ok(Part::Unfollowed("a parameter of another shape"));
+                return Ok(Part::Unfollowed(ODD_SHAPE));
             }
         }
         let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
         let mut key = None;
         if self.peek() == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(self.at..).unwrap_or_default();
-            let Some(close) = rest.iter().position(|b| *b == b']') else { return self.trouble("a bracket is not closed") };
+            let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
             let mut inner = Parser::new(rest.get(1..close).unwrap_or_default(), self.dialect);
             inner.depth = self.depth;
             key = Some(inner.double(None)?);
@@ -1415,7 +1471,7 @@ impl<'a> Parser<'a> {
         }
         if change != Change::None {
             self.skip_braces(start)?;
-            return whole(Change::Unfollowed("a parameter of another shape"));
+            return whole(Change::Unfollowed(ODD_SHAPE));
         }
         let colon = self.peek() == Some(b':') && self.peek_at(1).is_some_and(|b| b"-=?+".contains(&b));
         if colon {
@@ -1475,7 +1531,7 @@ impl<'a> Parser<'a> {
             }
             _ => {
                 self.skip_braces(start)?;
-                return whole(Change::Unfollowed("a parameter of another shape"));
+                return whole(Change::Unfollowed(ODD_SHAPE));
             }
         };
         if !self.take(b"}") {

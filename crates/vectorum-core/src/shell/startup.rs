@@ -172,6 +172,10 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
         );
     };
     let filled = || Val::Unknown(Doubt::filled("the shell sets it by itself"));
+    let system = || {
+        let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
+        Val::Unknown(Rc::new(Doubt { could_be, ..(*Doubt::filled("the shell sets it by itself")).clone() }))
+    };
     let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains_key(&b"IFS"[..])), ..Var::unset() };
     vars.insert(Bytes::from_static(b"IFS"), ifs);
     let has = |vars: &BTreeMap<Bytes, Var>, name: &str| vars.contains_key(name.as_bytes());
@@ -204,11 +208,10 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
             let could_be = places.iter().map(|p| Bytes::from_static(p)).collect();
             let place = Doubt { could_be, ..(*Doubt::filled("where the shell lies")).clone() };
             own(&mut vars, "BASH", Val::Unknown(Rc::new(place)));
-            for name in
-                ["BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "OSTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"]
-            {
+            for name in ["BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"] {
                 own(&mut vars, name, filled());
             }
+            own(&mut vars, "OSTYPE", system());
             own(&mut vars, "OPTIND", Val::of(b"1"));
             own(&mut vars, "OPTERR", Val::of(b"1"));
             own(&mut vars, "TERM", Val::of(b"dumb"));
@@ -253,7 +256,6 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
                 "FPATH",
                 "HOST",
                 "MACHTYPE",
-                "OSTYPE",
                 "CPUTYPE",
                 "VENDOR",
                 "ZSH_VERSION",
@@ -296,6 +298,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
             ] {
                 own(&mut vars, name, Val::Unknown(Doubt::new("the shell sets it by itself", None)));
             }
+            own(&mut vars, "OSTYPE", system());
             for name in ["ZSH_VERSION", "ZSH_NAME"] {
                 vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(filled()), ..Var::unset() });
             }
