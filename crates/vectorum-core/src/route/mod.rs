@@ -34,7 +34,7 @@ use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
 use crate::shell::trace::Cost;
-use crate::shell::{Dialect, Shells, Skipped};
+use crate::shell::{Around, Dialect, Shells, Skipped};
 use crate::tint::{Tint, Tints};
 
 pub use child::{cargo_test, debugger, tmux_pane};
@@ -184,6 +184,8 @@ pub struct Event {
     pub site: Option<Site>,
     /// Why, where the hop's own rule says so.
     pub why: Option<&'static str>,
+    /// Of a line of a shell's: how it came to be run.
+    pub around: Around,
 }
 
 /// Whether a route comes to its end.
@@ -349,7 +351,14 @@ impl Forecast {
     fn put(&mut self, name: &[u8], held: Held, site: Option<Site>) {
         let hop = self.hops.len().checked_sub(1);
         let name = Bytes::copy_from_slice(name);
-        let event = Event { hop: hop.unwrap_or(0), name: name.clone(), held: Some(held.clone()), site: site.clone(), why: None };
+        let event = Event {
+            hop: hop.unwrap_or(0),
+            name: name.clone(),
+            held: Some(held.clone()),
+            site: site.clone(),
+            why: None,
+            around: Around::default(),
+        };
         self.events.push(event);
         self.vars.insert(name, Variable::new(held, site, hop));
     }
@@ -373,7 +382,7 @@ impl Forecast {
         let had = self.vars.remove(name).is_some();
         if had {
             let hop = self.hops.len().saturating_sub(1);
-            self.events.push(Event { hop, name: Bytes::copy_from_slice(name), held: None, site, why });
+            self.events.push(Event { hop, name: Bytes::copy_from_slice(name), held: None, site, why, around: Around::default() });
         }
     }
 

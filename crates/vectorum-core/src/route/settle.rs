@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::survey::{files_of, summaries};
 use super::{Event, Forecast, Held, Reached, Route, Site, Survey, Variable};
 use crate::host_view::HostView;
+use crate::shell::Around;
 use crate::shell::trace::Cost;
 
 /// Names that come and go with a probe itself.
@@ -51,7 +52,14 @@ impl Forecast {
 
     fn see(&mut self, name: &Bytes, held: Option<Held>, site: Option<Site>) {
         let hop = self.hops.len().saturating_sub(1);
-        self.events.push(Event { hop, name: name.clone(), held: held.clone(), site: site.clone(), why: None });
+        self.events.push(Event {
+            hop,
+            name: name.clone(),
+            held: held.clone(),
+            site: site.clone(),
+            why: None,
+            around: Around::default(),
+        });
         match held {
             Some(held) => self.vars.insert(name.clone(), Variable::new(held, site, Some(hop))),
             None => self.vars.remove(name),

@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::{Account, Event, Forecast, Ground, Held, Launch, Purpose, Variable};
 use crate::shell::fish;
-use crate::shell::{Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
+use crate::shell::{Around, Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
 
 /// How a shell is started.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -242,7 +242,14 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
     let matters = |name: &Bytes| changed.contains_key(name) || gone.iter().any(|(n, _)| n == name);
     for assigned in log.iter().filter(|a| matters(&a.name)) {
         let held = assigned.value.as_ref().map(|v| held_of(v).0);
-        forecast.events.push(Event { hop, name: assigned.name.clone(), held, site: Some(assigned.site.clone()), why: None });
+        forecast.events.push(Event {
+            hop,
+            name: assigned.name.clone(),
+            held,
+            site: Some(assigned.site.clone()),
+            why: None,
+            around: assigned.around.clone(),
+        });
     }
     for (name, site) in gone {
         let why = if crate::reader::is_portable(&name) {
@@ -268,7 +275,14 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         let is_told =
             forecast.events.iter().rev().find(|e| e.name == name && e.hop == hop).is_some_and(|e| e.held.as_ref() == Some(&held));
         if !is_told {
-            forecast.events.push(Event { hop, name: name.clone(), held: Some(held.clone()), site: site.clone(), why: None });
+            forecast.events.push(Event {
+                hop,
+                name: name.clone(),
+                held: Some(held.clone()),
+                site: site.clone(),
+                why: None,
+                around: Around::default(),
+            });
         }
         let is_unknown = matches!(held, Held::Unknown(_));
         let may_be_absent = is_unknown && last.may_be_absent;

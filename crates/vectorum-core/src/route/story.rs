@@ -4,7 +4,7 @@ use bytes::Bytes;
 
 use super::lack::{Lack, describes_the_account, is_interactive_file, lacks};
 use super::{Forecast, Held, Reached, Route, Site, Survey};
-use crate::shell::Skipped;
+use crate::shell::{Around, Skipped};
 
 /// A stop on a trail.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -23,6 +23,8 @@ pub enum Told<'a> {
         held: &'a Held,
         /// Whether nothing later decides otherwise.
         decides: bool,
+        /// Of a shell's line: how it came to be run.
+        around: &'a Around,
     },
     /// A probe saw it so; the line, where a shell told it.
     Seen(Option<&'a Site>, &'a Held),
@@ -74,7 +76,7 @@ impl Survey {
             out.push(match &event.held {
                 Some(held) if is_seen => Told::Seen(site, held),
                 None if is_seen => Told::SeenAbsent,
-                Some(held) => Told::Set { hop, site, held, decides: at + 1 == events.len() },
+                Some(held) => Told::Set { hop, site, held, decides: at + 1 == events.len(), around: &event.around },
                 None => Told::Dropped { hop, site, why: event.why },
             });
         }

@@ -44,7 +44,14 @@ fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Content {
     }
 }
 
+/// Whether a name is tied to a list of zsh's own.
+fn is_a_tie(name: &[u8]) -> bool {
+    let name = name.split(|b| *b == b'=').next().unwrap_or_default();
+    [&b"PATH"[..], b"FPATH", b"MANPATH", b"CDPATH", b"MAILPATH", b"MODULE_PATH", b"FIGNORE"].contains(&name)
+}
+
 /// A word of a declaration, expanded.
+#[derive(Clone)]
 enum Declared {
     Assignment(Assignment, Option<Val>),
     Text(Bytes),
@@ -96,6 +103,11 @@ impl Machine<'_> {
             .and_then(Word::literal)
             .is_some_and(|w| declares(w, self.dialect) && (prefix > 0 || !self.is_function(w)));
         let before = self.at;
+        // There a word behind `command` is one like others: it is split.
+        let is_split = |w: &Word| w.parts.iter().any(|p| !matches!(p, Part::Text(t) if !t.contains(&b'~')) && !matches!(p, Part::Quoted(_) | Part::Double(_)));
+        if is_declaration && prefix > 0 && self.dialect == Dialect::Bash && own.iter().any(is_split) {
+            return self.fog("a declaration behind «command»");
+        }
         if is_declaration && assignments.is_empty() {
             let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
             match self.declared(own.get(1..).unwrap_or_default()) {
@@ -428,6 +440,15 @@ impl Machine<'_> {
         // In zsh what is exported is global, too.
         is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true);
         attributes.is_local = in_function && !is_global;
+        if attributes.is_local && self.dialect == Dialect::Zsh {
+            let is_tied = |d: &Declared| match d {
+                Declared::Assignment(assignment, _) => self.tied(&assignment.name).is_some() || is_a_tie(&assignment.name),
+                Declared::Text(text) => self.tied(text).is_some() || is_a_tie(text),
+            };
+            if given.clone().any(|d| is_tied(&d)) {
+                return self.fog("a list of zsh's own is made local");
+            }
+        }
         if self.dialect == Dialect::Ksh && attributes.is_local {
             match &self.holds_of_functions()[..] {
                 [true, ..] => {}
@@ -912,7 +933,7 @@ impl Machine<'_> {
         if takes && let Some(state) = &mut self.live {
             state.positional = Ok(Rc::new(given));
         }
-        self.run_file(&full, Boundary::Text);
+        self.through(|m| m.run_file(&full, Boundary::Text));
         if let (Some(state), Some(outer), true) = (&mut self.live, outer, takes) {
             state.positional = outer;
         }

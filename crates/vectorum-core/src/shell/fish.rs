@@ -9,6 +9,7 @@ use bytes::Bytes;
 
 use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
 use super::Source;
+use super::around::Around;
 use super::machine::{Assigned, Ended};
 use super::pattern::{Groups, Pattern};
 use super::startup::{Invocation, Last, Payload, Start, Started};
@@ -78,6 +79,8 @@ struct Fish<'a> {
     source: Rc<Source>,
     at: usize,
     steps: usize,
+    /// How the line that runs came to be run.
+    around: Around,
     /// Whether a pattern that names no file brings nothing, and is no error.
     may_be_empty: bool,
     depth: usize,
@@ -621,6 +624,22 @@ impl Fish<'_> {
         self.set_status(0);
     }
 
+    /// Runs something that the condition decides which was run last.
+    fn under(&mut self, holds: Option<bool>, run: impl FnOnce(&mut Self)) {
+        let inner = self.around.under(self.here(), holds);
+        let outer = std::mem::replace(&mut self.around, inner);
+        run(self);
+        self.around = outer;
+    }
+
+    /// Runs something that a line runs in its place.
+    fn through(&mut self, run: impl FnOnce(&mut Self)) {
+        let inner = self.around.through(self.here());
+        let outer = std::mem::replace(&mut self.around, inner);
+        run(self);
+        self.around = outer;
+    }
+
     fn run_if(&mut self, arms: &[(Vec<Job>, Vec<Job>)], otherwise: &[Job]) {
         let block = |m: &mut Self, jobs: &[Job]| {
             m.push(Kept::Block);
@@ -637,9 +656,11 @@ impl Fish<'_> {
         self.run(condition);
         self.pop();
         match self.succeeded() {
-            Ok(true) => block(self, body),
-            Ok(false) => self.run_if(rest, otherwise),
-            Err(doubt) => self.fork(&doubt, |m| block(m, body), |m| m.run_if(rest, otherwise)),
+            Ok(true) => self.under(Some(true), |m| block(m, body)),
+            Ok(false) => self.under(Some(false), |m| m.run_if(rest, otherwise)),
+            Err(doubt) => {
+                self.fork(&doubt, |m| m.under(None, |m| block(m, body)), |m| m.under(None, |m| m.run_if(rest, otherwise)))
+            }
         }
     }
 
@@ -980,7 +1001,7 @@ impl Fish<'_> {
     fn named(&mut self, name: &[u8], arguments: &[Val]) {
         if let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
             return match function {
-                Some(function) => self.call(&function, arguments),
+                Some(function) => self.through(|m| m.call(&function, arguments)),
                 None => self.fog("a function that may be one or another"),
             };
         }
@@ -1019,7 +1040,7 @@ impl Fish<'_> {
                 Some([path, ..]) if path != &b"-"[..] => {
                     let path = self.full(path);
                     match self.ground.files.kind(&path) {
-                        Kind::File | Kind::Program => self.run_file(&path),
+                        Kind::File | Kind::Program => self.through(|m| m.run_file(&path)),
                         Kind::Unknown => self.fog("a file that is run may not be read"),
                         _ => self.set_status(1),
                     }
@@ -1443,7 +1464,7 @@ impl Fish<'_> {
         };
         scope.vars.insert(Bytes::copy_from_slice(name), Var { items, ..var });
         if self.quiet == 0 && self.log.len() < 20_000 {
-            self.log.push(Assigned { name: Bytes::copy_from_slice(name), value: Some(told), site });
+            self.log.push(Assigned { name: Bytes::copy_from_slice(name), value: Some(told), site, around: self.around.clone() });
         }
         if name == b"fish_user_paths" {
             self.reconstruct();
@@ -1588,7 +1609,9 @@ impl Fish<'_> {
                 Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
             };
             match index.and_then(|i| state.scopes.get_mut(i)).and_then(|s| s.vars.remove(&name)) {
-                Some(_) if self.quiet == 0 => self.log.push(Assigned { name: name.clone(), value: None, site }),
+                Some(_) if self.quiet == 0 => {
+                    self.log.push(Assigned { name: name.clone(), value: None, site, around: self.around.clone() })
+                }
                 Some(_) => {}
                 None => status = 4,
             }
@@ -1864,6 +1887,7 @@ fn begin<'a>(
         source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
         at: 0,
         steps: 0,
+        around: Around::default(),
         may_be_empty: false,
         depth: 0,
         quiet: 0,

@@ -5,6 +5,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::Source;
+use super::around::Around;
 use super::pattern::{Groups, Pattern, fits_stars};
 use super::state::{Content, Function, Scope, State, Status, Var};
 use super::syntax::*;
@@ -28,6 +29,8 @@ pub struct Assigned {
     pub value: Option<Val>,
     /// The line.
     pub site: Site,
+    /// How it came to be run.
+    pub around: Around,
 }
 
 /// A line that would set a name but is not reached.
@@ -136,6 +139,8 @@ pub(super) struct Machine<'a> {
     pub(super) child_failed: bool,
     /// Whether ksh was told in a subshell to export what is set.
     pub(super) exports_separators: bool,
+    /// How the line that runs came to be run.
+    around: Around,
     /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
     pub(super) as_sh: bool,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
@@ -179,6 +184,7 @@ impl<'a> Machine<'a> {
             is_for_child: false,
             child_failed: false,
             exports_separators: false,
+            around: Around::default(),
             as_sh: false,
             guarded: 0,
         }
@@ -550,20 +556,37 @@ impl<'a> Machine<'a> {
         self.go_on(rest);
     }
 
+    /// Runs something that a condition decides.
+    fn under(&mut self, site: &Site, holds: Option<bool>, run: impl FnOnce(&mut Self)) {
+        let inner = self.around.under(site.clone(), holds);
+        let outer = std::mem::replace(&mut self.around, inner);
+        run(self);
+        self.around = outer;
+    }
+
+    /// Runs something that a line runs in its place: a file, or a function.
+    pub(super) fn through(&mut self, run: impl FnOnce(&mut Self)) {
+        let inner = self.around.through(self.here());
+        let outer = std::mem::replace(&mut self.around, inner);
+        run(self);
+        self.around = outer;
+    }
+
     fn go_on(&mut self, rest: &[(bool, Pipeline)]) {
         let Some(((on_success, next), after)) = rest.split_first() else { return };
         if self.live.is_none() {
             return;
         }
+        let by = self.here();
         match self.succeeded() {
-            Ok(succeeded) if succeeded == *on_success => self.run_next(next, after),
+            Ok(succeeded) if succeeded == *on_success => self.run_next(next, after, &by, Some(succeeded)),
             Ok(_) => {
                 self.note_pipeline(next);
                 self.go_on(after);
             }
             Err(doubt) => self.fork(
                 &doubt,
-                |m| m.run_next(next, after),
+                |m| m.run_next(next, after, &by, None),
                 |m| {
                     // What fails here is looked at by what comes after.
                     m.go_on(after);
@@ -572,10 +595,10 @@ impl<'a> Machine<'a> {
         }
     }
 
-    fn run_next(&mut self, next: &Pipeline, after: &[(bool, Pipeline)]) {
+    fn run_next(&mut self, next: &Pipeline, after: &[(bool, Pipeline)], by: &Site, holds: Option<bool>) {
         let is_last = after.is_empty();
         self.guarded += usize::from(!is_last);
-        self.run_pipeline(next);
+        self.under(by, holds, |m| m.run_pipeline(next));
         self.guarded -= usize::from(!is_last);
         self.go_on(after);
     }
@@ -843,13 +866,21 @@ impl<'a> Machine<'a> {
                 if let Some(body) = otherwise {
                     self.note_list(body, "the condition above it holds", &by);
                 }
-                self.run_list(body);
+                self.under(&by, Some(true), |m| m.run_list(body));
             }
             Ok(false) => {
-                self.note_list(body, "its condition does not hold", &self.here());
-                self.run_if(rest, otherwise);
+                let by = self.here();
+                self.note_list(body, "its condition does not hold", &by);
+                self.under(&by, Some(false), |m| m.run_if(rest, otherwise));
             }
-            Err(doubt) => self.fork(&doubt, |m| m.run_list(body), |m| m.run_if(rest, otherwise)),
+            Err(doubt) => {
+                let by = self.here();
+                self.fork(
+                    &doubt,
+                    |m| m.under(&by, None, |m| m.run_list(body)),
+                    |m| m.under(&by, None, |m| m.run_if(rest, otherwise)),
+                );
+            }
         }
     }
 
@@ -887,13 +918,17 @@ impl<'a> Machine<'a> {
                         self.note_list(&other.body, "another case is taken", &by);
                     }
                 }
-                self.run_arm(arm, text, rest);
+                let by = self.here();
+                self.under(&by, Some(true), |m| m.run_arm(arm, text, rest));
             }
             Ok(false) => {
                 self.note_list(&arm.body, "its case is not taken", &self.here());
                 self.run_arms(text, rest);
             }
-            Err(doubt) => self.fork(&doubt, |m| m.run_arm(arm, text, rest), |m| m.run_arms(text, rest)),
+            Err(doubt) => {
+                let by = self.here();
+                self.fork(&doubt, |m| m.under(&by, None, |m| m.run_arm(arm, text, rest)), |m| m.run_arms(text, rest));
+            }
         }
     }
 
@@ -1137,6 +1172,7 @@ impl<'a> Machine<'a> {
         }
         self.depth += 1;
         let at = self.at;
+        let called = self.around.through(self.here());
         let outer = std::mem::replace(&mut self.source, function.source.clone());
         if let Some(state) = &mut self.live {
             let positional = std::mem::replace(&mut state.positional, Ok(Rc::new(arguments)));
@@ -1145,7 +1181,9 @@ impl<'a> Machine<'a> {
         self.enter(Boundary::Function);
         let body = function.body.clone();
         let as_sh = std::mem::replace(&mut self.as_sh, function.as_sh);
+        let around = std::mem::replace(&mut self.around, called);
         self.run_command(&body);
+        self.around = around;
         self.as_sh = as_sh;
         self.end();
         self.end_scope();
@@ -1451,7 +1489,7 @@ impl<'a> Machine<'a> {
         }
         if self.quiet == 0 && self.log.len() < 20_000 {
             let value = self.live.as_ref().and_then(|s| s.vars.get(&name)).and_then(|v| v.content.value());
-            self.log.push(Assigned { name, value, site });
+            self.log.push(Assigned { name, value, site, around: self.around.clone() });
         }
         if may_fail {
             // What is no expression is an error.
@@ -1491,7 +1529,7 @@ impl<'a> Machine<'a> {
             None => return true,
         }
         if self.quiet == 0 && self.log.len() < 20_000 {
-            self.log.push(Assigned { name, value: None, site });
+            self.log.push(Assigned { name, value: None, site, around: self.around.clone() });
         }
         true
     }

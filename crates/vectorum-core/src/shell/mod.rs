@@ -12,9 +12,11 @@
 
 #![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
 
+mod around;
 mod builtin;
 mod expand;
 pub(crate) mod fish;
+pub mod ink;
 mod known;
 mod machine;
 mod parse;
@@ -31,6 +33,7 @@ mod vars;
 
 use bytes::Bytes;
 
+pub use around::{Around, Condition};
 pub use known::Shells;
 pub use machine::{Assigned, Ended, Skipped};
 pub use parse::Parser;

@@ -159,7 +159,9 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
         }
         if is_portable(name) {
             let content = if *may_be_absent { Content::Perhaps(value.clone()) } else { Content::Set(value.clone()) };
-            vars.insert(name.clone(), Var { content, exported: Some(true), ..Var::unset() });
+            // One that is not there is not exported either.
+            let exported = (!may_be_absent).then_some(true);
+            vars.insert(name.clone(), Var { content, exported, ..Var::unset() });
         }
     }
     let own = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {

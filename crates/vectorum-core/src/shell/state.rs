@@ -143,9 +143,9 @@ fn join_content(a: &Content, b: &Content, why: &Rc<Doubt>) -> Content {
             Set(value) | Perhaps(value) => Perhaps(value.clone()),
             Array(_) | Unset => Perhaps(Val::Unknown(why.clone())),
         },
+        (Array(_), _) | (_, Array(_)) => Perhaps(Val::Unknown(why.clone())),
         (Set(a), Set(b)) => Set(a.join(b, why)),
         (Set(a) | Perhaps(a), Set(b) | Perhaps(b)) => Perhaps(a.join(b, why)),
-        _ => Set(Val::Unknown(why.clone())),
     }
 }
 
@@ -154,8 +154,9 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
     // Of a name that is not set the export says nothing.
     let exported = match (&a.content, &b.content) {
         (Content::Unset, Content::Unset) if a.exported != b.exported => None,
-        (Content::Unset, _) if a.exported == Some(false) => b.exported,
-        (_, Content::Unset) if b.exported == Some(false) => a.exported,
+        // What sets it later may set one that is exported, or one that is not.
+        (Content::Unset, _) if a.exported == Some(false) => b.exported.filter(|exported| !exported),
+        (_, Content::Unset) if b.exported == Some(false) => a.exported.filter(|exported| !exported),
         _ if a.exported == b.exported => a.exported,
         _ => None,
     };

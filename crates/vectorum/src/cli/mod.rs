@@ -39,7 +39,7 @@ pub(crate) use output::{Sight, fingerprinter, print, wants_colour};
 pub(crate) use probe::{dearest, milliseconds, probed};
 pub(crate) use routes::{Host, HostArgs};
 pub(crate) use selector::own as own_block;
-pub(crate) use why::{path_and_line, sentence};
+pub(crate) use why::{around, path_and_line, sentence};
 
 use crate::demo;
 use crate::tui;

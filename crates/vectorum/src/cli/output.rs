@@ -64,6 +64,12 @@ impl Sight {
         parts.iter().map(|part| self.paint(part.tone, &part.text)).collect()
     }
 
+    /// Returns a line of a file: inert, and masked where it looks secret.
+    pub(crate) fn source(&self, line: &[u8]) -> String {
+        let parts = vectorum_core::masked_source(line, &self.prints, self.reveal);
+        parts.iter().map(|part| self.paint(part.tone, &part.text)).collect()
+    }
+
     /// Returns a whole entry in one line.
     pub(crate) fn entry(&self, raw: &[u8]) -> String {
         let parts = vectorum_core::masked_entry(raw, &self.prints, self.reveal, raw.len());

@@ -86,9 +86,39 @@ fn story(name: &Name, forecast: &Forecast, survey: &Survey, sight: &output::Sigh
     let told = survey.story(forecast, name.as_bytes()).into_iter().filter_map(|told| {
         elsewhere += usize::from(matches!(told, Told::Elsewhere(..)));
         // Three of them say enough.
-        (elsewhere <= 3 || !matches!(told, Told::Elsewhere(..))).then(|| sentence(&told, &value))
+        (elsewhere <= 3 || !matches!(told, Told::Elsewhere(..))).then_some(told)
     });
-    told.collect()
+    let quoted = |site: &Site| {
+        let text = survey.line(&site.path, site.line).unwrap_or_default().trim_ascii().to_vec();
+        let line = sight.source(&text);
+        if line.is_empty() { String::new() } else { format!(":  {line}") }
+    };
+    let mut out = Vec::new();
+    for told in told {
+        out.push(sentence(&told, &value));
+        out.extend(around(&told).into_iter().map(|(words, site)| format!("  {words} {}{}", place(site), quoted(site))));
+    }
+    out
+}
+
+/// More conditions and callers are not told.
+const AROUND: usize = 4;
+
+/// How the line that decides came to be run: words, and the line that they are about.
+pub(crate) fn around<'a>(told: &Told<'a>) -> Vec<(&'static str, &'a Site)> {
+    let Told::Set { around, site: Some(own), decides: true, .. } = told else { return Vec::new() };
+    let chain = around.chain();
+    let through = chain.iter().skip(chain.len().saturating_sub(AROUND)).map(|site| ("run by", *site));
+    let conditions = around.conditions();
+    let conditions = conditions.iter().skip(conditions.len().saturating_sub(AROUND)).filter(|c| c.site != **own).map(|c| {
+        let words = match c.holds {
+            Some(true) => "holds:",
+            Some(false) => "does not hold:",
+            None => "not known whether it holds:",
+        };
+        (words, &c.site)
+    });
+    through.chain(conditions).collect()
 }
 
 /// Puts a stop of a trail into words; `value` says a value.

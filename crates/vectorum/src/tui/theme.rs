@@ -2,6 +2,7 @@
 
 use clap::ValueEnum;
 use ratatui::style::{Color, Modifier, Style};
+use vectorum_core::shell::ink::Ink;
 use vectorum_core::{Hue, Tint, Tone};
 
 /// Which colours are used.
@@ -102,6 +103,24 @@ impl Theme {
             (Tint::Value(index), Theme::Light) => of(&LIGHT_TINTS, index),
             (Tint::Value(_), Theme::None) => Style::new(),
             (Tint::Absent | Tint::Unknown | Tint::PerRun, _) => self.style(Role::Quiet),
+        }
+    }
+
+    /// Returns the look of a stretch of a startup file.
+    pub(crate) fn ink(self, ink: Ink) -> Style {
+        let look = |dark: u8, light: u8| match self {
+            Theme::Dark => Style::new().fg(Color::Indexed(dark)),
+            Theme::Light => Style::new().fg(Color::Indexed(light)),
+            Theme::None => Style::new(),
+        };
+        match ink {
+            Ink::Plain => Style::new(),
+            Ink::Comment => self.style(Role::Quiet),
+            Ink::Keyword => look(140, 55),
+            Ink::Quoted => look(150, 64),
+            Ink::Expansion => look(80, 30),
+            Ink::Assigned => Style::new().add_modifier(Modifier::BOLD),
+            Ink::Sign => look(247, 241),
         }
     }
 

@@ -2,7 +2,8 @@
 
 use ratatui::text::{Line, Span};
 use vectorum_core::route::{Forecast, Held, Reached, Site, Told};
-use vectorum_core::{Mark, Name, Tint, inert, masked_source};
+use vectorum_core::shell::ink::{Ink, inks};
+use vectorum_core::{Mark, Name, Tint, Tone, inert, masked_source};
 
 use super::app::App;
 use super::detail::{SEEN, shown};
@@ -10,7 +11,7 @@ use super::flow::Layout;
 use super::paint::{fit, set_in, spans};
 use super::processes::sign;
 use super::theme::Role;
-use crate::cli::{dearest, milliseconds, place, sentence};
+use crate::cli::{around, dearest, milliseconds, place, sentence};
 
 type Spans = Vec<Span<'static>>;
 
@@ -112,6 +113,12 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
         if let Some(site) = site {
             lines.extend(quote(app, site, is_deciding, columns));
         }
+        for (words, site) in around(&told) {
+            let lead = format!("     {words} {}  ", place(site));
+            let mut line: Spans = vec![Span::styled(lead, theme.style(Role::Quiet))];
+            line.extend(source(app, site, site.line));
+            lines.push(fit(line, columns.saturating_sub(2)));
+        }
     }
     if let (Some(site), true) = (app.flow.site(), app.root.is_some()) {
         lines.push(vec![Span::styled(format!("e edits {}", place(site)), theme.style(Role::Label))]);
@@ -174,15 +181,16 @@ fn quote(app: &App, site: &Site, is_deciding: bool, columns: usize) -> Vec<Spans
     let around = usize::from(is_deciding);
     let mut lines = Vec::new();
     for number in site.line.saturating_sub(around).max(1)..=site.line + around {
-        let Some(text) = survey.line(&site.path, number).filter(|_| site.line > 0) else { continue };
+        if site.line == 0 || survey.line(&site.path, number).is_none() {
+            continue;
+        }
         let is_it = number == site.line;
         let sign = if is_it && is_deciding { "▶" } else { " " };
         let mut line = vec![
             Span::styled(format!("   {sign}"), theme.style(Role::Key)),
             Span::styled(format!("{number:>4}│ "), theme.style(Role::Quiet)),
         ];
-        let text: Vec<u8> = text.iter().copied().take(SEEN).collect();
-        let shown = spans(&masked_source(&text, &app.prints, app.reveal), theme);
+        let shown = source(app, site, number);
         if is_it {
             line.extend(shown);
         } else {
@@ -191,6 +199,35 @@ fn quote(app: &App, site: &Site, is_deciding: bool, columns: usize) -> Vec<Spans
         lines.push(fit(line, columns.saturating_sub(2)));
     }
     lines
+}
+
+/// Returns a line of a file, painted as what it is.
+fn source(app: &App, site: &Site, number: usize) -> Spans {
+    let theme = app.theme;
+    let text = app.flow.survey().and_then(|s| s.line(&site.path, number)).unwrap_or_default();
+    // A tab is a step, here as in an editor.
+    let text: Vec<u8> =
+        text.iter().take(SEEN).flat_map(|b| if *b == b'\t' { b"  " } else { std::slice::from_ref(b) }).copied().collect();
+    let parts = masked_source(&text, &app.prints, app.reveal);
+    let whole: String = parts.iter().map(|p| p.text.as_str()).collect();
+    let mut inks = inks(&whole).into_iter().peekable();
+    let mut out = Spans::new();
+    let mut at = 0;
+    for part in &parts {
+        let mut rest = part.text.as_str();
+        while !rest.is_empty() {
+            while inks.peek().is_some_and(|(end, _)| *end <= at) {
+                inks.next();
+            }
+            let (end, ink) = inks.peek().copied().unwrap_or((usize::MAX, Ink::Plain));
+            let (head, tail) = rest.split_at(rest.len().min(end - at));
+            let style = if part.tone == Tone::Plain { theme.ink(ink) } else { theme.tone(part.tone) };
+            out.push(Span::styled(head.to_owned(), style));
+            at += head.len();
+            rest = tail;
+        }
+    }
+    out
 }
 
 /// Returns the letters of all values, with how many routes have each.
