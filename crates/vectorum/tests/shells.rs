@@ -36,8 +36,10 @@ const NAMES: &[&str] = &["A", "B", "LIST", "PIER", "MANPATH", "X1"];
 const VALUES: &[&str] = &[
     "one",
     "'two words'",
+    "'x  y'",
     "\"$A-$B\"",
     "${B:-none}",
+    "${A:+$A:}z",
     "\"${A:+set}\"",
     "$A",
     "\"$LIST:/x\"",

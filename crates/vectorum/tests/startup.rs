@@ -8,10 +8,12 @@ use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
 
 use vectorum_core::Block;
 use vectorum_core::route::{Account, Forecast, Form, Ground, Held, Reached, shell_command, shell_terminal};
+use vectorum_core::shell::{Dialect, Parser};
 use vectorum_host::{LiveHost, ProbeCommand, ProbeFolder, Terminal};
 
 /// How a shell is started.
@@ -25,8 +27,22 @@ enum Way {
 
 const WAYS: [Way; 4] = [Way::LoginTerminal, Way::Terminal, Way::LoginCommand, Way::Command];
 
-/// What is not known of a collection, and need not be: the output of programs that nobody can know.
-const UNKNOWN: &[(&str, &[&str])] = &[];
+/// What is not known of a collection, and need not be: what programs print that nobody can know, and what
+/// is not followed yet. zsh counts SHLVL otherwise where it becomes its last command.
+const UNKNOWN: &[(&str, &[&str])] = &[
+    // A table by words, what a regular expression took, a format with a width.
+    ("bash-paths", &["GPG_TTY", "LAST", "RED", "STAMP"]),
+    ("bash-prompt", &["BASH_FUNC_mkcd%%", "LESSCLOSE", "LESSOPEN", "LS_COLORS"]),
+    ("fish-usual", &["LC_CTYPE", "LOCAL_FILE"]),
+    // `$0` in a file that is run, a search in the table of commands.
+    ("zsh-framework", &["GATE_PLUGIN", "KEYTIMEOUT", "LESSPIPE_SEEN", "SHLVL"]),
+    // A list without some of its items.
+    ("zsh-plain", &["PATH", "SHLVL"]),
+    ("skeleton-bash", &["LS_COLORS"]),
+    // The system's own file for it, which opens with what only a running shell can tell.
+    ("skeleton-mksh", &["EDITOR", "HOSTNAME", "LESSHISTFILE", "MANWIDTH", "MKSH", "SHELL"]),
+    ("skeleton-zsh", &["LS_COLORS", "SHLVL"]),
+];
 
 /// What distributions give to new accounts: a title, the shell, where each file lies and what it becomes.
 const SKELETONS: &[(&str, &str, &[(&str, &str)])] = &[
@@ -205,4 +221,75 @@ fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut
             wrong.push(format!("{title} {way:?}: {unknown} is not known"));
         }
     }
+}
+
+/// Every script of this system, up to so many of a shell.
+const MOST: usize = 150;
+
+/// What a shell reads to its end, the reader reads, or says that it does not follow it; what it takes for an
+/// error is one.
+#[test]
+fn the_systems_scripts_are_read_as_their_shells_read_them() {
+    let mut found: BTreeMap<&str, Vec<PathBuf>> = BTreeMap::new();
+    let folders = [
+        "/etc",
+        "/etc/profile.d",
+        "/etc/init.d",
+        "/etc/zsh",
+        "/usr/bin",
+        "/usr/sbin",
+        "/usr/share/bash-completion/completions",
+        "/usr/share/doc/mksh/examples",
+    ];
+    for path in folders.iter().flat_map(|f| fs::read_dir(f).into_iter().flatten()).filter_map(|e| Some(e.ok()?.path())) {
+        let is_small = fs::metadata(&path).is_ok_and(|m| m.is_file() && m.len() < 200_000);
+        let Some(text) = Some(&path).filter(|_| is_small).and_then(|p| fs::read(p).ok()) else { continue };
+        let first = String::from_utf8_lossy(text.split(|b| *b == b'\n').next().unwrap_or_default()).into_owned();
+        let place = path.display().to_string();
+        let shell = match first.strip_prefix("#!") {
+            Some(program) => ["bash", "mksh", "ksh", "zsh", "dash"]
+                .into_iter()
+                .find(|s| program.contains(s))
+                .or(program.contains("/sh").then_some("dash")),
+            None if place.contains("bash-completion") => Some("bash"),
+            None if place.contains("/zsh/") => Some("zsh"),
+            None if place.ends_with("mkshrc") => Some("mksh"),
+            None => (place.ends_with(".sh") || place == "/etc/profile").then_some("dash"),
+        };
+        found.entry(shell.unwrap_or_default()).or_default().push(path);
+    }
+    let mut differ = Vec::new();
+    for (shell, dialect) in [("dash", Dialect::Dash), ("bash", Dialect::Bash), ("mksh", Dialect::Mksh), ("zsh", Dialect::Zsh)] {
+        let mut files = found.remove(shell).unwrap_or_default();
+        files.sort();
+        files.truncate(MOST);
+        assert!(!files.is_empty(), "{shell}");
+        for path in &files {
+            let text = fs::read(path).expect("the script");
+            let is_read = Command::new(shell)
+                .arg("-n")
+                .arg(path)
+                .stdout(Stdio::null())
+                .stderr(Stdio::null())
+                .status()
+                .expect("the shell")
+                .success();
+            let mut parser = Parser::new(&text, dialect);
+            let trouble = loop {
+                match parser.next_line() {
+                    Ok(Some(_)) => {}
+                    Ok(None) => break None,
+                    Err(trouble) => break Some(trouble),
+                }
+            };
+            match trouble {
+                Some(trouble) if is_read && trouble.is_error => {
+                    differ.push(format!("{shell} reads {}: {}", path.display(), trouble.what))
+                }
+                None if !is_read => differ.push(format!("{shell} does not read {}", path.display())),
+                _ => {}
+            }
+        }
+    }
+    assert!(differ.is_empty(), "{}", differ.join("\n"));
 }

@@ -104,7 +104,11 @@ impl Machine<'_> {
             .is_some_and(|w| declares(w, self.dialect) && (prefix > 0 || !self.is_function(w)));
         let before = self.at;
         // There a word behind `command` is one like others: it is split.
-        let is_split = |w: &Word| w.parts.iter().any(|p| !matches!(p, Part::Text(t) if !t.contains(&b'~')) && !matches!(p, Part::Quoted(_) | Part::Double(_)));
+        let is_split = |w: &Word| {
+            w.parts
+                .iter()
+                .any(|p| !matches!(p, Part::Text(t) if !t.contains(&b'~')) && !matches!(p, Part::Quoted(_) | Part::Double(_)))
+        };
         if is_declaration && prefix > 0 && self.dialect == Dialect::Bash && own.iter().any(is_split) {
             return self.fog("a declaration behind «command»");
         }
@@ -980,6 +984,18 @@ impl Machine<'_> {
         if arguments.is_empty() {
             return self.print(Val::Unknown(self.doubt("what a declaration prints")));
         }
+        // A list, in ksh and its kin.
+        if let [Val::Known(option), Val::Known(name), values @ ..] = arguments
+            && option == "-A"
+            && self.dialect != Dialect::Bash
+            && self.dialect.is_rich()
+        {
+            let name = name.clone();
+            if !self.assign(&name, Content::Array(Rc::new(values.to_vec())), None) {
+                self.fail_hard();
+            }
+            return;
+        }
         while let Some(argument) = arguments.get(at) {
             let Val::Known(text) = argument.clone() else { break };
             let on = match text.first() {
@@ -1091,6 +1107,15 @@ impl Machine<'_> {
         let on = match words.first().map(|w| &w[..]) {
             Some(b"-s") => true,
             Some(b"-u") => false,
+            // What turns it on is not followed, and so it is off here.
+            Some(b"-oq" | b"-qo") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "posix")) => {
+                return self.set_status(1);
+            }
+            Some(b"-q") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "extglob")) => {
+                let option = self.live.as_ref().and_then(|s| s.option("extglob"));
+                let answer = option.ok_or_else(|| self.doubt("whether an option is set"));
+                return self.set_maybe(answer);
+            }
             _ => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 return self.doubt_status(self.doubt("whether an option is set"));

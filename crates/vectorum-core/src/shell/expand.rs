@@ -236,7 +236,7 @@ impl Machine<'_> {
                     }
                 }
                 Part::Parameter(parameter) => {
-                    let values = self.parameter(parameter, false)?;
+                    let values = self.parameter(parameter, false, mode)?;
                     self.spread(values, parameter, mode, fields)?;
                 }
                 Part::Output(commands) => {
@@ -364,7 +364,7 @@ impl Machine<'_> {
                 Part::Text(text) | Part::Quoted(text) => last(fields).push(text, true),
                 Part::Double(inner) => self.double(inner, fields, mode)?,
                 Part::Parameter(parameter) => {
-                    let values = self.parameter(parameter, true)?;
+                    let values = self.parameter(parameter, true, Mode::One)?;
                     let is_list = parameter.name == b"@" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"@"));
                     match values {
                         Values::One(value) => put(last(fields), &value, true),
@@ -553,7 +553,7 @@ impl Machine<'_> {
     }
 
     /// The value of a parameter after what is done to it.
-    fn parameter(&mut self, parameter: &Parameter, quoted: bool) -> Expanded<Values> {
+    fn parameter(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Values> {
         if let Change::IsSet(key) = &parameter.change {
             return Ok(Values::One(match self.is_set(&parameter.name, key.as_deref()) {
                 Ok(is_set) => Val::of(if is_set { "1" } else { "0" }),
@@ -562,7 +562,7 @@ impl Machine<'_> {
         }
         let content = self.parameter_content(parameter)?;
         if let Change::Instead(sign, colon, word) = &parameter.change {
-            return self.instead(parameter, content, *sign, *colon, word, quoted);
+            return self.instead(parameter, content, (*sign, *colon), word, (quoted, mode));
         }
         if matches!(content, Held::Unset | Held::Perhaps(_))
             && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false))
@@ -801,10 +801,9 @@ impl Machine<'_> {
         &mut self,
         parameter: &Parameter,
         held: Held,
-        sign: u8,
-        colon: bool,
+        (sign, colon): (u8, bool),
         word: &Word,
-        quoted: bool,
+        (quoted, mode): (bool, Mode),
     ) -> Expanded<Values> {
         let is_there = match &held {
             Held::Unset => Ok(false),
@@ -835,7 +834,7 @@ impl Machine<'_> {
                 return Ok(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
             }
             // What stands there is split as if it stood outside, unless the whole is quoted.
-            if quoted || sign == b'=' {
+            if quoted || sign == b'=' || mode != Mode::Fields {
                 Ok(Values::One(m.one(&word.parts, Mode::One)))
             } else {
                 let mut fields = m.expand(&word.parts, Mode::Fields)?;

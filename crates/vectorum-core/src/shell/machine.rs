@@ -108,6 +108,8 @@ pub(super) struct Machine<'a> {
     pub(super) account: &'a Account,
     pub(super) dialect: Dialect,
     pub(super) is_interactive: bool,
+    /// `None` where it is not known how the shell was started.
+    pub(super) is_login: Option<bool>,
     pub(super) live: Option<State>,
     pub(super) frames: Vec<Frame>,
     pub(super) source: Rc<Source>,
@@ -163,6 +165,7 @@ impl<'a> Machine<'a> {
             account,
             dialect,
             is_interactive: false,
+            is_login: None,
             live: Some(state),
             frames: vec![Frame { kind: Boundary::Shell, leave: None, next: None }],
             source: Rc::new(Source::new(Bytes::new(), Bytes::new())),

@@ -738,7 +738,7 @@ impl<'a> Parser<'a> {
             }
             let body = self.whole()?;
             self.lines()?;
-            let end = if self.take(b";;&") || self.dialect == Dialect::Zsh && self.take(b";|") {
+            let end = if self.take(b";;&") || matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) && self.take(b";|") {
                 ArmEnd::On
             } else if self.take(b";;") {
                 ArmEnd::Done

@@ -122,6 +122,7 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Start, begin: State, in
     let flavour = Flavour::of(ground.files);
     let mut machine = Machine::new(ground, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
+    machine.is_login = Some(invocation.is_login);
     let options: [&[u8]; 3] = [b"SHELLOPTS", b"BASHOPTS", b"POSIXLY_CORRECT"];
     if invocation.dialect == Dialect::Bash && options.iter().any(|n| start.contains_key(*n)) {
         machine.fog("the shell is started with other options by a variable");

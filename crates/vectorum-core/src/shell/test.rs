@@ -117,8 +117,10 @@ impl Machine<'_> {
             }
             b"-o" => {
                 let is_zsh = self.dialect == super::syntax::Dialect::Zsh;
-                return match &path[..] {
-                    b"interactive" if is_zsh => Ok(self.is_interactive),
+                let name: Vec<u8> = path.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
+                return match (&name[..], self.is_login) {
+                    (b"interactive", Some(_)) if is_zsh => Ok(self.is_interactive),
+                    (b"login", Some(is_login)) if is_zsh => Ok(is_login),
                     _ => Err(self.doubt("whether an option is set")),
                 };
             }

@@ -15,6 +15,9 @@ use crate::cli::{around, dearest, milliseconds, place, sentence};
 
 type Spans = Vec<Span<'static>>;
 
+/// A way with so many stops before the deciding one is told after it.
+const LONG: usize = 3;
+
 /// So many files of a shell are listed with what they cost.
 const COSTS: usize = 5;
 
@@ -60,7 +63,18 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
         lines.push(held(app, name, &Held::Known(value.clone())));
     }
     let mut elsewhere = 0;
-    for told in survey.story(forecast, name.as_bytes()) {
+    let mut told_all = survey.story(forecast, name.as_bytes());
+    // What decides comes first; the way there may be long.
+    let is_deciding = |t: &Told<'_>| matches!(t, Told::Set { decides: true, .. } | Told::Seen(..));
+    let stops = told_all.iter().position(is_deciding).filter(|at| *at >= LONG);
+    if let Some(at) = stops {
+        let decides = told_all.remove(at);
+        told_all.insert(0, decides);
+    }
+    for (number, told) in told_all.into_iter().enumerate() {
+        if number == 1 && stops.is_some() {
+            lines.push(vec![Span::styled("  the way there:", theme.style(Role::Label))]);
+        }
         let (mark, site, is_deciding) = match &told {
             Told::Set { site, decides, .. } => (if *decides { Mark::Born } else { Mark::Changed }, *site, *decides),
             Told::Seen(site, _) => (Mark::Born, *site, true),
