@@ -179,6 +179,10 @@ fn each_shell_tells_itself_which_lines_decide() {
         }
         let number = 3001 + at;
         arguments.extend(["--user".to_owned(), format!("{shell}:{number}:/bin/{shell}")]);
+        if shell != "fish" {
+            let run = format!("/vectorum/vectorum forecast login --json --yes --run /{home}/{file} --run /{home}/more --account {shell}");
+            script.push_str(&format!("{run} >/res/{shell}-told 2>/res/{shell}-told.said\n"));
+        }
         let own = format!(
             "setpriv --reuid {number} --regid {number} --init-groups env -i HOME=/{home} TERM=linux PATH=/usr/bin:/bin {vectorum}"
         );
@@ -220,6 +224,15 @@ fn each_shell_tells_itself_which_lines_decide() {
             }
         }
         assert_eq!(json["vars"]["PLAIN"], "1", "{run}");
+        // With what the one program printed nothing is open, and all is as it arrives.
+        if let Ok(text) = fs::read(results.join(format!("{run}-told"))) {
+            let told: Value = serde_json::from_slice(&text).unwrap_or_else(|e| panic!("{run}: {e}\n{text:?}"));
+            for name in ["FROM_MORE", "FROM_EVAL", "OTHER_EVAL", "SUM"] {
+                if told["vars"][name] != json["vars"][name] || told["open"] != Value::Null {
+                    wrong.push_str(&format!("{run}: with what was printed {name} is {}, {}\n", told["vars"][name], told["open"]));
+                }
+            }
+        }
         let settled = json["settled"].as_array().expect("names");
         if !["FROM_MORE", "FROM_EVAL"].iter().all(|name| settled.iter().any(|n| n == name)) {
             wrong.push_str(&format!("{run}: settled are only {settled:?}\n"));

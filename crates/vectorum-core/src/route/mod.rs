@@ -34,7 +34,7 @@ use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
 use crate::shell::trace::Cost;
-use crate::shell::{Around, Dialect, Shells, Skipped};
+use crate::shell::{Around, Dialect, Outputs, Shells, Skipped};
 use crate::tint::{Tint, Tints};
 
 pub use child::{cargo_test, debugger, tmux_pane};
@@ -98,6 +98,8 @@ pub struct Ground<'a> {
     pub assumes_stock: bool,
     /// The shells that were followed on this state of the host.
     pub shells: Option<&'a Shells>,
+    /// What programs printed that were run for this answer.
+    pub outputs: Option<&'a Outputs>,
 }
 
 /// The blocks of running service managers: entries as they give them.
@@ -112,7 +114,7 @@ pub struct Running {
 impl<'a> Ground<'a> {
     /// A host that is only looked at, not one that runs.
     pub fn new(files: &'a dyn HostView, accounts: &'a [Account]) -> Ground<'a> {
-        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: None, assumes_stock: false, shells: None }
+        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: None, assumes_stock: false, shells: None, outputs: None }
     }
 }
 

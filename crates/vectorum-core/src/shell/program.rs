@@ -4,9 +4,11 @@
 use bytes::Bytes;
 
 use super::machine::Machine;
+use super::outputs::Asked;
+use super::state::Content;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
-use crate::host_view::{Content, Kind};
+use crate::host_view::{Content as FileContent, Kind};
 
 /// Programs whose text is made to be evaluated, with the only names that it sets.
 const EVALUATED: &[(&[u8], &[&str])] = &[
@@ -79,7 +81,7 @@ impl Machine<'_> {
             return Ok(is_it(self, &path)?.then_some(path));
         }
         let path = match self.content_of(b"PATH") {
-            super::state::Content::Set(Val::Known(path)) => path,
+            Content::Set(Val::Known(path)) => path,
             _ => return Err(self.doubt("where programs are looked up is not known")),
         };
         for folder in path.split(|b| *b == b':') {
@@ -101,11 +103,46 @@ impl Machine<'_> {
             return Answer { output: Val::Unknown(std::rc::Rc::new(doubt)), status: None };
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+        if let (Some(outputs), Some(arguments)) = (self.ground.outputs, &known)
+            && name.starts_with(b"/")
+            && self.live.as_ref().is_some_and(|s| s.output.is_some())
+        {
+            if let Some(output) = outputs.of(name, arguments) {
+                return Answer { output: Val::Known(output.text.clone()), status: Some(output.status) };
+            }
+            if self.answer_is_open(base) {
+                outputs.ask(self.asked(name, arguments));
+            }
+        }
         let found = known.and_then(|arguments| {
             let arguments: Vec<&[u8]> = arguments.iter().map(|a| &a[..]).collect();
             self.answer(base, &arguments)
         });
         found.unwrap_or_else(|| Answer { output: Val::Unknown(self.doubt("what a program prints")), status: None })
+    }
+
+    /// Whether a program is none of those that nobody needs to run.
+    fn answer_is_open(&self, base: &[u8]) -> bool {
+        !reads_nothing(base) && !matches!(base, b"cat" | b"tr" | b"tty" | b"sed" | b"grep" | b"awk" | b"cut" | b"head" | b"tail")
+    }
+
+    /// A program with what it would be handed.
+    fn asked(&self, program: &[u8], arguments: &[Bytes]) -> Asked {
+        let vars = self.live.iter().flat_map(|s| s.vars.all());
+        let exported = vars.filter(|(_, var, _)| var.exported == Some(true));
+        let block = exported.filter_map(|(name, var, _)| match &var.content {
+            Content::Set(Val::Known(value)) => Some((name.clone(), value.clone())),
+            _ => None,
+        });
+        Asked {
+            site: self.here(),
+            program: Bytes::copy_from_slice(program),
+            arguments: arguments.to_vec(),
+            dialect: self.dialect,
+            block: block.collect(),
+            account: self.account.clone(),
+            folder: self.live.as_ref().and_then(|s| s.folder.clone()),
+        }
     }
 
     pub(super) fn answer(&mut self, name: &[u8], arguments: &[&[u8]]) -> Option<Answer> {
@@ -122,7 +159,7 @@ impl Machine<'_> {
             (b"uname", [b"-o"]) => ok(line("GNU/Linux")),
             (b"logname", []) => None,
             (b"hostname", []) | (b"uname", [b"-n"]) => match self.ground.files.read(b"/etc/hostname") {
-                Content::Bytes(text) => {
+                FileContent::Bytes(text) => {
                     let name =
                         text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && !l.starts_with(b"#"))?;
                     ok(line(name))
@@ -160,7 +197,7 @@ impl Machine<'_> {
                         return None;
                     }
                     match self.content(&path) {
-                        Content::Bytes(text) => out.extend_from_slice(&text),
+                        FileContent::Bytes(text) => out.extend_from_slice(&text),
                         _ => return None,
                     }
                 }

@@ -8,12 +8,13 @@ use vectorum_core::route::{Forecast, Held, Reached, Route, Site};
 use vectorum_core::{Block, inert};
 
 use super::failure::quoted;
+use super::outputs::forecast_with;
 use super::routes::{AskArgs, Host};
 use super::{Answer, Failure, json as schema, output};
 
 /// Say what block a route would give, and which line decided each variable
 ///
-/// Nothing is run and nothing is written. What cannot be known is said to be unknown, with the
+/// Nothing is run, but for what --run names, and nothing is written. What cannot be known is said to be unknown, with the
 /// reason; a value that is given is never a guess.
 #[derive(Debug, clap::Args)]
 pub(crate) struct Args {
@@ -24,6 +25,15 @@ pub(crate) struct Args {
     /// The block of the route's first program, in place of the usual one; several by repeating it
     #[arg(long, value_name = "NAME=VALUE")]
     start: Vec<OsString>,
+
+    /// Run the program whose output this line of a startup file uses, and follow the file with what it
+    /// printed; several by repeating it
+    #[arg(long, value_name = "FILE:LINE", conflicts_with = "start")]
+    run: Vec<OsString>,
+
+    /// Run it without asking
+    #[arg(long, short)]
+    yes: bool,
 
     #[command(flatten)]
     ask: AskArgs,
@@ -53,7 +63,13 @@ pub(crate) fn run(args: &Args) -> Answer {
         start.push((name, value.get(1..).unwrap_or_default()));
     }
     let start = (!start.is_empty()).then(|| Block::from_vars(start));
-    let forecast = host.forecast(&route, start.as_ref());
+    let forecast = if args.run.is_empty() {
+        host.forecast(&route, start.as_ref())
+    } else if host.is_live {
+        forecast_with(&host, &route, &args.run, args.yes)?
+    } else {
+        return Err(Failure::new("nothing of another host's tree is run").way_out("ask without --run, or on that host"));
+    };
     if args.ask.json {
         host.print(document(&route, &forecast))?;
     } else {
@@ -136,6 +152,9 @@ fn print_text(reveal: bool, forecast: &Forecast) -> Result<(), Failure> {
     if let Some((why, site)) = &forecast.open {
         let place = site.as_ref().map(|s| format!(" ({})", inert(&s.path))).unwrap_or_default();
         out.push_str(&format!("other names may be set, too: {why}{place}\n"));
+        if let Some(site) = site.as_ref().filter(|_| why.contains("program")) {
+            out.push_str(&format!("to run only that program and go on: --run {}\n", self::place(site)));
+        }
     }
     output::print(out.as_bytes())
 }

@@ -13,6 +13,7 @@ mod forecast;
 mod json;
 mod manual;
 mod output;
+mod outputs;
 mod probe;
 mod read;
 mod receipts;

@@ -162,6 +162,11 @@ fn tell(plan: &Plan, expected: &Forecast, is_allowed: bool, is_once: bool) -> Re
         }
     }
     output::note(text.trim_end());
+    agreed(is_allowed)
+}
+
+/// Asks whether something is to be run that was told before.
+pub(crate) fn agreed(is_allowed: bool) -> Result<(), Failure> {
     if is_allowed {
         return Ok(());
     }

@@ -12,6 +12,7 @@ use serde_json::{Map, Value as Json, json};
 use vectorum_core::route::{
     Account, Flavour, Forecast, Ground, Held, Launch, Reached, Route, Running, Starts, Survey, accounts_of,
 };
+use vectorum_core::shell::Outputs;
 use vectorum_core::{Block, Content, HostView, Kind, Snapshot, Want, inert};
 use vectorum_host::{Manager, Peek, ProcFolder, RootedHost};
 
@@ -186,6 +187,14 @@ impl Host {
         let files = Snapshot::new(&asked);
         let start = start.cloned().unwrap_or_else(|| self.starts().of(route));
         route.forecast(&self.ground(&files), &self.account, &start)
+    }
+
+    /// Follows a route with what programs printed; it notes which others it would want to be run.
+    pub(crate) fn forecast_told(&self, route: &Route, outputs: &Outputs) -> Forecast {
+        let asked = self.files();
+        let files = Snapshot::new(&asked);
+        let ground = Ground { outputs: Some(outputs), ..self.ground(&files) };
+        route.forecast(&ground, &self.account, &self.starts().of(route))
     }
 
     /// What the first programs get. Of another host that is not known.

@@ -1,0 +1,68 @@
+//! What programs printed that were run for an answer: where a startup file evaluates the output of a
+//! program, the answer is open until somebody runs that one program.
+
+use std::cell::RefCell;
+
+use bytes::Bytes;
+
+use super::syntax::Dialect;
+use crate::route::{Account, Site};
+
+/// A program whose output is used, and not known.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Asked {
+    /// The line that uses it.
+    pub site: Site,
+    /// The program's file.
+    pub program: Bytes,
+    /// Its arguments.
+    pub arguments: Vec<Bytes>,
+    /// The kind of the shell that runs it: some programs look at their parent.
+    pub dialect: Dialect,
+    /// What it is handed, as far as that is known.
+    pub block: Vec<(Bytes, Bytes)>,
+    /// As whom it runs.
+    pub account: Account,
+    /// Where.
+    pub folder: Option<Bytes>,
+}
+
+/// What a program printed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Output {
+    /// The program's file.
+    pub program: Bytes,
+    /// Its arguments.
+    pub arguments: Vec<Bytes>,
+    /// What it wrote to standard output.
+    pub text: Bytes,
+    /// Its exit status.
+    pub status: u8,
+}
+
+/// What is known of the output of programs, and what was asked for besides.
+#[derive(Debug, Default)]
+pub struct Outputs {
+    /// What was run.
+    pub known: Vec<Output>,
+    asked: RefCell<Vec<Asked>>,
+}
+
+impl Outputs {
+    /// Returns what a program printed with such arguments.
+    pub(super) fn of(&self, program: &[u8], arguments: &[Bytes]) -> Option<&Output> {
+        self.known.iter().find(|o| o.program == program && o.arguments == arguments)
+    }
+
+    pub(super) fn ask(&self, asked: Asked) {
+        let mut all = self.asked.borrow_mut();
+        if !all.iter().any(|other| other.site == asked.site && other.program == asked.program && other.arguments == asked.arguments) {
+            all.push(asked);
+        }
+    }
+
+    /// Takes what was asked for, and is not known.
+    pub fn take_asked(&self) -> Vec<Asked> {
+        std::mem::take(&mut self.asked.borrow_mut())
+    }
+}
