@@ -180,7 +180,9 @@ fn each_shell_tells_itself_which_lines_decide() {
         let number = 3001 + at;
         arguments.extend(["--user".to_owned(), format!("{shell}:{number}:/bin/{shell}")]);
         if shell != "fish" {
-            let run = format!("/vectorum/vectorum forecast login --json --yes --run /{home}/{file} --run /{home}/more --account {shell}");
+            let run = format!(
+                "/vectorum/vectorum forecast login --json --yes --run /{home}/{file} --run /{home}/more --account {shell}"
+            );
             script.push_str(&format!("{run} >/res/{shell}-told 2>/res/{shell}-told.said\n"));
         }
         let own = format!(

@@ -205,6 +205,14 @@ fn a_route_is_probed_from_the_screen_and_only_when_agreed() {
     terminal.wait_for("nothing was run");
     terminal.press(&["Enter"]);
     terminal.wait("the screen again", |s| s.contains("1 Flow") && s.contains("ended with exit status 3"));
+    // Agreed to, it settles the route.
+    terminal.press(&["p"]);
+    terminal.wait_for("run it? [y/N]");
+    terminal.press(&["y", "Enter"]);
+    terminal
+        .wait("what the shells tell", |s| s.contains("with its own tracing on:") && s.trim_end().ends_with("Enter goes back"));
+    terminal.press(&["Enter"]);
+    terminal.wait("what was seen", |s| s.contains("1 Flow") && s.contains("was probed: ") && s.contains(" names arrived"));
 }
 
 #[test]

@@ -114,7 +114,16 @@ pub struct Running {
 impl<'a> Ground<'a> {
     /// A host that is only looked at, not one that runs.
     pub fn new(files: &'a dyn HostView, accounts: &'a [Account]) -> Ground<'a> {
-        Ground { files, accounts, running: None, sudo_says: None, stops_at_shell: None, assumes_stock: false, shells: None, outputs: None }
+        Ground {
+            files,
+            accounts,
+            running: None,
+            sudo_says: None,
+            stops_at_shell: None,
+            assumes_stock: false,
+            shells: None,
+            outputs: None,
+        }
     }
 }
 

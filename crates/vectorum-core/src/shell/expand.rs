@@ -440,8 +440,9 @@ impl Machine<'_> {
                             last(fields).push(b" ", false);
                         }
                     }
-                    if self.dialect == Dialect::Zsh {
-                        put(last(fields), value, false);
+                    // There they are words as they stand, and name no files.
+                    if self.is_own_zsh() {
+                        put(last(fields), value, true);
                         continue;
                     }
                     self.split(value, mode, fields)?;

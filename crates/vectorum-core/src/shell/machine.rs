@@ -714,7 +714,16 @@ impl<'a> Machine<'a> {
         let mut answer = Ok(true);
         for redirect in redirects {
             match &redirect.operator[..] {
-                b"<<" | b"<<-" | b"<<<" | b">&" | b"<&" => continue,
+                b"<<" | b"<<-" => {
+                    // What cannot be put together is not read, and the command not run.
+                    let is_odd = |p: &Part| matches!(p, Part::Document(text) if !matches!(text.get(), Some(Ok(_))));
+                    if redirect.word.parts.iter().any(is_odd) {
+                        self.fail_perhaps("the text of a here-document");
+                        answer = Err(self.doubt("the text of a here-document"));
+                    }
+                    continue;
+                }
+                b"<<<" | b">&" | b"<&" => continue,
                 operator => {
                     let Ok(path) = self.one_word(&redirect.word) else { continue };
                     let Some(path) = path.known().cloned() else {
@@ -1151,8 +1160,9 @@ impl<'a> Machine<'a> {
     }
 
     fn close_scope(&self, state: &mut State) {
-        let exports = self.dialect == Dialect::Zsh && state.option("allexport") != Some(false);
-        state.close_scope(|name| exports && self.is_tied_text(name));
+        let all = state.option("allexport") != Some(false);
+        let exports = self.dialect == Dialect::Zsh && all;
+        state.close_scope(|name| exports && self.is_tied_text(name), self.dialect == Dialect::Dash && all);
     }
 
     /// Puts back what was hidden last.
@@ -1425,6 +1435,14 @@ impl<'a> Machine<'a> {
         if is_special && keeps_its_own && self.quiet == 0 && !self.source.path.is_empty() {
             // Some of these end the file.
             self.fog("the shell gives this variable a meaning of its own");
+            return true;
+        }
+        if self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.may_be_readonly && !v.readonly) {
+            let doubt = self.doubt("whether the name is held fast is not known");
+            self.fork(&doubt, Self::fail_hard, |_| {});
+            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+                (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
+            }
             return true;
         }
         let Some(state) = &mut self.live else { return true };

@@ -56,7 +56,10 @@ impl Outputs {
 
     pub(super) fn ask(&self, asked: Asked) {
         let mut all = self.asked.borrow_mut();
-        if !all.iter().any(|other| other.site == asked.site && other.program == asked.program && other.arguments == asked.arguments) {
+        if !all
+            .iter()
+            .any(|other| other.site == asked.site && other.program == asked.program && other.arguments == asked.arguments)
+        {
             all.push(asked);
         }
     }

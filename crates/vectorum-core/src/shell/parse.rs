@@ -79,7 +79,7 @@ fn odd_document(body: &[u8]) -> Option<&'static str> {
     while let Some(at) = memchr::memmem::find(rest, b"${") {
         rest = rest.get(at + 2..).unwrap_or_default();
         let inner = rest.get(..memchr::memchr(b'}', rest).unwrap_or(rest.len())).unwrap_or_default();
-        if inner.iter().any(|b| b"=?".contains(b)) {
+        if inner.iter().any(|b| b"=?^,@!~/".contains(b)) {
             return Some("a here-document that sets a variable, or fails");
         }
         if inner.iter().any(|b| b"\"'\\".contains(b)) {

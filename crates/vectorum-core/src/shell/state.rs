@@ -42,6 +42,8 @@ pub(super) struct Var {
     /// Whether children receive it; `None` where that is not known.
     pub(super) exported: Option<bool>,
     pub(super) readonly: bool,
+    /// Whether it may be held fast, or not.
+    pub(super) may_be_readonly: bool,
     /// The line that decided its value; `None` for what was there at the start.
     pub(super) site: Option<Site>,
     /// Whether it is exported only once it gets a value (zsh).
@@ -67,6 +69,7 @@ impl Var {
             content: Content::Unset,
             exported: Some(false),
             readonly: false,
+            may_be_readonly: false,
             site: None,
             is_pending: false,
             is_odd: false,
@@ -164,7 +167,8 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
     Var {
         content,
         exported,
-        readonly: a.readonly || b.readonly,
+        readonly: a.readonly && b.readonly,
+        may_be_readonly: a.readonly != b.readonly || a.may_be_readonly || b.may_be_readonly,
         site,
         is_pending: a.is_pending && b.is_pending,
         is_odd: a.is_odd || b.is_odd || a.is_unique != b.is_unique,
@@ -193,10 +197,13 @@ impl State {
     }
 
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
-    pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool) {
+    pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool, marks: bool) {
         let Some(Scope { vars, positional, .. }) = self.scopes.pop() else { return };
         for (name, var) in vars.into_iter().rev() {
             match var {
+                // With `set -a` dash leaves its mark.
+                Some(var) if marks => self.vars.insert(name, Var { exported: None, ..var }),
+                None if marks => self.vars.insert(name, Var { exported: None, ..Var::unset() }),
                 Some(var) => {
                     let exported = if exports(&name) { None } else { var.exported };
                     self.vars.insert(name, Var { exported, ..var });

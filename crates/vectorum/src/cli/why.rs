@@ -134,8 +134,14 @@ pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> Stri
         Told::Dropped { hop, site, why: Some(why) } => format!("{hop}{}: dropped; {why}", at(site)),
         Told::Dropped { hop, site, why: None } => format!("{hop}{}: dropped", at(site)),
         Told::Unknown(why, site) => {
-            let one = site.filter(|_| why.contains("a program prints")).map(|s| format!(", forecast --run {} only that program", place(s)));
-            format!("what arrives is unknown: {why}{}; vectorum probe runs the route and sees{}", behind(site), one.unwrap_or_default())
+            let one = site
+                .filter(|_| why.contains("a program prints"))
+                .map(|s| format!(", forecast --run {} only that program", place(s)));
+            format!(
+                "what arrives is unknown: {why}{}; vectorum probe runs the route and sees{}",
+                behind(site),
+                one.unwrap_or_default()
+            )
         }
         Told::Assumed(Some(held)) => {
             format!("by the rules that come with the program, an assumption, it would be {}", value(held))
