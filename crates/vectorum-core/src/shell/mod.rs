@@ -6,9 +6,10 @@
 //! external program cannot change its parent's block: only what depends on its output or status is
 //! unknown.
 //!
-//! What is known is never wrong: whatever is not followed makes unknown all that it could change.
-//! Not followed are, among others, alternatives in patterns (`@(a|b)`), `select`, `coproc`, flags of
-//! zsh's parameters, and traps.
+//! What is known is never wrong: whatever is not followed makes unknown all that it could change, and what
+//! may fail is followed both ways. Not followed are, among others, `select`, `coproc`, tables by words, most
+//! flags of zsh's parameters, and traps. After a text that is evaluated and not known, what the lines behind
+//! it set is still taken for set: that text is taken not to end the shell or the file.
 
 #![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
 

@@ -388,6 +388,7 @@ const LEGEND: &[(&str, &str)] = &[
     ),
     ("▸ 12 · +4", "in Flow: branches that agree, told as one; so many more are folded away below"),
     ("▶ 12│", "in a trail: the line of the file that decides"),
+    ("● ○ ◉", "in a trail: the line that decides, one before it, what only a probe saw"),
     ("≡ * !", "a list, looks secret, something is wrong with a value"),
     ("≠3", "three different values are about"),
     ("••••••#1f9c3a", "a masked secret; equal digits mean equal secrets, until the program ends"),
