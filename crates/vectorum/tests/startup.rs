@@ -3,6 +3,7 @@
 //! distributions' own skeletons are taken from where their packages put them.
 
 #![allow(clippy::expect_used, clippy::panic, reason = "a test that cannot go on fails")]
+#![allow(clippy::print_stdout, reason = "how much is known is worth seeing")]
 
 use std::collections::BTreeMap;
 use std::ffi::OsString;
@@ -44,8 +45,10 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     ("skeleton-zsh", &["LS_COLORS", "SHLVL"]),
 ];
 
+type Skeleton = (&'static str, &'static str, &'static [(&'static str, &'static str)]);
+
 /// What distributions give to new accounts: a title, the shell, where each file lies and what it becomes.
-const SKELETONS: &[(&str, &str, &[(&str, &str)])] = &[
+const SKELETONS: &[Skeleton] = &[
     ("skeleton-bash", "bash", &[("/etc/skel/.bashrc", ".bashrc"), ("/etc/skel/.profile", ".profile")]),
     ("skeleton-dash", "dash", &[("/etc/skel/.profile", ".profile")]),
     ("skeleton-mksh", "mksh", &[("/etc/skel/.mkshrc", ".mkshrc"), ("/etc/skel/.profile", ".profile")]),
@@ -284,7 +287,7 @@ fn the_systems_scripts_are_read_as_their_shells_read_them() {
             };
             match trouble {
                 Some(trouble) if is_read && trouble.is_error => {
-                    differ.push(format!("{shell} reads {}: {}", path.display(), trouble.what))
+                    differ.push(format!("{shell} reads {}: {}", path.display(), trouble.what));
                 }
                 None if !is_read => differ.push(format!("{shell} does not read {}", path.display())),
                 _ => {}

@@ -29,7 +29,7 @@ fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Content {
             match (m.dialect, values.first_mut()) {
                 (Dialect::Zsh, _) => values.push(new.clone()),
                 (_, Some(first)) => {
-                    *first = plus(b"", Content::Set(first.clone()), new, m).value().unwrap_or_else(|| new.clone())
+                    *first = plus(b"", Content::Set(first.clone()), new, m).value().unwrap_or_else(|| new.clone());
                 }
                 _ => values.push(new.clone()),
             }

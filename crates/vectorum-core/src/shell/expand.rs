@@ -996,7 +996,7 @@ impl Machine<'_> {
             }
             Change::Quote if text.iter().all(|b| b.is_ascii_alphanumeric() || b"/:._-,+@%".contains(b)) => Val::Known(text),
             Change::Quote => odd(self),
-            Change::Parts(letters) => match letters.iter().try_fold(text.clone(), |text, letter| modified(&text, *letter)) {
+            Change::Parts(letters) => match letters.iter().try_fold(text, |text, letter| modified(&text, *letter)) {
                 Some(text) => Val::Known(text),
                 None => odd(self),
             },

@@ -10,7 +10,7 @@ use bytes::Bytes;
 use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
 use super::Source;
 use super::around::Around;
-use super::machine::{Assigned, Ended};
+use super::machine::{Assigned, Ended, Skipped};
 use super::pattern::{Groups, Pattern};
 use super::startup::{Invocation, Last, Payload, Start, Started};
 use super::value::{Doubt, Val};
@@ -87,6 +87,7 @@ struct Fish<'a> {
     quiet: usize,
     log: Vec<Assigned>,
     read: Vec<Bytes>,
+    skipped: Vec<Skipped>,
     until: Option<Bytes>,
     stopped: Option<State>,
     /// What the function that runs was given, and where: a value that is only handed on comes from there.
@@ -202,6 +203,9 @@ const OWN_PREFIXES: &[&[u8]] = &[
     b"fish_handle",
     b"status_generation",
 ];
+
+/// So many lines are noted that are not reached.
+const MOST_SKIPPED: usize = 2000;
 
 /// Stands for a star in a word: no value has a NUL.
 const STAR: u8 = 0;
@@ -624,6 +628,28 @@ impl Fish<'_> {
         self.set_status(0);
     }
 
+    /// Notes the names that commands would set which are not reached.
+    fn note(&mut self, jobs: &[Job], why: &'static str, by: &Site) {
+        if self.quiet > 0 || self.skipped.len() > MOST_SKIPPED {
+            return;
+        }
+        for job in jobs {
+            let Kinds::Command(words, _) = &job.kind else { continue };
+            let literal = |word: &Word| match &word.parts[..] {
+                [Part::Text(text)] => Some(text.clone()),
+                _ => None,
+            };
+            let mut words = words.iter().map(literal);
+            if words.next().flatten().as_deref() != Some(b"set") {
+                continue;
+            }
+            if let Some(Some(name)) = words.find(|w| w.as_ref().is_none_or(|w| !w.starts_with(b"-"))) {
+                let site = Site { path: self.source.path.clone(), line: self.source.line(job.at) };
+                self.skipped.push(Skipped { name: name.into(), site, why, by: by.clone() });
+            }
+        }
+    }
+
     /// Runs something that the condition decides which was run last.
     fn under(&mut self, holds: Option<bool>, run: impl FnOnce(&mut Self)) {
         let inner = self.around.under(self.here(), holds);
@@ -656,10 +682,21 @@ impl Fish<'_> {
         self.run(condition);
         self.pop();
         match self.succeeded() {
-            Ok(true) => self.under(Some(true), |m| block(m, body)),
-            Ok(false) => self.under(Some(false), |m| m.run_if(rest, otherwise)),
+            Ok(true) => {
+                let by = self.here();
+                for (_, other) in rest {
+                    self.note(other, "a condition above it holds", &by);
+                }
+                self.note(otherwise, "the condition above it holds", &by);
+                self.under(Some(true), |m| block(m, body));
+            }
+            Ok(false) => {
+                let by = self.here();
+                self.note(body, "its condition does not hold", &by);
+                self.under(Some(false), |m| m.run_if(rest, otherwise));
+            }
             Err(doubt) => {
-                self.fork(&doubt, |m| m.under(None, |m| block(m, body)), |m| m.under(None, |m| m.run_if(rest, otherwise)))
+                self.fork(&doubt, |m| m.under(None, |m| block(m, body)), |m| m.under(None, |m| m.run_if(rest, otherwise)));
             }
         }
     }
@@ -1107,7 +1144,7 @@ impl Fish<'_> {
                 self.set_status(u8::from(arguments.is_empty()));
             }
             b"read" | b"argparse" => self.fog("a command of fish that is not followed"),
-            b"string" => match known.as_deref().and_then(|words| string(words)) {
+            b"string" => match known.as_deref().and_then(string) {
                 Some((lines, status)) => {
                     for line in lines {
                         self.print(both(&Val::Known(line), &Val::of(b"\n")));
@@ -1255,7 +1292,7 @@ impl Fish<'_> {
             return None;
         }
         let Val::Known(folder) = self.items(b"PWD").ok()?.first()?.clone() else { return None };
-        let state = super::startup::state(self.ground, self.account, &Start::new(), &folder, &self.invocation);
+        let state = super::startup::state(self.ground, self.account, &Start::new(), &folder, self.invocation);
         let mut asked = super::machine::Machine::new(self.ground, self.account, super::syntax::Dialect::Dash, state);
         let answer = asked.answer(base, &known)?;
         Some((answer.output, answer.status?))
@@ -1610,7 +1647,7 @@ impl Fish<'_> {
             };
             match index.and_then(|i| state.scopes.get_mut(i)).and_then(|s| s.vars.remove(&name)) {
                 Some(_) if self.quiet == 0 => {
-                    self.log.push(Assigned { name: name.clone(), value: None, site, around: self.around.clone() })
+                    self.log.push(Assigned { name: name.clone(), value: None, site, around: self.around.clone() });
                 }
                 Some(_) => {}
                 None => status = 4,
@@ -1893,6 +1930,7 @@ fn begin<'a>(
         quiet: 0,
         log: Vec::new(),
         read: Vec::new(),
+        skipped: Vec::new(),
         until: None,
         stopped: None,
         given: None,
@@ -2026,7 +2064,7 @@ fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
         ended,
         end: None,
         log: Rc::new(fish.log),
-        skipped: Vec::new(),
+        skipped: fish.skipped,
         read: fish.read,
         startup: Vec::new(),
     };

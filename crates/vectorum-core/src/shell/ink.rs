@@ -164,7 +164,7 @@ mod tests {
         let mut from = 0;
         let mut out = String::new();
         for (end, ink) in inks(line) {
-            let text = line[from..end].trim();
+            let text = line.get(from..end).unwrap().trim();
             from = end;
             if !text.is_empty() {
                 let letter = match ink {
