@@ -7,7 +7,7 @@ use bytes::Bytes;
 
 use super::Source;
 use super::machine::{Boundary, Machine};
-use super::state::{Content, Scope, Status, Var};
+use super::state::{Alias, Content, Scope, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
@@ -234,10 +234,14 @@ impl Machine<'_> {
         };
         let Some(name) = words.first().and_then(Word::literal).filter(|_| expands) else { return false };
         let Some(alias) = self.live.as_ref().and_then(|s| s.aliases.get(name).cloned()) else { return false };
-        let Some(alias) = alias else {
+        let Some(Alias { text: alias, born, died }) = alias else {
             self.fog("a command that may be an alias");
             return true;
         };
+        // A line that was read before knows nothing of it.
+        if born >= self.epoch || died.is_some_and(|died| self.epoch > died) {
+            return false;
+        }
         let first = alias.split(u8::is_ascii_whitespace).find(|w| !w.is_empty()).unwrap_or_default();
         // One that begins with its own name, or with a program, changes nothing that is followed.
         if first == name {
@@ -429,6 +433,7 @@ impl Machine<'_> {
                 match (letter, on) {
                     (b'x', on) => attributes.exported = Some(on),
                     (b'n', true) if command == b"export" => attributes.exported = Some(false),
+                    (b'n', _) if self.dialect != Dialect::Zsh => return self.fog("a name that stands for another"),
                     (b'r', true) => attributes.readonly = true,
                     (b'g', true) => is_global = true,
                     (b'a', _) => {}
@@ -740,10 +745,16 @@ impl Machine<'_> {
             b"mapfile" | b"readarray" if self.dialect == Dialect::Bash => self.map_file(known.as_deref()),
             b"alias" => self.alias(arguments),
             b"unalias" => {
+                let clock = self.clock;
+                let is_all = known.as_deref().is_none_or(|names| names.iter().any(|n| n.starts_with(b"-")));
                 if let Some(state) = &mut self.live {
-                    match known.as_deref() {
-                        Some(names) => names.iter().for_each(|n| drop(Rc::make_mut(&mut state.aliases).remove(n))),
-                        None => state.aliases = Rc::default(),
+                    for (name, alias) in Rc::make_mut(&mut state.aliases) {
+                        if is_all || known.as_deref().is_some_and(|names| names.contains(name)) {
+                            // What was read before knows it still.
+                            if let Some(alias) = alias.as_mut().filter(|a| a.died.is_none()) {
+                                alias.died = Some(clock);
+                            }
+                        }
                     }
                 }
                 self.doubt_status(self.doubt("whether there was such an alias"));
@@ -1429,7 +1440,9 @@ impl Machine<'_> {
             && flag.known().is_some_and(|f| f == "-v")
             && self.dialect.is_rich()
         {
-            let Some(name) = name.known().cloned() else { return self.fog("a variable is set whose name is not known") };
+            let Some(name) = name.known().filter(|n| crate::reader::is_portable(n)).cloned() else {
+                return self.fog("a variable is set whose name is not known");
+            };
             let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default()));
             let value = value.map_or_else(|| Val::Unknown(self.doubt("a format that is not followed")), Val::of);
             self.assign(&name, Content::Set(value), None);
@@ -1524,6 +1537,34 @@ impl Machine<'_> {
         self.set_status(u8::from(end.is_none()));
     }
 
+    /// What `$(< FILE)` brings: `None` where the commands are others.
+    pub(super) fn file_alone(&mut self, list: &List) -> Option<Val> {
+        let [item] = &list.items[..] else { return None };
+        let (false, true, [command]) = (item.is_background, item.rest.is_empty(), &item.first.commands[..]) else { return None };
+        let ([redirect], Kind::Simple(assignments, words)) = (&command.redirects[..], &command.kind) else { return None };
+        if redirect.operator != b"<" || !assignments.is_empty() || !words.is_empty() || self.dialect == Dialect::Dash {
+            return None;
+        }
+        let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
+        let full = path.and_then(|p| self.full(&p)).filter(|f| !self.written.contains(f));
+        let content = full.map(|f| self.content(&f));
+        Some(match content {
+            Some(crate::host_view::Content::Bytes(text)) => {
+                self.set_status(0);
+                Val::Known(text)
+            }
+            Some(crate::host_view::Content::Missing) => {
+                self.set_status(1);
+                Val::of(b"")
+            }
+            _ => {
+                let doubt = self.doubt("a file that may not be read");
+                self.doubt_status(doubt.clone());
+                Val::Unknown(doubt)
+            }
+        })
+    }
+
     /// `mapfile`: a list of the lines that are read.
     fn map_file(&mut self, known: Option<&[Bytes]>) {
         let (name, is_trimmed) = match known {
@@ -1553,7 +1594,8 @@ impl Machine<'_> {
                     if let Some(at) = memchr::memchr(b'=', text)
                         && let Some(state) = &mut self.live
                     {
-                        Rc::make_mut(&mut state.aliases).insert(text.slice(..at), Some(text.slice(at + 1..)));
+                        Rc::make_mut(&mut state.aliases)
+                            .insert(text.slice(..at), Some(Alias { text: text.slice(at + 1..), born: self.clock, died: None }));
                     } else {
                         self.print(Val::Unknown(self.doubt("what a command prints")));
                         self.doubt_status(self.doubt("whether there is such an alias"));
@@ -1607,7 +1649,11 @@ impl Machine<'_> {
                     } else {
                         self.find_program(&name).ok().flatten()
                     };
-                    let is_alias = self.live.as_ref().is_some_and(|s| s.aliases.contains_key(&name));
+                    let is_alias = self
+                        .live
+                        .as_ref()
+                        .and_then(|s| s.aliases.get(&name))
+                        .is_some_and(|a| a.as_ref().is_none_or(|a| a.died.is_none()));
                     let text = match found.filter(|_| !is_alias) {
                         Some(path) => Val::of([&path[..], b"\n"].concat()),
                         None if !is_alias && (self.is_own(&name) || self.is_function(&name)) => {
@@ -1682,7 +1728,8 @@ impl Machine<'_> {
     fn is_command(&mut self, name: &[u8]) -> super::value::Maybe {
         if let Some(state) = &self.live {
             match (state.functions.get(name), state.aliases.get(name)) {
-                (Some(Some(_)), _) | (_, Some(Some(_))) => return Ok(true),
+                (Some(Some(_)), _) => return Ok(true),
+                (_, Some(Some(alias))) if alias.died.is_none() => return Ok(true),
                 (Some(None), _) | (_, Some(None)) => return Err(self.doubt("whether there is such a command")),
                 _ => {}
             }

@@ -525,7 +525,10 @@ impl Machine<'_> {
                 state.status = Status::Known(0);
             }
         }
-        self.subshell(|m| m.run_list(&list));
+        self.subshell(|m| match m.file_alone(&list) {
+            Some(text) => m.print(text),
+            None => m.run_list(&list),
+        });
         self.at = at;
         let Some(end) = self.live.take() else {
             self.live = Some(outer);

@@ -143,6 +143,9 @@ pub(super) struct Machine<'a> {
     pub(super) exports_separators: bool,
     /// How the line that runs came to be run.
     around: Around,
+    /// How many lines were begun, and in whose turn what runs was read.
+    pub(super) clock: usize,
+    pub(super) epoch: usize,
     /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
     pub(super) as_sh: bool,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
@@ -187,6 +190,8 @@ impl<'a> Machine<'a> {
             is_for_child: false,
             child_failed: false,
             exports_separators: false,
+            clock: 0,
+            epoch: 0,
             around: Around::default(),
             as_sh: false,
             guarded: 0,
@@ -434,9 +439,14 @@ impl<'a> Machine<'a> {
         // ksh runs nothing of a file that it cannot read to its end.
         let reads_first = self.dialect == Dialect::Ksh && kind != Boundary::Startup;
         let lines = if reads_first && parsed.trouble.is_some() { &[] } else { &parsed.lines[..] };
+        let epoch = self.epoch;
         for (index, list) in lines.iter().enumerate() {
             if self.live.is_none() {
                 break;
+            }
+            if index == 0 || !reads_first {
+                self.clock += 1;
+                self.epoch = self.clock;
             }
             self.run_list(list);
             let given_up = self.frames.last_mut().and_then(|f| f.next.take());
@@ -456,6 +466,7 @@ impl<'a> Machine<'a> {
             self.broken(trouble, kind);
         }
         self.end();
+        self.epoch = epoch;
         self.source = outer;
         self.at = outer_at;
         self.depth -= 1;
@@ -701,7 +712,7 @@ impl<'a> Machine<'a> {
         self.at = command.at;
         match self.redirected(&command.redirects) {
             Ok(true) => self.run_kind(command),
-            Ok(false) => self.set_status(1),
+            Ok(false) => self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 }),
             Err(doubt) => {
                 let status = doubt.clone();
                 self.fork(&doubt, |m| m.run_kind(command), |m| m.doubt_status(status));
@@ -816,7 +827,13 @@ impl<'a> Machine<'a> {
             Kind::While(until, condition, body) => self.run_while(*until, condition, body),
             Kind::Case(word, arms) => self.run_case(word, arms),
             Kind::Function(name, body, by_word) => {
-                let function = Function { body: body.clone(), source: self.source.clone(), by_word: *by_word, as_sh: self.as_sh };
+                let function = Function {
+                    body: body.clone(),
+                    source: self.source.clone(),
+                    by_word: *by_word,
+                    as_sh: self.as_sh,
+                    epoch: self.epoch,
+                };
                 if let Some(state) = &mut self.live {
                     Rc::make_mut(&mut state.functions).insert(Bytes::copy_from_slice(name), Some(function));
                 }
@@ -1195,7 +1212,9 @@ impl<'a> Machine<'a> {
         let body = function.body.clone();
         let as_sh = std::mem::replace(&mut self.as_sh, function.as_sh);
         let around = std::mem::replace(&mut self.around, called);
+        let epoch = std::mem::replace(&mut self.epoch, function.epoch);
         self.run_command(&body);
+        self.epoch = epoch;
         self.around = around;
         self.as_sh = as_sh;
         self.end();

@@ -89,12 +89,23 @@ pub(super) struct Function {
     pub(super) by_word: bool,
     /// Whether zsh runs it as sh would.
     pub(super) as_sh: bool,
+    /// In whose turn it was read.
+    pub(super) epoch: usize,
 }
 
 impl PartialEq for Function {
     fn eq(&self, other: &Function) -> bool {
         Rc::ptr_eq(&self.body, &other.body)
     }
+}
+
+/// An alias: it counts for lines that are read after the one in whose turn it is defined, up to the one in
+/// whose turn it is taken back.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Alias {
+    pub(super) text: Bytes,
+    pub(super) born: usize,
+    pub(super) died: Option<usize>,
 }
 
 /// What a status is known to be.
@@ -121,7 +132,7 @@ pub(super) struct State {
     pub(super) vars: Vars,
     /// `None` marks one that may be defined or not, or otherwise.
     pub(super) functions: Rc<BTreeMap<Bytes, Option<Function>>>,
-    pub(super) aliases: Rc<BTreeMap<Bytes, Option<Bytes>>>,
+    pub(super) aliases: Rc<BTreeMap<Bytes, Option<Alias>>>,
     /// Options by their letters or long names; `None` where it is not known.
     pub(super) options: BTreeMap<&'static str, Option<bool>>,
     pub(super) status: Status,
