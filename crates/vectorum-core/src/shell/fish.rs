@@ -1451,6 +1451,10 @@ impl Fish<'_> {
         {
             site = from.clone();
         }
+        let holders = self.live.iter().flat_map(|s| &s.scopes).filter(|s| s.vars.contains_key(name)).count();
+        if scope.is_none() && holders > 1 && self.get(name).is_some_and(|v| v.is_perhaps) {
+            return self.blur(name, "which of several variables is set");
+        }
         let Some(state) = &mut self.live else { return };
         let has_function = state.scopes.iter().any(|s| s.kind == Kept::Function);
         let index = match scope {
@@ -1631,10 +1635,23 @@ impl Fish<'_> {
         self.put_var(&name, scope, items, exported, is_path);
     }
 
+    /// From here on nothing is known of a name, in whichever scope.
+    fn blur(&mut self, name: &[u8], why: &'static str) {
+        let doubt = self.doubt(why);
+        for var in self.live.iter_mut().flat_map(|s| s.scopes.iter_mut()).filter_map(|s| s.vars.get_mut(name)) {
+            *var = Var { items: Err(doubt.clone()), exported: None, is_perhaps: true, ..var.clone() };
+        }
+        self.doubt_status(why);
+    }
+
     fn erase(&mut self, names: &[Val], scope: Option<Kept>) {
         let mut status = 0;
         for name in names {
             let Val::Known(name) = name.clone() else { return self.fog("names are erased that are not known") };
+            if scope.is_none() && self.get(&name).is_some_and(|v| v.is_perhaps) {
+                self.blur(&name, "which of several variables is erased");
+                continue;
+            }
             let site = self.here();
             let Some(state) = &mut self.live else { return };
             let index = match scope {

@@ -215,6 +215,8 @@ impl State {
                 // With `set -a` dash leaves its mark.
                 Some(var) if marks => self.vars.insert(name, Var { exported: None, ..var }),
                 None if marks => self.vars.insert(name, Var { exported: None, ..Var::unset() }),
+                // zsh exports a name that was only to be exported once it has a value, which it has now.
+                Some(var) if var.is_pending => self.vars.insert(name, Var { exported: None, is_pending: false, ..var }),
                 Some(var) => {
                     let exported = if exports(&name) { None } else { var.exported };
                     self.vars.insert(name, Var { exported, ..var });
