@@ -1594,8 +1594,13 @@ impl Machine<'_> {
                     if let Some(at) = memchr::memchr(b'=', text)
                         && let Some(state) = &mut self.live
                     {
-                        Rc::make_mut(&mut state.aliases)
-                            .insert(text.slice(..at), Some(Alias { text: text.slice(at + 1..), born: self.clock, died: None }));
+                        let (name, new) = (text.slice(..at), text.slice(at + 1..));
+                        let aliases = Rc::make_mut(&mut state.aliases);
+                        // One that says the same already goes on.
+                        let goes_on = matches!(aliases.get(&name), Some(Some(old)) if old.text == new && old.died.is_none());
+                        if !goes_on {
+                            aliases.insert(name, Some(Alias { text: new, born: self.clock, died: None }));
+                        }
                     } else {
                         self.print(Val::Unknown(self.doubt("what a command prints")));
                         self.doubt_status(self.doubt("whether there is such an alias"));

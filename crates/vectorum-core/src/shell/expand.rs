@@ -251,7 +251,7 @@ impl Machine<'_> {
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     if *why == ODD_SHAPE {
-                        self.fork(&doubt, Self::fail_hard, |_| {});
+                        self.fail_perhaps(why);
                     }
                     if mode == Mode::Fields {
                         return Err(doubt);
@@ -401,7 +401,7 @@ impl Machine<'_> {
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     if *why == ODD_SHAPE {
-                        self.fork(&doubt, Self::fail_hard, |_| {});
+                        self.fail_perhaps(why);
                     }
                     last(fields).doubt(&doubt);
                 }
@@ -582,7 +582,10 @@ impl Machine<'_> {
         };
         if may_fail {
             let doubt = self.doubt("an expansion that may fail");
-            self.fork(&doubt, Self::fail_hard, |_| {});
+            match &parameter.change {
+                Change::Unfollowed(why) if *why == ODD_SHAPE => self.fail_perhaps(why),
+                _ => self.fork(&doubt, Self::fail_hard, |_| {}),
+            }
         }
         let change = |m: &mut Self, value: Val| m.changed(value, &parameter.change);
         match content {
@@ -839,7 +842,9 @@ impl Machine<'_> {
             }
             // What stands there is split as if it stood outside, unless the whole is quoted.
             if quoted || sign == b'=' || mode != Mode::Fields {
-                Ok(Values::One(m.one(&word.parts, Mode::One)))
+                // In a value tildes behind colons count there, too; ksh has it otherwise.
+                let as_value = mode == Mode::Assigned && !quoted && sign != b'=' && m.dialect != Dialect::Ksh;
+                Ok(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One })))
             } else {
                 let mut fields = m.expand(&word.parts, Mode::Fields)?;
                 match fields.len() {
