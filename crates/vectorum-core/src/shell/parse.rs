@@ -1449,7 +1449,16 @@ impl<'a> Parser<'a> {
                     self.at += 1;
                 }
             }
+            Some(b'$') if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b"{(".contains(&b)) => {
+                self.skip_braces(start)?;
+                return Ok(Part::Unfollowed("a parameter of zsh's own shape"));
+            }
             Some(byte) if b"@*#?-$!".contains(&byte) => self.at += 1,
+            // zsh's own shapes, such as a parameter within another.
+            Some(b':' | b'^' | b'=' | b'~') if self.dialect == Dialect::Zsh => {
+                self.skip_braces(start)?;
+                return Ok(Part::Unfollowed("a parameter of zsh's own shape"));
+            }
             _ => {
                 self.skip_braces(start)?;
                 return Ok(Part::Unfollowed(ODD_SHAPE));
