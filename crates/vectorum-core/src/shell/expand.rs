@@ -251,7 +251,7 @@ impl Machine<'_> {
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     if *why == ODD_SHAPE {
-                        self.fail_perhaps(why);
+                        self.refuse_perhaps(&doubt);
                     }
                     if mode == Mode::Fields {
                         return Err(doubt);
@@ -401,7 +401,7 @@ impl Machine<'_> {
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     if *why == ODD_SHAPE {
-                        self.fail_perhaps(why);
+                        self.refuse_perhaps(&doubt);
                     }
                     last(fields).doubt(&doubt);
                 }
@@ -583,7 +583,7 @@ impl Machine<'_> {
         if may_fail {
             let doubt = self.doubt("an expansion that may fail");
             match &parameter.change {
-                Change::Unfollowed(why) if *why == ODD_SHAPE => self.fail_perhaps(why),
+                Change::Unfollowed(why) if *why == ODD_SHAPE => self.refuse_perhaps(&doubt),
                 _ => self.fork(&doubt, Self::fail_hard, |_| {}),
             }
         }
@@ -745,6 +745,14 @@ impl Machine<'_> {
                 Ok(Values::Many(out.into_iter().filter(|t| !t.is_empty()).map(Val::of).collect()))
             }
             _ => Err(self.doubt("a text that is split")),
+        }
+    }
+
+    /// A parameter of a shape that the shell may refuse. How ksh goes on then is not followed.
+    fn refuse_perhaps(&mut self, doubt: &Rc<Doubt>) {
+        match self.dialect {
+            Dialect::Ksh => self.fail_perhaps(doubt.why),
+            _ => self.fork(doubt, Self::fail_hard, |_| {}),
         }
     }
 
