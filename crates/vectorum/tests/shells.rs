@@ -119,6 +119,7 @@ const STATEMENTS: &[&str] = &[
     "i=0; while [ $i -lt 3 ]; do i=$((i + 1)); N=\"$N$i\"; [ $i -eq 2 ] && break; done",
     "for i in 1 2 3; do [ $i = 2 ] && continue; N=$N$i; done",
     "read N <<END\nline one\nEND",
+    "read N M <<'END'\none\\\ntwo three\nEND",
     "N=$(cat <<END\nx $M \"y\" \\$z `echo in`\nEND\n)",
     "N=$(cat <<'END'\nx $M\n\tEND\nEND\n)",
     "while read -r line; do N=\"$N$line\"; done <<END\na\nb ${M:+set}\nEND",

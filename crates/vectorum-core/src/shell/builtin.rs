@@ -44,12 +44,6 @@ fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Content {
     }
 }
 
-/// Whether a name is tied to a list of zsh's own.
-fn is_a_tie(name: &[u8]) -> bool {
-    let name = name.split(|b| *b == b'=').next().unwrap_or_default();
-    [&b"PATH"[..], b"FPATH", b"MANPATH", b"CDPATH", b"MAILPATH", b"MODULE_PATH", b"FIGNORE"].contains(&name)
-}
-
 /// A word of a declaration, expanded.
 #[derive(Clone)]
 enum Declared {
@@ -450,9 +444,12 @@ impl Machine<'_> {
         is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true);
         attributes.is_local = in_function && !is_global;
         if attributes.is_local && self.dialect == Dialect::Zsh {
-            let is_tied = |d: &Declared| match d {
-                Declared::Assignment(assignment, _) => self.tied(&assignment.name).is_some() || is_a_tie(&assignment.name),
-                Declared::Text(text) => self.tied(text).is_some() || is_a_tie(text),
+            let is_tied = |d: &Declared| {
+                let name = match d {
+                    Declared::Assignment(assignment, _) => &assignment.name[..],
+                    Declared::Text(text) => text.split(|b| *b == b'=').next().unwrap_or_default(),
+                };
+                self.tied(name).is_some() || self.is_tied_text(name)
             };
             if given.clone().any(|d| is_tied(&d)) {
                 return self.fog("a list of zsh's own is made local");
@@ -657,22 +654,7 @@ impl Machine<'_> {
 
     fn mark_odd(&mut self, name: &[u8], attributes: Attributes) {
         if attributes.is_number || attributes.is_unique {
-            let name = self.tied(name).map_or_else(|| Bytes::copy_from_slice(name), Bytes::from_static);
-            if let Some(state) = &mut self.live {
-                let var = state.vars.get_or_insert_with(&name, Var::unset);
-                var.is_number |= attributes.is_number;
-                var.is_unique |= attributes.is_unique;
-                // What it holds is worked out at once.
-                let content = var.content.clone();
-                let site = var.site.clone();
-                if !matches!(content, Content::Unset) {
-                    let exported = var.exported;
-                    self.assign(&name, content, exported);
-                    if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
-                        var.site = site;
-                    }
-                }
-            }
+            self.mark_kept(name, attributes);
         }
         if attributes.is_odd
             && let Some(state) = &mut self.live
@@ -682,6 +664,24 @@ impl Machine<'_> {
             if let Content::Set(Val::Known(_)) = &var.content {
                 var.content = Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", None)));
             }
+        }
+    }
+
+    /// From here on a name holds a number, or each item once only; so does what it holds already.
+    fn mark_kept(&mut self, name: &[u8], attributes: Attributes) {
+        let name = self.tied(name).map_or_else(|| Bytes::copy_from_slice(name), Bytes::from_static);
+        let Some(state) = &mut self.live else { return };
+        let var = state.vars.get_or_insert_with(&name, Var::unset);
+        var.is_number |= attributes.is_number;
+        var.is_unique |= attributes.is_unique;
+        let Var { content, site, exported, .. } = var.clone();
+        if matches!(content, Content::Unset) {
+            return;
+        }
+        self.assign(&name, content, exported);
+        // The line that gave it still decides.
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+            var.site = site;
         }
     }
 
@@ -1529,9 +1529,11 @@ impl Machine<'_> {
             };
             self.assign(&name, content, None);
         } else {
+            // What a line that goes on leaves for them is not known either.
+            let odd = self.doubt("a line that is read in another way");
+            let rest = if is_simple { Val::of(b"") } else { Val::Unknown(odd) };
             for (index, name) in names.iter().enumerate() {
-                let value = values.get(index).cloned().unwrap_or_else(|| Val::of(b""));
-                self.assign(name, Content::Set(value), None);
+                self.assign(name, Content::Set(values.get(index).unwrap_or(&rest).clone()), None);
             }
         }
         self.set_status(u8::from(end.is_none()));

@@ -1409,7 +1409,7 @@ impl<'a> Machine<'a> {
     }
 
     /// Whether a name holds a list of zsh's, joined.
-    fn is_tied_text(&self, name: &[u8]) -> bool {
+    pub(super) fn is_tied_text(&self, name: &[u8]) -> bool {
         self.tied(&name.to_ascii_lowercase()).is_some_and(|tied| tied == name)
     }
 
