@@ -1013,7 +1013,7 @@ impl Fish<'_> {
         }
     }
 
-    fn is_own(&self, name: &[u8]) -> bool {
+    pub(super) fn is_own(&self, name: &[u8]) -> bool {
         let is_defined = self.live.as_ref().is_some_and(|s| s.functions.contains_key(name));
         is_defined
             || matches!(

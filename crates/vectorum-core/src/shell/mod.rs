@@ -15,15 +15,20 @@
 
 mod around;
 mod builtin;
+mod declare;
 mod expand;
 pub(crate) mod fish;
 pub mod ink;
 mod known;
 mod machine;
+mod options;
 mod outputs;
 mod parse;
 mod pattern;
 mod program;
+mod read;
+mod simple;
+mod sourcing;
 mod startup;
 mod state;
 mod sum;

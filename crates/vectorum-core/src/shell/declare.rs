@@ -1,0 +1,393 @@
+//! Declarations: `export`, `typeset` and their kin, and what they make of a variable.
+
+use std::borrow::Cow;
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::simple::plus;
+use super::state::{Content, Var};
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+/// A word of a declaration, expanded.
+#[derive(Clone)]
+pub(super) enum Declared {
+    Assignment(Assignment, Option<Val>),
+    Text(Bytes),
+}
+
+/// How a declaration changes its names.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Attributes {
+    exported: Option<bool>,
+    readonly: bool,
+    is_local: bool,
+    is_odd: bool,
+    is_number: bool,
+    is_unique: bool,
+    is_function: bool,
+    prints: bool,
+}
+
+impl Machine<'_> {
+    /// Expands the words of a declaration, all of them before any is carried out.
+    pub(super) fn declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Rc<Doubt>> {
+        let mut out = Vec::new();
+        for word in words {
+            match word.assignment.as_deref() {
+                Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
+                    return Err(self.doubt("a declaration that adds, which bash alone takes"));
+                }
+                Some(assignment) => {
+                    let value = match &assignment.value {
+                        Assigned::Word(word) if assignment.key.is_none() => {
+                            let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
+                            let follows = self.dialect == Dialect::Ksh
+                                && !out.is_empty()
+                                && !word.parts.iter().all(|p| matches!(p, Part::Text(_) | Part::Quoted(_)));
+                            if follows {
+                                // There each sees what those before it set.
+                                Some(Val::Unknown(self.doubt("a declaration of several names")))
+                            } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
+                                Some(Val::Unknown(self.doubt("braces in a declaration")))
+                            } else {
+                                Some(self.assigned_word(word))
+                            }
+                        }
+                        _ => None,
+                    };
+                    out.push(Declared::Assignment(assignment.clone(), value));
+                }
+                None => {
+                    for field in self.fields(std::slice::from_ref(word))? {
+                        let Val::Known(text) = field else { return Err(self.doubt("names are exported that are not known")) };
+                        out.push(Declared::Text(text));
+                    }
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    /// `export`, `declare` and their kin.
+    pub(super) fn declare(&mut self, command: &[u8], given: Vec<Declared>) {
+        let in_function = self.live.as_ref().is_some_and(|s| s.scopes.iter().any(|s| s.positional.is_some()));
+        let mut attributes = Attributes::default();
+        match command {
+            b"export" => attributes.exported = Some(true),
+            b"readonly" => attributes.readonly = true,
+            b"integer" => attributes.is_number = true,
+            b"float" => attributes.is_odd = true,
+            _ => {}
+        }
+        let mut is_tied = false;
+        let mut is_global = matches!(command, b"export" | b"readonly") && self.dialect != Dialect::Zsh || command == b"export";
+        let mut given = given.into_iter().peekable();
+        while let Some(Declared::Text(text)) = given.peek() {
+            let text = text.clone();
+            let Some(letters) = text.strip_prefix(b"-").or_else(|| text.strip_prefix(b"+")).filter(|l| !l.is_empty()) else {
+                break;
+            };
+            let on = text.first() == Some(&b'-');
+            given.next();
+            if letters == b"-" {
+                break;
+            }
+            for letter in letters {
+                match (letter, on) {
+                    (b'x', on) => attributes.exported = Some(on),
+                    (b'n', true) if command == b"export" => attributes.exported = Some(false),
+                    (b'n', _) if self.dialect != Dialect::Zsh => return self.fog("a name that stands for another"),
+                    (b'r', true) => attributes.readonly = true,
+                    (b'g', true) => is_global = true,
+                    (b'a', _) => {}
+                    (b'i', true) if self.dialect != Dialect::Dash => attributes.is_number = true,
+                    (b'U', true) if self.dialect == Dialect::Zsh => attributes.is_unique = true,
+                    (b'f' | b'F', _) => attributes.is_function = true,
+                    (b'T', true) if self.dialect == Dialect::Zsh => is_tied = true,
+                    (b'p', _) => attributes.prints = true,
+                    _ => attributes.is_odd = true,
+                }
+            }
+        }
+        // In zsh what is exported is global, too.
+        is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true);
+        attributes.is_local = in_function && !is_global;
+        if attributes.is_local && self.dialect == Dialect::Zsh {
+            let is_tied = |d: &Declared| {
+                let name = match d {
+                    Declared::Assignment(assignment, _) => &assignment.name[..],
+                    Declared::Text(text) => text.split(|b| *b == b'=').next().unwrap_or_default(),
+                };
+                self.tied(name).is_some() || self.is_tied_text(name)
+            };
+            if given.clone().any(|d| is_tied(&d)) {
+                return self.fog("a list of zsh's own is made local");
+            }
+        }
+        if self.dialect == Dialect::Ksh && attributes.is_local {
+            match &self.holds_of_functions()[..] {
+                [true, ..] => {}
+                // In a function of the other kind it is its caller's.
+                [false, rest @ ..] if !rest.contains(&true) => attributes.is_local = false,
+                _ => return self.fog("a declaration in a function that another one calls"),
+            }
+        }
+        if attributes.is_function && attributes.exported == Some(true) {
+            for declared in given {
+                if let Declared::Text(name) = declared {
+                    self.export_function(&name);
+                }
+            }
+            return self.set_status(0);
+        }
+        if attributes.is_function || attributes.prints || given.peek().is_none() {
+            self.print(Val::Unknown(self.doubt("what a declaration prints")));
+            return self.set_status(0);
+        }
+        self.set_status(0);
+        if is_tied {
+            return self.tie(given.collect());
+        }
+        // There what is declared with a value is exported only if that is said.
+        let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && !matches!(command, b"readonly");
+        for declared in given {
+            let name = match &declared {
+                Declared::Assignment(assignment, _) => Some(Bytes::copy_from_slice(&assignment.name)),
+                Declared::Text(text) => memchr::memchr(b'=', text).map(|at| text.slice(..at)),
+            };
+            match declared {
+                Declared::Assignment(assignment, value) => self.declare_assignment(&assignment, value, attributes),
+                Declared::Text(text) => self.declare_text(&text, attributes),
+            }
+            if let (true, Some(name)) = (ends_export, name) {
+                let exports_all = self.live.as_ref().and_then(|s| s.option("allexport"));
+                if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+                    var.exported = if exports_all == Some(false) { Some(false) } else { None };
+                }
+            }
+        }
+    }
+
+    /// bash hands functions on in variables of their own.
+    pub(super) fn export_function(&mut self, name: &[u8]) {
+        if self.dialect != Dialect::Bash {
+            return;
+        }
+        let name = Bytes::from([b"BASH_FUNC_", name, b"%%"].concat());
+        let site = Some(self.here());
+        let value = Val::Unknown(self.doubt("a function as bash writes it"));
+        if let Some(state) = &mut self.live {
+            state.vars.insert(name, Var { content: Content::Set(value), exported: Some(true), site, ..Var::unset() });
+        }
+    }
+
+    fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Val>, attributes: Attributes) {
+        if self.is_readonly(&assignment.name) {
+            return self.refused();
+        }
+        if self.dialect == Dialect::Zsh && matches!(self.content_of(&assignment.name), Content::Array(_)) && !attributes.is_local
+        {
+            return self.fog("a list that is declared as a text");
+        }
+        self.make_local(&assignment.name, attributes);
+        self.mark_odd(&assignment.name, attributes);
+        let done = match value {
+            Some(value) if assignment.adds => {
+                let old = self.content_of(&assignment.name);
+                let content = plus(&assignment.name, old, &value, self);
+                self.assign(&assignment.name, content, attributes.exported)
+            }
+            Some(value) => self.assign(&assignment.name, Content::Set(value), attributes.exported),
+            None => self.apply(assignment, attributes.exported),
+        };
+        if done { self.mark(&assignment.name, attributes) } else { self.refused() }
+    }
+
+    /// zsh ties a text to a list: what either holds from here on is not followed.
+    fn tie(&mut self, given: Vec<Declared>) {
+        for declared in given.into_iter().take(2) {
+            let name = match declared {
+                Declared::Assignment(assignment, _) => assignment.name.into(),
+                Declared::Text(text) => text,
+            };
+            if !crate::reader::is_portable(&name) {
+                return self.fog("names are tied to each other that are not known");
+            }
+            let attributes = Attributes { is_odd: true, ..Attributes::default() };
+            self.mark_odd(&name, attributes);
+            let doubt = self.doubt("a text that is tied to a list");
+            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+                var.content = Content::Perhaps(Val::Unknown(doubt));
+                var.may_be_list = true;
+                // It keeps its export, or gets one by another option.
+                var.exported = None;
+            }
+        }
+    }
+
+    fn declare_text(&mut self, text: &[u8], attributes: Attributes) {
+        let (name, value) = match memchr::memchr(b'=', text) {
+            Some(at) => (text.get(..at).unwrap_or_default(), text.get(at + 1..)),
+            None => (text, None),
+        };
+        let is_name = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+            && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
+        if !is_name {
+            // An error of the command: dash and zsh end more than that by it.
+            return match self.dialect {
+                Dialect::Bash => self.set_status(1),
+                _ => self.fog("a name that is none is declared"),
+            };
+        }
+        if value.is_some() && self.is_readonly(name) {
+            return self.refused();
+        }
+        self.make_local(name, attributes);
+        self.mark_odd(name, attributes);
+        match value {
+            Some(value) => {
+                if !self.assign(name, Content::Set(Val::of(value)), attributes.exported) {
+                    return self.refused();
+                }
+            }
+            None => {
+                let tied = self.tied(name).map(Bytes::from_static);
+                let name = tied.unwrap_or_else(|| Bytes::copy_from_slice(name));
+                let site = self.here();
+                let open = self.live.as_ref().and_then(|s| s.open.clone());
+                let dialect = self.dialect;
+                if let Some(state) = &mut self.live {
+                    let var = state.vars.get_or_insert_with(&name, || match open {
+                        Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() },
+                        None => Var::unset(),
+                    });
+                    // zsh hands no list on.
+                    let is_list = dialect == Dialect::Zsh && matches!(var.content, Content::Array(_));
+                    if attributes.exported.is_some() && !is_list {
+                        var.exported = attributes.exported;
+                    }
+                    var.is_pending = false;
+                    // zsh gives a name that is declared an empty value.
+                    if self.dialect == Dialect::Zsh
+                        && matches!(var.content, Content::Unset)
+                        && (attributes.exported.is_some() || attributes.is_local)
+                    {
+                        var.content = Content::Set(Val::of(b""));
+                        var.site = Some(site);
+                        var.is_pending = true;
+                    }
+                }
+                let name = name;
+                self.mark(&name, attributes);
+                return;
+            }
+        }
+        self.mark(name, attributes);
+    }
+
+    fn is_readonly(&self, name: &[u8]) -> bool {
+        self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.readonly)
+    }
+
+    /// A declaration that is refused: the name is held fast.
+    pub(super) fn refused(&mut self) {
+        match self.dialect {
+            Dialect::Bash => self.set_status(1),
+            _ => self.fail_hard(),
+        }
+    }
+
+    fn make_local(&mut self, name: &[u8], attributes: Attributes) {
+        if !attributes.is_local {
+            return;
+        }
+        let dialect = self.dialect;
+        let Some(state) = &mut self.live else { return };
+        let name = Bytes::copy_from_slice(name);
+        let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
+        if scope.vars.iter().any(|(n, _)| *n == name) {
+            return;
+        }
+        let old = state.vars.get(&name).map(Cow::into_owned);
+        scope.vars.push((name.clone(), old.clone()));
+        // dash keeps the value; the others begin anew, but keep the export.
+        let exported = old.as_ref().map_or(Some(false), |v| v.exported);
+        let fresh = match (dialect, old) {
+            (Dialect::Dash, Some(old)) => old,
+            (Dialect::Bash, _) => Var { exported, ..Var::unset() },
+            (Dialect::Zsh, _) => Var { exported, ..Var::unset() },
+            _ => Var::unset(),
+        };
+        state.vars.insert(name, fresh);
+    }
+
+    fn mark_odd(&mut self, name: &[u8], attributes: Attributes) {
+        if attributes.is_number || attributes.is_unique {
+            self.mark_kept(name, attributes);
+        }
+        if attributes.is_odd
+            && let Some(state) = &mut self.live
+        {
+            let var = state.vars.get_or_insert_with(name, Var::unset);
+            var.is_odd = true;
+            if let Content::Set(Val::Known(_)) = &var.content {
+                var.content = Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", None)));
+            }
+        }
+    }
+
+    /// From here on a name holds a number, or each item once only; so does what it holds already.
+    fn mark_kept(&mut self, name: &[u8], attributes: Attributes) {
+        let name = self.tied(name).map_or_else(|| Bytes::copy_from_slice(name), Bytes::from_static);
+        let Some(state) = &mut self.live else { return };
+        let var = state.vars.get_or_insert_with(&name, Var::unset);
+        var.is_number |= attributes.is_number;
+        var.is_unique |= attributes.is_unique;
+        let Var { content, site, exported, .. } = var.clone();
+        if matches!(content, Content::Unset) {
+            return;
+        }
+        self.assign(&name, content, exported);
+        // The line that gave it still decides.
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+            var.site = site;
+        }
+    }
+
+    pub(super) fn mark(&mut self, name: &[u8], attributes: Attributes) {
+        // In mksh and ksh `set -a` does not reach what is declared.
+        if attributes.readonly
+            && matches!(self.dialect, Dialect::Mksh | Dialect::Ksh)
+            && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false))
+        {
+            self.doubt_export(name);
+        }
+        if attributes.readonly
+            && let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name))
+        {
+            var.readonly = true;
+        }
+    }
+}
+
+impl Declared {
+    /// Whether what is declared gets a value that is not known.
+    pub(super) fn is_unknown(&self) -> bool {
+        matches!(self, Declared::Assignment(_, Some(Val::Unknown(_)) | None))
+    }
+}
+
+/// Whether a command declares names.
+pub(super) fn declares(name: &[u8], dialect: Dialect) -> bool {
+    match name {
+        b"export" | b"readonly" => true,
+        b"local" => dialect != Dialect::Ksh,
+        b"typeset" => dialect != Dialect::Dash,
+        b"declare" => matches!(dialect, Dialect::Bash | Dialect::Zsh),
+        b"integer" | b"float" => matches!(dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh),
+        _ => false,
+    }
+}

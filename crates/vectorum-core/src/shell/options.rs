@@ -1,0 +1,277 @@
+//! The shell's options and positional parameters: `set`, `shopt`, `setopt`.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::state::{Content, Status};
+use super::syntax::*;
+use super::value::Val;
+
+const LETTERS: &[(u8, &str)] = &[
+    (b'a', "allexport"),
+    (b'e', "errexit"),
+    (b'f', "noglob"),
+    (b'n', "noexec"),
+    (b'u', "nounset"),
+    (b'v', "verbose"),
+    (b'x', "xtrace"),
+];
+
+impl Machine<'_> {
+    pub(super) fn set_options(&mut self, arguments: &[Val]) {
+        let mut at = 0;
+        self.set_status(0);
+        if arguments.is_empty() {
+            return self.print(Val::Unknown(self.doubt("what a declaration prints")));
+        }
+        // A list, in ksh and its kin.
+        if let [Val::Known(option), Val::Known(name), values @ ..] = arguments
+            && option == "-A"
+            && self.dialect != Dialect::Bash
+            && self.dialect.is_rich()
+        {
+            let name = name.clone();
+            if !self.assign(&name, Content::Array(Rc::new(values.to_vec())), None) {
+                self.fail_hard();
+            }
+            return;
+        }
+        while let Some(argument) = arguments.get(at) {
+            let Val::Known(text) = argument.clone() else { break };
+            let on = match text.first() {
+                Some(b'-') => true,
+                Some(b'+') => false,
+                _ => break,
+            };
+            at += 1;
+            let letters = text.slice(1..);
+            if letters == b"-"[..] {
+                self.set_positional(arguments.get(at..).unwrap_or_default());
+                return;
+            }
+            if letters.is_empty() {
+                break;
+            }
+            for letter in &letters {
+                if *letter == b'o' {
+                    let name = arguments.get(at).and_then(Val::known).cloned();
+                    at += 1;
+                    match name {
+                        Some(name) => self.long_option(&name, on),
+                        None => return self.fog("an option is set that is not known"),
+                    }
+                    continue;
+                }
+                let known = LETTERS.iter().find(|(l, _)| l == letter).map(|(_, name)| *name);
+                match known {
+                    Some(name) => self.put_option(name, on),
+                    None if matches!(letter, b'h' | b'm' | b'b' | b'B' | b'H' | b'C' | b'i' | b'V' | b'E' | b'T' | b'P') => {}
+                    None => return self.fog("an option is set that is not followed"),
+                }
+            }
+        }
+        if at < arguments.len() {
+            self.set_positional(arguments.get(at..).unwrap_or_default());
+        }
+    }
+
+    fn set_positional(&mut self, values: &[Val]) {
+        if let Some(state) = &mut self.live {
+            state.positional = Ok(Rc::new(values.to_vec()));
+        }
+    }
+
+    pub(super) fn put_option(&mut self, name: &'static str, on: bool) {
+        if name == "allexport" && self.dialect == Dialect::Ksh {
+            self.exports_separators |= self.quiet > 0;
+            // It takes in some that ksh sets by itself.
+            for name in [
+                &b"IFS"[..],
+                b"OLDPWD",
+                b"PWD",
+                b"OPTIND",
+                b"PS1",
+                b"PS2",
+                b"PS3",
+                b"PS4",
+                b"PPID",
+                b"MAILCHECK",
+                b"TMOUT",
+                b"FPATH",
+            ] {
+                self.doubt_export(name);
+            }
+        }
+        if let Some(state) = &mut self.live {
+            state.options.insert(name, Some(on));
+        }
+        if on && matches!(name, "noexec" | "posix") {
+            self.fog("an option makes the shell work in another way");
+        }
+    }
+
+    fn long_option(&mut self, name: &[u8], on: bool) {
+        let plain: Vec<u8> = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
+        let known = LETTERS.iter().find(|(_, n)| n.as_bytes() == plain).map(|(_, n)| *n);
+        match known {
+            Some(name) => self.put_option(name, on),
+            None if plain == b"posix" => self.put_option("posix", on),
+            None if matches!(
+                &plain[..],
+                b"vi"
+                    | b"emacs"
+                    | b"history"
+                    | b"histexpand"
+                    | b"notify"
+                    | b"monitor"
+                    | b"noclobber"
+                    | b"pipefail"
+                    | b"ignoreeof"
+                    | b"hashall"
+                    | b"physical"
+                    | b"nolog"
+            ) => {}
+            None => self.fog("an option is set that is not followed"),
+        }
+    }
+
+    pub(super) fn shopt(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("an option is set that is not known") };
+        let on = match words.first().map(|w| &w[..]) {
+            Some(b"-s") => true,
+            Some(b"-u") => false,
+            // What turns it on is not followed, and so it is off here.
+            Some(b"-oq" | b"-qo") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "posix")) => {
+                return self.set_status(1);
+            }
+            Some(b"-q") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "extglob")) => {
+                let option = self.live.as_ref().and_then(|s| s.option("extglob"));
+                let answer = option.ok_or_else(|| self.doubt("whether an option is set"));
+                return self.set_maybe(answer);
+            }
+            _ => {
+                self.print(Val::Unknown(self.doubt("what a command prints")));
+                return self.doubt_status(self.doubt("whether an option is set"));
+            }
+        };
+        for word in words.iter().skip(1) {
+            let name = match &word[..] {
+                b"extglob" => "extglob",
+                b"nullglob" => "nullglob",
+                b"dotglob" => "dotglob",
+                b"failglob" => "failglob",
+                b"expand_aliases" => "expand_aliases",
+                b"nocasematch" | b"nocaseglob" | b"globstar" | b"lastpipe" | b"localvar_inherit" | b"sourcepath"
+                | b"compat31"
+                    if on =>
+                {
+                    // Names of files and patterns may fit otherwise from here on.
+                    if matches!(&word[..], b"globstar") {
+                        continue;
+                    }
+                    return self.fog("an option makes the shell work in another way");
+                }
+                _ => continue,
+            };
+            self.put_option(name, on);
+        }
+        self.set_status(0);
+    }
+
+    pub(super) fn setopt(&mut self, on: bool, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("an option is set that is not known") };
+        for word in words {
+            let plain: Vec<u8> = word.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
+            let (plain, on) = match plain.strip_prefix(b"no") {
+                Some(rest) if !matches!(&plain[..], b"notify" | b"nomatch") => (rest.to_vec(), !on),
+                _ => (plain, on),
+            };
+            match &plain[..] {
+                b"allexport" => self.put_option("allexport", on),
+                b"errexit" | b"errreturn" if on => return self.fog("an option ends the shell at a failing command"),
+                b"rcs" => self.put_option("norcs", !on),
+                b"globalrcs" => self.put_option("noglobalrcs", !on),
+                b"unset" if !on => self.put_option("nounset", true),
+                b"glob" => self.put_option("noglob", !on),
+                b"shwordsplit"
+                | b"globsubst"
+                | b"ksharrays"
+                | b"rcexpandparam"
+                | b"ignorebraces"
+                | b"ignoreclosebraces"
+                | b"shfileexpansion"
+                | b"cshnullcommand"
+                | b"octalzeroes"
+                | b"posixbuiltins"
+                | b"posixidentifiers"
+                | b"kshglob"
+                | b"extendedglob"
+                | b"nullglob"
+                | b"nomatch"
+                | b"cshnullglob"
+                | b"shglob"
+                | b"braceccl"
+                | b"exec"
+                | b"equals"
+                | b"magicequalsubst"
+                | b"globassign"
+                | b"typesetsilent"
+                | b"globalexport"
+                | b"warncreateglobal"
+                | b"localoptions"
+                | b"posixaliases"
+                | b"aliases"
+                | b"restricted"
+                | b"bareglobqual"
+                | b"globdots"
+                | b"numericglobsort"
+                | b"interactivecomments" => {
+                    // Those that only change how names of files are found make those unknown.
+                    if matches!(
+                        &plain[..],
+                        b"extendedglob"
+                            | b"nullglob"
+                            | b"nomatch"
+                            | b"globdots"
+                            | b"numericglobsort"
+                            | b"kshglob"
+                            | b"bareglobqual"
+                    ) {
+                        self.put_option("extglob", true);
+                    } else if !matches!(
+                        &plain[..],
+                        b"interactivecomments" | b"typesetsilent" | b"warncreateglobal" | b"octalzeroes"
+                    ) {
+                        return self.fog("an option makes the shell work in another way");
+                    }
+                }
+                _ => {}
+            }
+        }
+        self.set_status(0);
+    }
+
+    pub(super) fn shift(&mut self, known: Option<&[Bytes]>) {
+        let count: Option<usize> = match known {
+            Some([]) => Some(1),
+            Some([n, ..]) => std::str::from_utf8(n).ok().and_then(|n| n.parse().ok()),
+            None => None,
+        };
+        let doubt = self.doubt("a shift by an unknown number");
+        let Some(state) = &mut self.live else { return };
+        match (count, &state.positional) {
+            (Some(count), Ok(values)) if count <= values.len() => {
+                state.positional = Ok(Rc::new(values.iter().skip(count).cloned().collect()));
+                state.status = Status::Known(0);
+            }
+            (Some(_), Ok(_)) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => state.status = Status::Known(1),
+            (Some(_), Ok(_)) => self.fail_hard(),
+            _ => {
+                state.positional = Err(doubt.clone());
+                state.status = Status::Unknown(doubt);
+            }
+        }
+    }
+}

@@ -1,0 +1,302 @@
+//! Simple commands: assignments, and the command that their words name.
+
+use std::borrow::Cow;
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::declare::Declared;
+use super::declare::declares;
+use super::machine::{Boundary, Machine};
+use super::state::{Alias, Content, Scope, Status};
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+impl Machine<'_> {
+    pub(super) fn run_simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) {
+        let outputs = self.outputs;
+        if self.run_alias(words, command) {
+            return;
+        }
+        // `command` before it changes nothing of that, but in zsh, where it runs programs only.
+        let prefix = words.iter().take_while(|w| w.literal() == Some(b"command") && self.dialect != Dialect::Zsh).count();
+        let own = words.get(prefix..).unwrap_or_default();
+        let is_declaration = own
+            .first()
+            .and_then(Word::literal)
+            .is_some_and(|w| declares(w, self.dialect) && (prefix > 0 || !self.is_function(w)));
+        let before = self.at;
+        // There a word behind `command` is one like others: it is split.
+        let is_split = |w: &Word| {
+            w.parts
+                .iter()
+                .any(|p| !matches!(p, Part::Text(t) if !t.contains(&b'~')) && !matches!(p, Part::Quoted(_) | Part::Double(_)))
+        };
+        if is_declaration && prefix > 0 && self.dialect == Dialect::Bash && own.iter().any(is_split) {
+            return self.fog("a declaration behind «command»");
+        }
+        if is_declaration && assignments.is_empty() {
+            let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
+            match self.declared(own.get(1..).unwrap_or_default()) {
+                // An expression that is wrong ends only the command there.
+                Ok(given) if prefix > 0 && self.dialect == Dialect::Ksh && given.iter().any(Declared::is_unknown) => {
+                    let doubt = self.doubt("whether a value can be worked out");
+                    let status = doubt.clone();
+                    self.fork(&doubt, |m| m.declare(&name, given), |m| m.doubt_status(status));
+                }
+                Ok(given) => self.declare(&name, given),
+                Err(_) => self.fog("names are exported that are not known"),
+            }
+            return self.check_failure();
+        }
+        let runs_program =
+            self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_some_and(|w| self.is_program(w));
+        let outer = std::mem::replace(&mut self.is_for_child, runs_program);
+        let fields = self.fields(words);
+        self.is_for_child = outer;
+        let fields = match fields {
+            Ok(fields) => fields,
+            Err(_) if std::mem::take(&mut self.child_failed) => {
+                self.print(Val::of(b""));
+                self.set_status(1);
+                return self.check_failure();
+            }
+            Err(doubt) => return self.run_unknown(words, &doubt),
+        };
+        let Some((name, arguments)) = fields.split_first() else {
+            for assignment in assignments {
+                self.at = assignment.at;
+                let done = self.apply(assignment, None);
+                self.at = before;
+                if !done {
+                    return self.fail_hard();
+                }
+                if self.live.is_none() {
+                    return;
+                }
+            }
+            self.at = before;
+            // Only a command whose output is used leaves another status (POSIX, Shell Command Language, 2.9.1).
+            let status = if self.outputs == outputs { Status::Known(0) } else { self.output_status.clone() };
+            if let Some(state) = &mut self.live {
+                state.status = status;
+            }
+            return self.check_failure();
+        };
+        let Val::Known(name) = name.clone() else {
+            return self.fog("a command whose name is not known");
+        };
+        let is_special = matches!(
+            &name[..],
+            b":" | b"."
+                | b"eval"
+                | b"exec"
+                | b"export"
+                | b"readonly"
+                | b"set"
+                | b"shift"
+                | b"unset"
+                | b"return"
+                | b"exit"
+                | b"break"
+                | b"continue"
+                | b"times"
+                | b"trap"
+        );
+        // In POSIX shells what stands before a special command stays.
+        let stays = is_special && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh);
+        let has_own = !stays && !assignments.is_empty();
+        if has_own && let Some(state) = &mut self.live {
+            state.scopes.push(Scope::default());
+        }
+        if has_own {
+            self.enter(Boundary::Command);
+        }
+        for assignment in assignments {
+            self.at = assignment.at;
+            let name = Bytes::copy_from_slice(&assignment.name);
+            let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
+            let exported = if stays { None } else { Some(true) };
+            self.quiet += usize::from(!stays);
+            let done = self.apply(assignment, exported);
+            self.quiet -= usize::from(!stays);
+            if !done {
+                if self.dialect != Dialect::Bash {
+                    self.fail_hard();
+                    break;
+                }
+                continue;
+            }
+            if has_own && let Some(scope) = self.live.as_mut().and_then(|s| s.scopes.last_mut()) {
+                scope.vars.push((name, old));
+            }
+        }
+        self.at = before;
+        if self.live.is_some() {
+            self.run_named(&name, arguments, false, command);
+        }
+        if has_own {
+            self.end();
+            self.end_scope();
+        }
+        self.check_failure();
+    }
+
+    /// An alias in the place of the command's name.
+    fn run_alias(&mut self, words: &[Word], command: &Command) -> bool {
+        let expands = match self.dialect {
+            Dialect::Bash => {
+                self.is_interactive && self.quiet == 0
+                    || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
+            }
+            _ => true,
+        };
+        let Some(name) = words.first().and_then(Word::literal).filter(|_| expands) else { return false };
+        let Some(alias) = self.live.as_ref().and_then(|s| s.aliases.get(name).cloned()) else { return false };
+        let Some(Alias { text: alias, born, died }) = alias else {
+            self.fog("a command that may be an alias");
+            return true;
+        };
+        // A line that was read before knows nothing of it.
+        if born >= self.epoch || died.is_some_and(|died| self.epoch > died) {
+            return false;
+        }
+        let first = alias.split(u8::is_ascii_whitespace).find(|w| !w.is_empty()).unwrap_or_default();
+        // One that begins with its own name, or with a program, changes nothing that is followed.
+        if first == name {
+            return false;
+        }
+        let rest = words.first().map_or(command.end, |w| w.end);
+        let rest = self.source.text.get(rest..command.end).unwrap_or_default();
+        let text = [&alias[..], b" ", rest].concat();
+        self.evaluate(&text);
+        true
+    }
+
+    /// A command of which not all words are known.
+    fn run_unknown(&mut self, words: &[Word], doubt: &Rc<Doubt>) {
+        let name = words.first().and_then(Word::literal).map(<[u8]>::to_vec);
+        match name.as_deref() {
+            Some(
+                b"test" | b"[" | b"echo" | b"printf" | b"alias" | b":" | b"true" | b"false" | b"unalias" | b"command" | b"type",
+            ) if !words.iter().any(|w| w.literal() == Some(b"-v")) => {
+                self.print(Val::Unknown(doubt.clone()));
+                match name.as_deref() {
+                    Some(b":" | b"true") => self.set_status(0),
+                    _ => self.doubt_status(doubt.clone()),
+                }
+            }
+            Some(name) if self.is_function(name) || self.is_own(name) => {
+                self.fog("a command of the shell whose words are not known");
+            }
+            Some(_) => {
+                self.print(Val::Unknown(self.doubt("what a program prints")));
+                self.doubt_status(doubt.clone());
+                self.check_failure();
+            }
+            None => self.fog("a command whose name is not known"),
+        }
+    }
+
+    /// Whether a name is certainly none of a command that the shell runs itself; in zsh `command` runs
+    /// programs only.
+    pub(super) fn is_program(&self, name: &[u8]) -> bool {
+        let function = self.live.as_ref().and_then(|s| s.functions.get(name));
+        function.is_none() && (name == b"command" || !self.is_own(name) && !declares(name, self.dialect))
+    }
+
+    pub(super) fn apply(&mut self, assignment: &Assignment, exported: Option<bool>) -> bool {
+        let content = match &assignment.value {
+            Assigned::Word(word) => {
+                let value = self.assigned_word(word);
+                if let Some(key) = &assignment.key {
+                    return self.put_item(&assignment.name, key, value);
+                }
+                if assignment.adds {
+                    let old = self.content_of(&assignment.name);
+                    plus(&assignment.name, old, &value, self)
+                } else {
+                    Content::Set(value)
+                }
+            }
+            Assigned::Array(words) => {
+                let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
+                let values = if has_keys { Err(self.doubt("a list with keys")) } else { self.fields(words) };
+                match values {
+                    Ok(mut values) => {
+                        if assignment.adds {
+                            let mut old = match self.content_of(&assignment.name) {
+                                Content::Array(old) => old.to_vec(),
+                                Content::Set(value) => vec![value],
+                                Content::Unset => Vec::new(),
+                                Content::Perhaps(_) => vec![Val::Unknown(self.doubt("whether the name is set is not known"))],
+                            };
+                            old.append(&mut values);
+                            values = old;
+                        }
+                        Content::Array(Rc::new(values))
+                    }
+                    Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),
+                }
+            }
+        };
+        if self.live.is_none() {
+            return true;
+        }
+        self.assign(&assignment.name, content, exported)
+    }
+
+    /// Sets one item of a list.
+    fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
+        let index = self.sum(key).ok().and_then(|n| usize::try_from(n).ok());
+        let old = match self.content_of(name) {
+            Content::Array(values) => Some(values.to_vec()),
+            Content::Unset => Some(Vec::new()),
+            _ => None,
+        };
+        let content = match (index, old) {
+            (Some(index), Some(mut values)) if index <= values.len() && self.dialect != Dialect::Zsh => {
+                if index == values.len() {
+                    values.push(value);
+                } else if let Some(item) = values.get_mut(index) {
+                    *item = value;
+                }
+                Content::Array(Rc::new(values))
+            }
+            _ => Content::Perhaps(Val::Unknown(self.doubt("an item of a list"))),
+        };
+        self.assign(name, content, None)
+    }
+}
+
+/// What an assignment puts in.
+pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Content {
+    if m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number) {
+        let number = |v: Option<Val>| v.and_then(|v| std::str::from_utf8(v.known()?).ok()?.parse::<i64>().ok());
+        return Content::Set(match (number(old.value()), number(Some(new.clone()))) {
+            (Some(a), Some(b)) => Val::of(a.wrapping_add(b).to_string()),
+            _ => Val::Unknown(m.doubt("a variable that holds a number")),
+        });
+    }
+    match (old, new) {
+        (Content::Unset, new) => Content::Set(new.clone()),
+        (Content::Set(Val::Known(old)), Val::Known(new)) => Content::Set(Val::of([&old[..], new].concat())),
+        (Content::Array(values), new) => {
+            let mut values = values.to_vec();
+            match (m.dialect, values.first_mut()) {
+                (Dialect::Zsh, _) => values.push(new.clone()),
+                (_, Some(first)) => {
+                    *first = plus(b"", Content::Set(first.clone()), new, m).value().unwrap_or_else(|| new.clone());
+                }
+                _ => values.push(new.clone()),
+            }
+            Content::Array(Rc::new(values))
+        }
+        (_, Val::Unknown(doubt)) => Content::Set(Val::Unknown(doubt.clone())),
+        (Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)), new) => {
+            let is_filled = doubt.is_filled || new.is_empty() == Some(false);
+            Content::Set(Val::Unknown(Rc::new(Doubt { is_filled, could_be: Vec::new(), sets: None, ..(*doubt).clone() })))
+        }
+        (Content::Perhaps(_), _) => Content::Set(Val::Unknown(m.doubt("whether the name is set is not known"))),
+    }
+}

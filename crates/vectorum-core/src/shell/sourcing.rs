@@ -1,0 +1,139 @@
+//! Texts that run in this shell: `eval`, and files with their search rules.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::Source;
+use super::machine::{Boundary, Machine};
+use super::state::Content;
+use super::syntax::*;
+use super::value::Val;
+use crate::host_view::Kind as FileKind;
+
+impl Machine<'_> {
+    /// Runs a text's commands in this shell.
+    pub(super) fn evaluate(&mut self, text: &[u8]) {
+        let fixed = Some(self.source.line(self.at));
+        let source = Source { fixed, ..Source::new(self.source.path.clone(), Bytes::copy_from_slice(text)) };
+        self.run_source(&Rc::new(source), Boundary::Text);
+    }
+
+    pub(super) fn eval(&mut self, arguments: &[Val]) {
+        let mut text = Vec::new();
+        for (index, argument) in arguments.iter().enumerate() {
+            match argument {
+                Val::Known(part) => {
+                    if index > 0 {
+                        text.push(b' ');
+                    }
+                    text.extend_from_slice(part);
+                }
+                Val::Unknown(doubt) => {
+                    return match doubt.sets.filter(|_| arguments.len() == 1) {
+                        Some(names) => {
+                            let why = self.doubt("a program prints what is set here");
+                            for name in names {
+                                let old = self.content_of(name.as_bytes());
+                                let value = Val::Unknown(why.clone());
+                                let content =
+                                    if matches!(old, Content::Unset) { Content::Perhaps(value) } else { Content::Set(value) };
+                                self.assign(name.as_bytes(), content, Some(true));
+                                // Whether it exports them, too, only it knows.
+                                if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name.as_bytes())) {
+                                    var.exported = Some(true);
+                                }
+                            }
+                            self.doubt_status(why);
+                        }
+                        None => self.fog("a text is run that a program prints"),
+                    };
+                }
+            }
+        }
+        if text.trim_ascii().is_empty() {
+            return self.set_status(0);
+        }
+        self.evaluate(&text);
+    }
+
+    pub(super) fn source_file(&mut self, arguments: &[Val]) {
+        let Some(path) = arguments.first() else { return self.set_status(2) };
+        let Val::Known(path) = path.clone() else { return self.fog("a file is run whose name is not known") };
+        let path = if path == b"--"[..] { arguments.get(1).and_then(Val::known).cloned().unwrap_or_default() } else { path };
+        let full = if path.contains(&b'/') {
+            self.full(&path)
+        } else {
+            match self.search(&path) {
+                Ok(found) => found,
+                Err(()) => return self.fog("a file is looked up along a path that is not known"),
+            }
+        };
+        let Some(full) = full else {
+            return if path.contains(&b'/') { self.fog("the working folder is not known") } else { self.cannot_source() };
+        };
+        let is_there = match self.ground.files.kind(&full) {
+            FileKind::File | FileKind::Program => {
+                self.ground.files.may(&full, self.account.uid, self.account.gid, crate::host_view::Want::Read) != Some(false)
+            }
+            FileKind::Unknown => return self.fog("a file that is run may not be read"),
+            FileKind::Other if full == b"/dev/null"[..] => return self.set_status(0),
+            FileKind::Other => return self.fog("what is run is no file"),
+            _ if full == b"/dev/null"[..] => return self.set_status(0),
+            _ if self.written.contains(&full) => return self.fog("a file is run that was written just before"),
+            _ => false,
+        };
+        if !is_there {
+            return self.cannot_source();
+        }
+        let is_whole = if path.contains(&b'/') { full == path } else { self.is_on_path(&full) };
+        if !is_whole {
+            self.named_otherwise.push(full.clone());
+        }
+        let given: Vec<Val> = arguments.iter().skip(1).cloned().collect();
+        let outer = self.live.as_ref().map(|s| s.positional.clone());
+        let takes = !given.is_empty() && self.dialect.is_rich();
+        if takes && let Some(state) = &mut self.live {
+            state.positional = Ok(Rc::new(given));
+        }
+        self.through(|m| m.run_file(&full, Boundary::Text));
+        if let (Some(state), Some(outer), true) = (&mut self.live, outer, takes) {
+            state.positional = outer;
+        }
+    }
+
+    /// Whether a file lies in a folder of PATH.
+    fn is_on_path(&self, file: &[u8]) -> bool {
+        let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else { return false };
+        let folder = file.rsplitn(2, |b| *b == b'/').nth(1).unwrap_or_default();
+        path.split(|b| *b == b':').any(|f| f == folder)
+    }
+
+    /// A file that is not there: POSIX has it end a shell that is not interactive.
+    fn cannot_source(&mut self) {
+        match self.dialect {
+            Dialect::Bash => self.set_status(1),
+            Dialect::Zsh => self.set_status(127),
+            _ => self.fail_hard(),
+        }
+    }
+
+    /// Looks a file up along PATH, and in bash and zsh in the working folder after it.
+    pub(super) fn search(&mut self, name: &[u8]) -> Result<Option<Bytes>, ()> {
+        let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else { return Err(()) };
+        for folder in path.split(|b| *b == b':') {
+            let folder = if folder.is_empty() { b"." } else { folder };
+            let path = Bytes::from([&self.full(folder).ok_or(())?[..], b"/", name].concat());
+            match self.ground.files.kind(&path) {
+                FileKind::File | FileKind::Program => return Ok(Some(path)),
+                FileKind::Unknown => return Err(()),
+                _ => {}
+            }
+        }
+        if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+            let path = self.full(name).ok_or(())?;
+            return Ok(matches!(self.ground.files.kind(&path), FileKind::File | FileKind::Program).then_some(path));
+        }
+        Ok(None)
+    }
+}
