@@ -20,7 +20,7 @@ pub(super) enum Declared {
 
 /// How a declaration changes its names.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-struct Attributes {
+pub(super) struct Attributes {
     exported: Option<bool>,
     readonly: bool,
     is_local: bool,
