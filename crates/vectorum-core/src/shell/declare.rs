@@ -20,7 +20,7 @@ pub(super) enum Declared {
 
 /// How a declaration changes its names.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) struct Attributes {
+struct Attributes {
     exported: Option<bool>,
     readonly: bool,
     is_local: bool,
@@ -357,7 +357,7 @@ impl Machine<'_> {
         }
     }
 
-    pub(super) fn mark(&mut self, name: &[u8], attributes: Attributes) {
+    fn mark(&mut self, name: &[u8], attributes: Attributes) {
         // In mksh and ksh `set -a` does not reach what is declared.
         if attributes.readonly
             && matches!(self.dialect, Dialect::Mksh | Dialect::Ksh)

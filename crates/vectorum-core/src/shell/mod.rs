@@ -14,15 +14,19 @@
 #![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
 
 mod around;
+mod braces;
 mod builtin;
+mod control;
 mod declare;
 mod expand;
 pub(crate) mod fish;
+mod initial;
 pub mod ink;
 mod known;
 mod machine;
 mod options;
 mod outputs;
+mod parameter;
 mod parse;
 mod pattern;
 mod program;
@@ -36,7 +40,9 @@ mod syntax;
 mod test;
 pub mod trace;
 mod value;
+mod variables;
 mod vars;
+mod words;
 
 use bytes::Bytes;
 

@@ -5,8 +5,7 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
-use super::declare::Declared;
-use super::declare::declares;
+use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::state::{Alias, Content, Scope, Status};
 use super::syntax::*;

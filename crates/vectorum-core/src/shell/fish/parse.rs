@@ -65,7 +65,7 @@ pub(super) struct Parser<'a> {
 pub(super) type Parsed<T> = Result<T, Trouble>;
 
 impl Parser<'_> {
-    fn peek(&self, ahead: usize) -> Option<u8> {
+    pub(super) fn peek(&self, ahead: usize) -> Option<u8> {
         self.text.get(self.at + ahead).copied()
     }
 
@@ -77,7 +77,7 @@ impl Parser<'_> {
         Err(Trouble { at: self.at, what, is_error: false })
     }
 
-    fn blanks(&mut self) {
+    pub(super) fn blanks(&mut self) {
         let mut is_joined = false;
         loop {
             match (self.peek(0), self.peek(1)) {

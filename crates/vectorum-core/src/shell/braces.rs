@@ -1,0 +1,107 @@
+//! Braces: the words that one word stands for.
+
+use super::syntax::*;
+
+/// The words that braces make of one.
+///
+/// # Errors
+/// If there are too many.
+pub(super) fn braces(word: &Word) -> Result<Option<Vec<Word>>, &'static str> {
+    let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
+    if !has_braces {
+        return Ok(None);
+    }
+    // As single bytes that were not quoted, and parts that stay whole.
+    let mut atoms: Vec<Part> = Vec::new();
+    for part in &word.parts {
+        match part {
+            Part::Text(text) => atoms.extend(text.iter().map(|b| Part::Text(vec![*b]))),
+            other => atoms.push(other.clone()),
+        }
+    }
+    let mut out = Vec::new();
+    brace(&atoms, &mut out, 0)?;
+    let words = out.into_iter().map(|atoms| {
+        let mut parts: Vec<Part> = Vec::new();
+        for atom in atoms {
+            match (atom, parts.last_mut()) {
+                (Part::Text(new), Some(Part::Text(text))) => text.extend_from_slice(&new),
+                (atom, _) => parts.push(atom),
+            }
+        }
+        Word::new(parts, word.at, word.end)
+    });
+    Ok(Some(words.collect()))
+}
+
+fn byte_of(atom: &Part) -> Option<u8> {
+    match atom {
+        Part::Text(text) => text.first().copied(),
+        _ => None,
+    }
+}
+
+pub(super) fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize) -> Result<(), &'static str> {
+    if out.len() > 2000 || depth > 40 {
+        return Err("braces make too many words");
+    }
+    for (from, atom) in atoms.iter().enumerate() {
+        if byte_of(atom) != Some(b'{') {
+            continue;
+        }
+        let (mut open, mut commas, mut end) = (0, Vec::new(), None);
+        for (at, atom) in atoms.iter().enumerate().skip(from) {
+            match byte_of(atom) {
+                Some(b'{') => open += 1,
+                Some(b'}') => {
+                    open -= 1;
+                    if open == 0 {
+                        end = Some(at);
+                        break;
+                    }
+                }
+                Some(b',') if open == 1 => commas.push(at),
+                _ => {}
+            }
+        }
+        let Some(end) = end else { continue };
+        let (before, after) = (atoms.get(..from).unwrap_or_default(), atoms.get(end + 1..).unwrap_or_default());
+        let inside = atoms.get(from + 1..end).unwrap_or_default();
+        if commas.is_empty() {
+            let text: Option<Vec<u8>> = inside.iter().map(byte_of).collect();
+            if text.as_ref().is_some_and(|t| memchr::memmem::find(t, b"..").is_some()) {
+                let items = sequence(&text.unwrap_or_default())?;
+                for item in items {
+                    let item: Vec<Part> = item.bytes().map(|b| Part::Text(vec![b])).collect();
+                    brace(&[before, &item, after].concat(), out, depth + 1)?;
+                }
+                return Ok(());
+            }
+            continue;
+        }
+        let mut start = from + 1;
+        for stop in commas.into_iter().chain([end]) {
+            let item = atoms.get(start..stop).unwrap_or_default();
+            brace(&[before, item, after].concat(), out, depth + 1)?;
+            start = stop + 1;
+        }
+        return Ok(());
+    }
+    out.push(atoms.to_vec());
+    Ok(())
+}
+
+/// `{1..5}`: numbers without leading zeros.
+pub(super) fn sequence(text: &[u8]) -> Result<Vec<String>, &'static str> {
+    let odd = "braces of another kind";
+    let text = std::str::from_utf8(text).map_err(|_| odd)?;
+    let (from, to) = text.split_once("..").ok_or(odd)?;
+    if from.starts_with('0') && from.len() > 1 || to.starts_with('0') && to.len() > 1 {
+        return Err(odd);
+    }
+    let (from, to): (i32, i32) = (from.parse().map_err(|_| odd)?, to.parse().map_err(|_| odd)?);
+    if from.abs_diff(to) > 1000 {
+        return Err("braces make too many words");
+    }
+    Ok(if from <= to { (from..=to).map(|n| n.to_string()).collect() } else { (to..=from).rev().map(|n| n.to_string()).collect() })
+}

@@ -1,0 +1,450 @@
+//! Lists, pipelines, conditions and loops: which commands run, and under what.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::machine::{Boundary, Machine, PARTED, Skipped, join_some};
+use super::state::{Content, State, Status};
+use super::syntax::*;
+use super::value::{Doubt, Val};
+use crate::route::Site;
+
+impl Machine<'_> {
+    /// Puts down what a command would set that is not run.
+    pub(super) fn note_list(&mut self, list: &List, why: &'static str, by: &Site) {
+        if self.quiet > 0 || self.skipped.len() > 500 {
+            return;
+        }
+        for command in list
+            .items
+            .iter()
+            .flat_map(|i| std::iter::once(&i.first).chain(i.rest.iter().map(|(_, p)| p)))
+            .flat_map(|p| &p.commands)
+        {
+            self.note_command(command, why, by);
+        }
+    }
+
+    fn note_command(&mut self, command: &Command, why: &'static str, by: &Site) {
+        match &command.kind {
+            Kind::Simple(assignments, words) => {
+                let declares = words
+                    .first()
+                    .and_then(Word::literal)
+                    .is_some_and(|w| matches!(w, b"export" | b"declare" | b"typeset" | b"readonly"));
+                let own = assignments.iter().filter(|_| words.is_empty());
+                let declared = words.iter().skip(1).filter(|_| declares).filter_map(|w| w.assignment.as_deref());
+                for assignment in own.chain(declared) {
+                    let site = self.site(assignment.at);
+                    let name = Bytes::copy_from_slice(&assignment.name);
+                    self.skipped.push(Skipped { name, site, why, by: by.clone() });
+                }
+            }
+            Kind::Group(list) | Kind::For(_, _, list) | Kind::Count(_, list) => self.note_list(list, why, by),
+            Kind::While(_, condition, body) => {
+                self.note_list(condition, why, by);
+                self.note_list(body, why, by);
+            }
+            Kind::If(arms, otherwise) => {
+                for (_, body) in arms {
+                    self.note_list(body, why, by);
+                }
+                if let Some(body) = otherwise {
+                    self.note_list(body, why, by);
+                }
+            }
+            Kind::Case(_, arms) => {
+                for arm in arms {
+                    self.note_list(&arm.body, why, by);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    pub(super) fn run_list(&mut self, list: &List) {
+        for item in &list.items {
+            if self.is_spent() {
+                return;
+            }
+            if item.is_background && self.dialect == Dialect::Zsh {
+                self.fog("a job of zsh's in the background");
+            } else if item.is_background {
+                let outer = self.live.clone();
+                self.subshell(|m| m.run_item(item));
+                self.live = outer;
+                self.set_status(0);
+            } else {
+                self.run_item(item);
+            }
+        }
+    }
+
+    fn run_item(&mut self, item: &Item) {
+        self.run_chain(&item.first, &item.rest);
+    }
+
+    fn run_chain(&mut self, first: &Pipeline, rest: &[(bool, Pipeline)]) {
+        if rest.is_empty() {
+            return self.run_pipeline(first);
+        }
+        self.guarded += 1;
+        self.run_pipeline(first);
+        self.guarded -= 1;
+        self.go_on(rest);
+    }
+
+    /// Runs something that a condition decides.
+    pub(super) fn under(&mut self, site: &Site, holds: Option<bool>, run: impl FnOnce(&mut Self)) {
+        let inner = self.around.under(site.clone(), holds);
+        let outer = std::mem::replace(&mut self.around, inner);
+        run(self);
+        self.around = outer;
+    }
+
+    fn go_on(&mut self, rest: &[(bool, Pipeline)]) {
+        let Some(((on_success, next), after)) = rest.split_first() else { return };
+        if self.live.is_none() {
+            return;
+        }
+        let by = self.here();
+        match self.succeeded() {
+            Ok(succeeded) if succeeded == *on_success => self.run_next(next, after, &by, Some(succeeded)),
+            Ok(_) => {
+                self.note_pipeline(next);
+                self.go_on(after);
+            }
+            Err(doubt) => self.fork(
+                &doubt,
+                |m| m.run_next(next, after, &by, None),
+                |m| {
+                    // What fails here is looked at by what comes after.
+                    m.go_on(after);
+                },
+            ),
+        }
+    }
+
+    fn run_next(&mut self, next: &Pipeline, after: &[(bool, Pipeline)], by: &Site, holds: Option<bool>) {
+        let is_last = after.is_empty();
+        self.guarded += usize::from(!is_last);
+        self.under(by, holds, |m| m.run_pipeline(next));
+        self.guarded -= usize::from(!is_last);
+        self.go_on(after);
+    }
+
+    fn note_pipeline(&mut self, pipeline: &Pipeline) {
+        let by = self.here();
+        for command in &pipeline.commands {
+            self.note_command(command, "a condition before it does not hold", &by);
+        }
+    }
+
+    fn run_pipeline(&mut self, pipeline: &Pipeline) {
+        match &pipeline.commands[..] {
+            [command] => {
+                self.guarded += usize::from(pipeline.is_negated);
+                self.run_command(command);
+                self.guarded -= usize::from(pipeline.is_negated);
+            }
+            commands => self.run_pipe(commands),
+        }
+        if pipeline.is_negated
+            && let Status::Known(status) = self.status()
+        {
+            self.set_status(u8::from(status == 0));
+        }
+    }
+
+    /// Each command has a shell of its own, but for the last one in zsh and ksh.
+    fn run_pipe(&mut self, commands: &[Command]) {
+        let Some(outer) = self.live.clone() else { return };
+        let mut input = outer.input.clone();
+        let mut left = outer.input.clone();
+        let last = commands.len().saturating_sub(1);
+        for (index, command) in commands.iter().enumerate() {
+            let is_last = index == last;
+            if let Some(state) = &mut self.live {
+                state.input = input.take();
+                if !is_last {
+                    state.output = Some(Val::of(b""));
+                }
+            }
+            if is_last && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+                self.run_command(command);
+                if let Some(state) = &mut self.live {
+                    state.input = left;
+                }
+                return;
+            }
+            self.subshell(|m| m.run_command(command));
+            if index == 0 {
+                left = self.live.as_ref().and_then(|s| s.input.clone());
+            }
+            if is_last {
+                break;
+            }
+            input = self.live.as_ref().and_then(|s| s.output.as_ref()).and_then(Val::known).map(|text| (text.clone(), 0));
+            let status = self.status();
+            self.live = Some(State { status, ..outer.clone() });
+        }
+        if let Some(state) = &mut self.live {
+            state.input = left;
+        }
+    }
+
+    pub(super) fn run_if(&mut self, arms: &[(List, List)], otherwise: Option<&List>) {
+        let Some(((condition, body), rest)) = arms.split_first() else {
+            match otherwise {
+                Some(list) => self.run_list(list),
+                None => self.set_status(0),
+            }
+            return;
+        };
+        self.guarded += 1;
+        self.run_list(condition);
+        self.guarded -= 1;
+        if self.live.is_none() {
+            return;
+        }
+        match self.succeeded() {
+            Ok(true) => {
+                let by = self.here();
+                for (_, body) in rest {
+                    self.note_list(body, "a condition above it holds", &by);
+                }
+                if let Some(body) = otherwise {
+                    self.note_list(body, "the condition above it holds", &by);
+                }
+                self.under(&by, Some(true), |m| m.run_list(body));
+            }
+            Ok(false) => {
+                let by = self.here();
+                self.note_list(body, "its condition does not hold", &by);
+                self.under(&by, Some(false), |m| m.run_if(rest, otherwise));
+            }
+            Err(doubt) => {
+                let by = self.here();
+                self.fork(
+                    &doubt,
+                    |m| m.under(&by, None, |m| m.run_list(body)),
+                    |m| m.under(&by, None, |m| m.run_if(rest, otherwise)),
+                );
+            }
+        }
+    }
+
+    pub(super) fn run_case(&mut self, word: &Word, arms: &[Arm]) {
+        let text = self.one_word(word);
+        self.set_status(0);
+        match text {
+            Ok(text) => self.run_arms(&text, arms),
+            Err(doubt) => self.run_arms(&Val::Unknown(doubt), arms),
+        }
+    }
+
+    pub(super) fn run_arms(&mut self, text: &Val, arms: &[Arm]) {
+        let Some((arm, rest)) = arms.split_first() else { return };
+        if self.live.is_none() {
+            return;
+        }
+        let mut matches = Ok(false);
+        for pattern in &arm.patterns {
+            let one = self.fits(text, pattern, false);
+            match (one, &matches) {
+                (Ok(true), _) => {
+                    matches = Ok(true);
+                    break;
+                }
+                (Err(doubt), Ok(_)) => matches = Err(doubt),
+                _ => {}
+            }
+        }
+        match matches {
+            Ok(true) => {
+                if arm.end == ArmEnd::Done {
+                    let by = self.here();
+                    for other in rest {
+                        self.note_list(&other.body, "another case is taken", &by);
+                    }
+                }
+                let by = self.here();
+                self.under(&by, Some(true), |m| m.run_arm(arm, text, rest));
+            }
+            Ok(false) => {
+                self.note_list(&arm.body, "its case is not taken", &self.here());
+                self.run_arms(text, rest);
+            }
+            Err(doubt) => {
+                let by = self.here();
+                self.fork(&doubt, |m| m.under(&by, None, |m| m.run_arm(arm, text, rest)), |m| m.run_arms(text, rest));
+            }
+        }
+    }
+
+    fn run_arm(&mut self, arm: &Arm, text: &Val, rest: &[Arm]) {
+        self.run_list(&arm.body);
+        match (arm.end, rest.split_first()) {
+            (ArmEnd::Through, Some((next, rest))) => self.run_arm(next, text, rest),
+            (ArmEnd::On, _) => self.run_arms(text, rest),
+            _ => {}
+        }
+    }
+
+    pub(super) fn run_for(&mut self, name: &[u8], words: Option<&[Word]>, body: &List) {
+        let at = self.at;
+        let values = match words {
+            Some(words) => self.fields(words),
+            None => match self.live.as_ref().map(|s| s.positional.clone()) {
+                Some(Ok(values)) => Ok(values.to_vec()),
+                Some(Err(doubt)) => Err(doubt),
+                None => return,
+            },
+        };
+        self.set_status(0);
+        match values {
+            Ok(values) => {
+                self.enter(Boundary::Loop);
+                for value in values {
+                    if self.is_spent() {
+                        break;
+                    }
+                    self.at = at;
+                    self.assign(name, Content::Set(value), None);
+                    if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+                        self.doubt_export(name);
+                    }
+                    self.run_list(body);
+                    self.take_up_next();
+                }
+                self.end();
+            }
+            Err(doubt) => {
+                let name = Bytes::copy_from_slice(name);
+                self.repeat(&doubt.clone(), move |m| {
+                    m.assign(&name, Content::Set(Val::Unknown(doubt.clone())), None);
+                    m.run_list(body);
+                });
+            }
+        }
+    }
+
+    /// Goes on with what `continue` left.
+    fn take_up_next(&mut self) {
+        let next = self.frames.last_mut().and_then(|f| f.next.take());
+        let why = self.doubt(PARTED);
+        self.live = join_some(self.live.take(), next, &why);
+    }
+
+    /// Runs something an unknown number of times, until nothing new comes of it.
+    pub(super) fn repeat(&mut self, doubt: &Rc<Doubt>, mut run: impl FnMut(&mut Self)) {
+        self.enter(Boundary::Loop);
+        for round in 0..8 {
+            if self.is_spent() {
+                break;
+            }
+            let before = self.live.clone();
+            run(self);
+            self.take_up_next();
+            self.live = join_some(before.clone(), self.live.take(), doubt);
+            if self.live == before {
+                break;
+            }
+            if round >= 3
+                && let (Some(before), Some(state)) = (&before, &mut self.live)
+            {
+                // What still changes may become anything.
+                state.vars.fog_what_differs(&before.vars, doubt);
+                state.input = None;
+                if state.positional != before.positional {
+                    state.positional = Err(doubt.clone());
+                }
+            }
+            if round == 7 {
+                self.fog("a loop is not followed to its end");
+            }
+        }
+        self.end();
+    }
+
+    pub(super) fn run_while(&mut self, until: bool, condition: &List, body: &List) {
+        self.enter(Boundary::Loop);
+        let mut status = Status::Known(0);
+        loop {
+            if self.is_spent() {
+                break;
+            }
+            self.guarded += 1;
+            self.run_list(condition);
+            self.guarded -= 1;
+            self.take_up_next();
+            match self.succeeded() {
+                Ok(succeeded) if succeeded == until => {
+                    if let Some(state) = &mut self.live {
+                        state.status = status;
+                    }
+                    break;
+                }
+                Ok(_) => {
+                    self.run_list(body);
+                    self.take_up_next();
+                    status = self.status();
+                }
+                Err(doubt) => {
+                    // It may end now or after any number of rounds more.
+                    let again = doubt.clone();
+                    self.repeat(&doubt, |m| {
+                        m.run_list(body);
+                        m.guarded += 1;
+                        m.run_list(condition);
+                        m.guarded -= 1;
+                    });
+                    self.doubt_status(again);
+                    break;
+                }
+            }
+        }
+        self.end();
+    }
+
+    pub(super) fn run_count(&mut self, parts: &[Vec<Part>; 3], body: &List) {
+        let [first, condition, step] = parts;
+        if let Err(doubt) = self.sum(first) {
+            return self.count_unknown(&doubt, condition, step, body);
+        }
+        self.enter(Boundary::Loop);
+        loop {
+            if self.is_spent() {
+                break;
+            }
+            let goes_on = if condition.is_empty() { Ok(1) } else { self.sum(condition) };
+            match goes_on {
+                Ok(0) => break,
+                Ok(_) => {
+                    self.run_list(body);
+                    self.take_up_next();
+                    if self.live.is_some() && self.sum(step).is_err() {
+                        let doubt = self.doubt(PARTED);
+                        self.count_unknown(&doubt, condition, step, body);
+                        break;
+                    }
+                }
+                Err(doubt) => {
+                    self.count_unknown(&doubt, condition, step, body);
+                    break;
+                }
+            }
+        }
+        self.set_status(0);
+        self.end();
+    }
+
+    fn count_unknown(&mut self, doubt: &Rc<Doubt>, condition: &[Part], step: &[Part], body: &List) {
+        self.repeat(doubt, |m| {
+            m.run_list(body);
+            let _ = m.sum(step);
+            let _ = m.sum(condition);
+        });
+    }
+}

@@ -1,0 +1,290 @@
+//! What a shell holds before it reads a file: what it is handed, and what it sets by itself (measured: bash
+//! 5.2, dash 0.5.12, zsh 5.9, ksh93u+m, mksh R59).
+
+use std::collections::BTreeMap;
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::startup::{Invocation, Payload, Start};
+use super::state::{Content, State, Status, Var};
+use super::syntax::Dialect;
+use super::value::{Doubt, Val};
+use super::vars::Vars;
+use crate::host_view::Kind;
+use crate::reader::is_portable;
+use crate::route::{Account, Ground};
+
+/// What the shell holds before it reads a file.
+pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
+    let dialect = invocation.dialect;
+    let mut vars: BTreeMap<Bytes, Var> = BTreeMap::new();
+    let mut functions = BTreeMap::new();
+    for (name, (value, may_be_absent)) in start {
+        if let Some(function) = name.strip_prefix(b"BASH_FUNC_").and_then(|n| n.strip_suffix(b"%%")) {
+            if dialect == Dialect::Bash {
+                functions.insert(Bytes::copy_from_slice(function), None);
+            }
+            continue;
+        }
+        if is_portable(name) {
+            let content = if *may_be_absent { Content::Perhaps(value.clone()) } else { Content::Set(value.clone()) };
+            // One that is not there is not exported either.
+            let exported = (!may_be_absent).then_some(true);
+            vars.insert(name.clone(), Var { content, exported, ..Var::unset() });
+        }
+    }
+    let own = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+        vars.entry(Bytes::copy_from_slice(name.as_bytes())).or_insert(Var { content: Content::Set(value), ..Var::unset() });
+    };
+    let exported = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+        vars.insert(
+            Bytes::copy_from_slice(name.as_bytes()),
+            Var { content: Content::Set(value), exported: Some(true), ..Var::unset() },
+        );
+    };
+    let filled = || Val::Unknown(Doubt::filled("the shell sets it by itself"));
+    let system = || {
+        let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
+        Val::Unknown(Rc::new(Doubt { could_be, ..(*Doubt::filled("the shell sets it by itself")).clone() }))
+    };
+    let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains_key(&b"IFS"[..])), ..Var::unset() };
+    vars.insert(Bytes::from_static(b"IFS"), ifs);
+    let has = |vars: &BTreeMap<Bytes, Var>, name: &str| vars.contains_key(name.as_bytes());
+    if dialect != Dialect::Mksh || start.contains_key(&b"PWD"[..]) {
+        exported(&mut vars, "PWD", Val::of(folder));
+    } else {
+        own(&mut vars, "PWD", Val::of(folder));
+    }
+    let level = level(start.get(&b"SHLVL"[..]), dialect);
+    match dialect {
+        Dialect::Bash => {
+            exported(&mut vars, "SHLVL", level);
+            let old = start.get(&b"OLDPWD"[..]).map(|(v, _)| v);
+            let is_folder = old.is_some_and(|v| v.known().is_some_and(|p| ground.files.kind(p) == Kind::Folder));
+            if let Some(Val::Known(_)) = old
+                && !is_folder
+            {
+                vars.remove(&b"OLDPWD"[..]);
+            }
+            if !has(&vars, "OLDPWD") {
+                vars.insert(Bytes::from_static(b"OLDPWD"), Var { exported: Some(true), ..Var::unset() });
+            }
+            for name in ["UID", "EUID", "PPID", "BASHOPTS", "SHELLOPTS", "BASH_VERSINFO"] {
+                let value = if name.ends_with("UID") { Val::of(account.uid.to_string()) } else { filled() };
+                let readonly = Var { content: Content::Set(value), readonly: true, ..Var::unset() };
+                vars.insert(Bytes::copy_from_slice(name.as_bytes()), readonly);
+            }
+            let places: &[&'static [u8]] =
+                if invocation.as_sh { &[b"/bin/sh", b"/usr/bin/sh"] } else { &[b"/bin/bash", b"/usr/bin/bash"] };
+            let could_be = places.iter().map(|p| Bytes::from_static(p)).collect();
+            let place = Doubt { could_be, ..(*Doubt::filled("where the shell lies")).clone() };
+            own(&mut vars, "BASH", Val::Unknown(Rc::new(place)));
+            for name in ["BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"] {
+                own(&mut vars, name, filled());
+            }
+            own(&mut vars, "OSTYPE", system());
+            own(&mut vars, "OPTIND", Val::of(b"1"));
+            own(&mut vars, "OPTERR", Val::of(b"1"));
+            own(&mut vars, "TERM", Val::of(b"dumb"));
+            own(&mut vars, "PATH", filled());
+            own(&mut vars, "HOME", Val::Known(account.home.clone()));
+            own(&mut vars, "SHELL", Val::Known(account.shell.clone()));
+            own(&mut vars, "PS4", Val::of(b"+ "));
+            own(&mut vars, "MAILCHECK", Val::of(b"60"));
+            if invocation.is_interactive {
+                for name in ["PS1", "PS2", "HISTFILE", "HISTSIZE", "HISTFILESIZE"] {
+                    own(&mut vars, name, filled());
+                }
+            } else {
+                vars.remove(&b"PS1"[..]);
+                vars.remove(&b"PS2"[..]);
+            }
+        }
+        Dialect::Dash => {
+            own(&mut vars, "OPTIND", Val::of(b"1"));
+            own(&mut vars, "PS1", Val::of(if account.uid == 0 { "# " } else { "$ " }));
+            own(&mut vars, "PS2", Val::of(b"> "));
+            own(&mut vars, "PS4", Val::of(b"+ "));
+            own(&mut vars, "PPID", filled());
+            own(&mut vars, "LINENO", filled());
+            own(&mut vars, "PATH", Val::of(b"/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin"));
+        }
+        Dialect::Zsh => {
+            exported(&mut vars, "SHLVL", level);
+            exported(&mut vars, "OLDPWD", Val::of(folder));
+            let missing = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+                if !vars.contains_key(name.as_bytes()) {
+                    vars.insert(
+                        Bytes::copy_from_slice(name.as_bytes()),
+                        Var { content: Content::Set(value), exported: Some(true), ..Var::unset() },
+                    );
+                }
+            };
+            missing(&mut vars, "HOME", Val::Known(account.home.clone()));
+            missing(&mut vars, "LOGNAME", Val::Known(account.name.clone()));
+            missing(&mut vars, "PATH", Val::of(b"/bin:/usr/bin:/usr/ucb:/usr/local/bin"));
+            for name in [
+                "FPATH",
+                "HOST",
+                "MACHTYPE",
+                "CPUTYPE",
+                "VENDOR",
+                "ZSH_VERSION",
+                "ZSH_NAME",
+                "ZSH_PATCHLEVEL",
+                "RANDOM",
+                "SECONDS",
+                "LINENO",
+                "PPID",
+                "TTY",
+                "UID",
+                "EUID",
+                "GID",
+                "EGID",
+                "USERNAME",
+                "HISTCMD",
+                "PROMPT3",
+                "PROMPT4",
+                "PS3",
+                "PS4",
+                "SPROMPT",
+                "NULLCMD",
+                "READNULLCMD",
+                "MAILCHECK",
+                "LISTMAX",
+                "KEYTIMEOUT",
+                "HISTSIZE",
+                "COLUMNS",
+                "LINES",
+                "TMPPREFIX",
+                "TIMEFMT",
+                "WATCHFMT",
+                "FUNCNEST",
+                "OPTIND",
+                "MODULE_PATH",
+                "ZSH_ARGZERO",
+                "ZSH_SUBSHELL",
+                "PSVAR",
+                "_",
+            ] {
+                own(&mut vars, name, Val::Unknown(Doubt::new("the shell sets it by itself", None)));
+            }
+            own(&mut vars, "OSTYPE", system());
+            for name in ["ZSH_VERSION", "ZSH_NAME"] {
+                vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(filled()), ..Var::unset() });
+            }
+            for name in ["CDPATH", "MANPATH", "MAILPATH", "FIGNORE", "OPTARG"] {
+                own(&mut vars, name, Val::of(b""));
+            }
+            if invocation.is_interactive {
+                for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
+                    vars.insert(
+                        Bytes::copy_from_slice(name.as_bytes()),
+                        Var {
+                            content: Content::Set(filled()),
+                            exported: Some(start.contains_key(name.as_bytes())),
+                            ..Var::unset()
+                        },
+                    );
+                }
+            } else {
+                for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
+                    let inherited = vars.remove(name.as_bytes());
+                    let exported = inherited.is_some();
+                    vars.insert(
+                        Bytes::copy_from_slice(name.as_bytes()),
+                        inherited.unwrap_or(Var {
+                            content: Content::Set(Val::of(b"")),
+                            exported: Some(exported),
+                            ..Var::unset()
+                        }),
+                    );
+                }
+            }
+        }
+        Dialect::Ksh => {
+            exported(&mut vars, "SHLVL", level);
+            for name in [
+                "KSH_VERSION",
+                "RANDOM",
+                "SECONDS",
+                "LINENO",
+                "PPID",
+                "OPTIND",
+                "PS1",
+                "PS2",
+                "PS3",
+                "PS4",
+                "HISTCMD",
+                "FPATH",
+                "SHELL",
+            ] {
+                own(&mut vars, name, filled());
+            }
+            own(&mut vars, "PATH", filled());
+            // Some of its commands leave it behind.
+            let features = Content::Perhaps(Val::Unknown(Doubt::new("ksh may set it by itself", None)));
+            vars.insert(Bytes::from_static(b"_AST_FEATURES"), Var { content: features, exported: None, ..Var::unset() });
+        }
+        Dialect::Mksh => {
+            for name in [
+                "KSH_VERSION",
+                "RANDOM",
+                "SECONDS",
+                "LINENO",
+                "PPID",
+                "OPTIND",
+                "PS1",
+                "PS2",
+                "PS3",
+                "PS4",
+                "USER_ID",
+                "KSHUID",
+                "KSHEGID",
+                "KSHGID",
+                "PGRP",
+                "EPOCHREALTIME",
+                "HISTSIZE",
+            ] {
+                own(&mut vars, name, filled());
+            }
+            if !has(&vars, "PATH") {
+                exported(&mut vars, "PATH", Val::of(b"/usr/bin:/bin"));
+            }
+        }
+    }
+    let mut options = BTreeMap::new();
+    options.insert(if invocation.is_interactive { "-s" } else { "-c" }, Some(!matches!(invocation.payload, Payload::Script(_))));
+    State {
+        vars: Vars::new(vars),
+        functions: Rc::new(functions),
+        aliases: Rc::default(),
+        options,
+        status: Status::Known(0),
+        positional: Ok(Rc::new(Vec::new())),
+        folder: Some(Bytes::copy_from_slice(folder)),
+        input: None,
+        output: None,
+        open: None,
+        scopes: Vec::new(),
+    }
+}
+
+/// How deep in shells this one is.
+pub(super) fn level(outer: Option<&(Val, bool)>, dialect: Dialect) -> Val {
+    let known = match outer {
+        None => 0,
+        Some((Val::Known(text), false)) => {
+            std::str::from_utf8(text).ok().and_then(|t| t.trim().parse::<i64>().ok()).unwrap_or_default()
+        }
+        Some((Val::Unknown(doubt), _)) => return Val::Unknown(doubt.clone()),
+        Some(_) => return Val::Unknown(Doubt::filled("how deep in shells it is started is not known")),
+    };
+    let next = match dialect {
+        Dialect::Bash if known < 0 => 0,
+        Dialect::Bash if known >= 999 => 1,
+        _ => known + 1,
+    };
+    Val::of(next.to_string())
+}

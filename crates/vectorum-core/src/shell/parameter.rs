@@ -1,0 +1,555 @@
+//! Parameters: what each holds, and what the signs behind its name make of that.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::expand::{Expanded, Field, Mode, Values, is_text};
+use super::machine::Machine;
+use super::pattern::Pattern;
+use super::state::{Content, Status};
+use super::syntax::*;
+use super::value::{Doubt, Val};
+use super::words::{ODD_SHAPE, ODD_SUBSCRIPT};
+
+/// What a parameter holds.
+enum Held {
+    Unset,
+    One(Val),
+    Perhaps(Val),
+    Many(Vec<Val>),
+    Unknown(Rc<Doubt>),
+}
+
+impl Machine<'_> {
+    /// The value of a parameter after what is done to it.
+    pub(super) fn parameter(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Values> {
+        if let Change::IsSet(key) = &parameter.change {
+            return Ok(Values::One(match self.is_set(&parameter.name, key.as_deref()) {
+                Ok(is_set) => Val::of(if is_set { "1" } else { "0" }),
+                Err(doubt) => Val::Unknown(doubt),
+            }));
+        }
+        let content = self.parameter_content(parameter)?;
+        if let Change::Instead(sign, colon, word) = &parameter.change {
+            return self.instead(parameter, content, (*sign, *colon), word, (quoted, mode));
+        }
+        if matches!(content, Held::Unset | Held::Perhaps(_))
+            && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false))
+            && !matches!(&parameter.name[..], b"@" | b"*")
+        {
+            self.fail_perhaps("with «set -u» a name that is not set ends the shell");
+            return Ok(Values::One(Val::Unknown(self.doubt("with «set -u» a name that is not set ends the shell"))));
+        }
+        let may_fail = match &parameter.change {
+            Change::Indirect => !matches!(content, Held::Unset | Held::One(Val::Known(_))),
+            Change::Unfollowed(why) => *why == ODD_SUBSCRIPT || *why == ODD_SHAPE,
+            _ => false,
+        };
+        if may_fail {
+            let doubt = self.doubt("an expansion that may fail");
+            match &parameter.change {
+                Change::Unfollowed(why) if *why == ODD_SHAPE => self.refuse_perhaps(&doubt),
+                _ => self.fork(&doubt, Self::fail_hard, |_| {}),
+            }
+        }
+        let change = |m: &mut Self, value: Val| m.changed(value, &parameter.change);
+        match content {
+            Held::Unset => match &parameter.change {
+                Change::Indirect => {
+                    self.fail_hard();
+                    Ok(Values::One(Val::Unknown(self.doubt("a reference by a name that is not set"))))
+                }
+                Change::Length => Ok(Values::One(Val::of(b"0"))),
+                Change::Unfollowed(why) => Ok(Values::One(Val::Unknown(self.doubt(why)))),
+                Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
+                _ => Ok(Values::One(Val::of(b""))),
+            },
+            Held::One(value) if matches!(parameter.change, Change::Split(_)) => self.split_by(&value, &parameter.change, quoted),
+            Held::One(value) => Ok(Values::One(change(self, value))),
+            Held::Perhaps(value) => {
+                // Not set, it is as if it were empty.
+                let doubt = self.doubt("whether the name is set is not known");
+                let value = Val::of(b"").join(&value, &doubt);
+                Ok(Values::One(change(self, value)))
+            }
+            Held::Many(values) => match &parameter.change {
+                Change::None => Ok(Values::Many(values)),
+                Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
+                Change::Slice(..) => Err(self.doubt("a part of a list")),
+                Change::Split(_) => Err(self.doubt("a list that is split")),
+                Change::Join(separator) => {
+                    let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
+                    Ok(Values::One(match known {
+                        Some(items) => Val::of(items.join(&separator[..])),
+                        None => Val::Unknown(self.doubt("an item of the list is not known")),
+                    }))
+                }
+                _ => {
+                    let values = values.into_iter().map(|v| change(self, v)).collect();
+                    Ok(Values::Many(values))
+                }
+            },
+            Held::Unknown(doubt) => {
+                if quoted || matches!(parameter.change, Change::Length) {
+                    Ok(Values::One(Val::Unknown(doubt)))
+                } else {
+                    Err(doubt)
+                }
+            }
+        }
+    }
+
+    /// What a parameter holds, before anything is done to it.
+    fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
+        let Some(state) = &self.live else { return Ok(Held::Unset) };
+        let name = &parameter.name[..];
+        let number = std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok());
+        if let Some(number) = number {
+            if number == 0 {
+                return Ok(Held::One(Val::Unknown(Doubt::filled("the shell's own name"))));
+            }
+            return Ok(match &state.positional {
+                Ok(values) => values.get(number - 1).map_or(Held::Unset, |v| Held::One(v.clone())),
+                Err(doubt) => Held::Perhaps(Val::Unknown(doubt.clone())),
+            });
+        }
+        Ok(match name {
+            b"@" | b"*" => match &state.positional {
+                Ok(values) => Held::Many(values.to_vec()),
+                Err(doubt) => Held::Unknown(doubt.clone()),
+            },
+            b"#" => match &state.positional {
+                Ok(values) => Held::One(Val::of(values.len().to_string())),
+                Err(doubt) => Held::One(Val::Unknown(doubt.clone())),
+            },
+            b"?" => match &state.status {
+                Status::Known(status) => Held::One(Val::of(status.to_string())),
+                Status::Unknown(doubt) => {
+                    Held::One(Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })))
+                }
+            },
+            b"-" => Held::One(self.flags()),
+            b"$" | b"!" => Held::One(Val::Unknown(Doubt::filled("a process number, made anew at each start"))),
+            b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
+                self.own_file()
+            }
+            name => {
+                let content = self.content_of(name);
+                if self.as_sh && matches!(content, Content::Array(_)) {
+                    return Ok(Held::Unknown(self.doubt("a list where zsh is another shell")));
+                }
+                match &parameter.key {
+                    None => match (content, self.dialect) {
+                        (Content::Array(values), Dialect::Zsh) => {
+                            Held::Many(values.iter().filter(|v| v.is_empty() != Some(true)).cloned().collect())
+                        }
+                        (Content::Array(values), _) => values.first().map_or(Held::Unset, |v| Held::One(v.clone())),
+                        (Content::Unset, _) => Held::Unset,
+                        (Content::Set(value), _) => Held::One(value),
+                        (Content::Perhaps(value), _) => Held::Perhaps(value),
+                    },
+                    Some(key) => {
+                        let values = match content {
+                            Content::Array(values) => values.to_vec(),
+                            Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
+                            Content::Unset => Vec::new(),
+                            _ => return Ok(Held::Unknown(self.doubt("a subscript"))),
+                        };
+                        if is_text(key, b"@") || is_text(key, b"*") {
+                            return Ok(Held::Many(values));
+                        }
+                        match self.sum(key) {
+                            Ok(index) => {
+                                // zsh counts from 1.
+                                let index = if self.dialect == Dialect::Zsh { index - 1 } else { index };
+                                let index = if index < 0 {
+                                    index + values.len() as i64 + i64::from(self.dialect == Dialect::Zsh)
+                                } else {
+                                    index
+                                };
+                                let found = usize::try_from(index).ok().and_then(|i| values.get(i).cloned());
+                                found.map_or(Held::Unset, Held::One)
+                            }
+                            Err(doubt) => Held::Perhaps(Val::Unknown(doubt)),
+                        }
+                    }
+                }
+            }
+        })
+    }
+
+    /// Whether a name is set in zsh; of its tables of commands and functions, whether they have a key.
+    pub(super) fn is_set(&mut self, name: &[u8], key: Option<&[u8]>) -> super::value::Maybe {
+        match (name, key) {
+            (b"commands", Some(key)) => self.find_program(key).map(|found| found.is_some()),
+            (b"functions", Some(key)) => match self.live.as_ref().map(|s| (s.functions.get(key).cloned(), s.open.is_some())) {
+                Some((Some(Some(_)), _)) => Ok(true),
+                Some((None, false)) => Ok(false),
+                _ => Err(self.doubt("whether there is such a function")),
+            },
+            (_, None) => match self.content_of(name) {
+                Content::Unset => Ok(false),
+                Content::Set(_) | Content::Array(_) => Ok(true),
+                Content::Perhaps(_) => Err(self.doubt("whether the name is set is not known")),
+            },
+            _ => Err(self.doubt("a key of a table")),
+        }
+    }
+
+    /// The parts of a text, as zsh's `(s:…:)` makes them.
+    fn split_by(&self, value: &Val, change: &Change, quoted: bool) -> Expanded<Values> {
+        match (value, change) {
+            (Val::Known(text), Change::Split(separator)) if !quoted => {
+                let mut out = Vec::new();
+                let mut rest: &[u8] = text;
+                while let Some(at) = memchr::memmem::find(rest, separator) {
+                    out.push(rest.get(..at).unwrap_or_default());
+                    rest = rest.get(at + separator.len()..).unwrap_or_default();
+                }
+                out.push(rest);
+                Ok(Values::Many(out.into_iter().filter(|t| !t.is_empty()).map(Val::of).collect()))
+            }
+            _ => Err(self.doubt("a text that is split")),
+        }
+    }
+
+    /// A parameter of a shape that the shell may refuse. How ksh goes on then is not followed.
+    pub(super) fn refuse_perhaps(&mut self, doubt: &Rc<Doubt>) {
+        match self.dialect {
+            Dialect::Ksh => self.fail_perhaps(doubt.why),
+            _ => self.fork(doubt, Self::fail_hard, |_| {}),
+        }
+    }
+
+    /// The file that runs, as bash names it.
+    fn own_file(&mut self) -> Held {
+        let source = &self.source;
+        // The text that runs before a prompt belongs to none.
+        if source.path.is_empty() || source.fixed == Some(0) || self.named_otherwise.contains(&source.path) {
+            return Held::Perhaps(Val::Unknown(self.doubt("what the file is called that runs")));
+        }
+        Held::One(Val::Known(source.path.clone()))
+    }
+
+    /// The value of `$-`.
+    pub(super) fn flags(&mut self) -> Val {
+        let mut out = Vec::new();
+        let Some(state) = &self.live else { return Val::of(b"") };
+        let letters: &[(&str, u8)] = &[
+            ("allexport", b'a'),
+            ("notify", b'b'),
+            ("errexit", b'e'),
+            ("noglob", b'f'),
+            ("noexec", b'n'),
+            ("nounset", b'u'),
+            ("verbose", b'v'),
+            ("xtrace", b'x'),
+        ];
+        for (name, letter) in letters {
+            match state.option(name) {
+                Some(true) => out.push(*letter),
+                Some(false) => {}
+                None => return Val::Unknown(Doubt::filled("the shell's options are not known")),
+            }
+        }
+        if self.is_interactive {
+            out.push(b'i');
+            out.push(b'm');
+        }
+        match self.dialect {
+            Dialect::Bash => {
+                out.extend_from_slice(b"hB");
+                if self.is_interactive {
+                    out.push(b'H');
+                }
+                if state.option("-c") == Some(true) {
+                    out.push(b'c');
+                }
+                if state.option("-s") == Some(true) {
+                    out.push(b's');
+                }
+            }
+            Dialect::Zsh => out.extend_from_slice(b"569X"),
+            _ => {}
+        }
+        // Patterns ask for single letters: their order is nobody's business, the whole is not told.
+        let set = Doubt { could_be: vec![out.into()], ..(*Doubt::filled("the shell's own letters")).clone() };
+        Val::Unknown(Rc::new(set))
+    }
+
+    fn instead(
+        &mut self,
+        parameter: &Parameter,
+        held: Held,
+        (sign, colon): (u8, bool),
+        word: &Word,
+        (quoted, mode): (bool, Mode),
+    ) -> Expanded<Values> {
+        let is_there = match &held {
+            Held::Unset => Ok(false),
+            Held::One(value) if colon => value.is_empty().map(|e| !e).ok_or(()),
+            Held::One(_) => Ok(true),
+            Held::Perhaps(_) | Held::Unknown(_) => Err(()),
+            Held::Many(values) if !colon => Ok(!values.is_empty()),
+            Held::Many(values) => match &values[..] {
+                [] => Ok(false),
+                [one] => one.is_empty().map(|e| !e).ok_or(()),
+                _ => Ok(true),
+            },
+        };
+        let own = |held: Held| match held {
+            Held::Unset => Values::One(Val::of(b"")),
+            Held::One(value) | Held::Perhaps(value) => Values::One(value),
+            Held::Many(values) => Values::Many(values),
+            Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
+        };
+        let other = |m: &mut Self| -> Expanded<Values> {
+            // zsh looks for tildes in what it assigns, even between quotes.
+            let has_tilde = |p: &Part| match p {
+                Part::Text(t) | Part::Quoted(t) if sign == b'=' => t.contains(&b'~'),
+                Part::Text(t) => memchr::memmem::find(t, b":~").is_some(),
+                _ => false,
+            };
+            if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
+                return Ok(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
+            }
+            // What stands there is split as if it stood outside, unless the whole is quoted.
+            if quoted || sign == b'=' || mode != Mode::Fields {
+                // In a value tildes behind colons count there, too; ksh has it otherwise.
+                let as_value = mode == Mode::Assigned && !quoted && sign != b'=' && m.dialect != Dialect::Ksh;
+                Ok(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One })))
+            } else {
+                let mut fields = m.expand(&word.parts, Mode::Fields)?;
+                match fields.len() {
+                    0 => Ok(Values::One(Val::of(b""))),
+                    1 => Ok(Values::One(fields.remove(0).value())),
+                    _ => Ok(Values::Many(fields.into_iter().map(Field::value).collect())),
+                }
+            }
+        };
+        match (sign, is_there) {
+            (b'+', Ok(true)) | (b'-' | b'=', Ok(false)) => {
+                let values = other(self)?;
+                if sign == b'=' {
+                    let Values::One(value) = &values else { return Ok(values) };
+                    if !self.assign(&parameter.name, Content::Set(value.clone()), None) {
+                        self.fail_hard();
+                    }
+                    // There `set -a` does not reach it.
+                    if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+                        self.doubt_export(&parameter.name);
+                    }
+                }
+                Ok(values)
+            }
+            (b'+', Ok(false)) => Ok(Values::One(Val::of(b""))),
+            (_, Ok(true)) => Ok(own(held)),
+            (b'?', Ok(false)) => {
+                // Where it does not, as on a terminal, what follows is given up in ways of its own.
+                self.fail_perhaps("a name that is not set ends the shell");
+                Ok(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell"))))
+            }
+            (_, Err(())) | (_, Ok(false)) => {
+                let doubt = match &held {
+                    Held::One(Val::Unknown(doubt)) | Held::Perhaps(Val::Unknown(doubt)) | Held::Unknown(doubt) => doubt.clone(),
+                    _ => self.doubt("whether the name is set is not known"),
+                };
+                let value = match own(held) {
+                    Values::One(value) => value,
+                    _ => Val::Unknown(doubt.clone()),
+                };
+                let second = self.one(&word.parts, Mode::One);
+                let joined = match sign {
+                    b'+' => Val::of(b"").join(&second, &doubt),
+                    b'?' => {
+                        self.fail_perhaps("a name that may not be set ends the shell");
+                        value
+                    }
+                    _ => {
+                        // Where it counts as unset it becomes the other, which is not empty then.
+                        let filled = colon && second.is_empty() == Some(false);
+                        let joined = value.join(&second, &doubt);
+                        match joined {
+                            Val::Unknown(d) if filled => Val::Unknown(Rc::new(Doubt { is_filled: true, ..(*d).clone() })),
+                            other => other,
+                        }
+                    }
+                };
+                if sign == b'=' && !self.assign(&parameter.name, Content::Set(joined.clone()), None) {
+                    self.fail_hard();
+                }
+                Ok(Values::One(joined))
+            }
+        }
+    }
+
+    /// Does to a value what the parameter says.
+    pub(super) fn changed(&mut self, value: Val, change: &Change) -> Val {
+        if matches!(change, Change::None) {
+            return value;
+        }
+        if let Change::Unfollowed(why) = change {
+            return Val::Unknown(self.doubt(why));
+        }
+        let text = match &value {
+            Val::Known(text) => text.clone(),
+            Val::Unknown(doubt) => {
+                return Val::Unknown(Rc::new(Doubt { could_be: Vec::new(), is_filled: false, sets: None, ..(**doubt).clone() }));
+            }
+        };
+        let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));
+        match change {
+            Change::Length => {
+                if text.is_ascii() {
+                    Val::of(text.len().to_string())
+                } else {
+                    odd(self)
+                }
+            }
+            Change::Indirect => match self.content_of(&text) {
+                _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
+                    Val::Unknown(self.doubt("a parameter that a value names"))
+                }
+                _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+                    || !text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') =>
+                {
+                    self.fail_hard();
+                    Val::Unknown(self.doubt("a reference by what is no name"))
+                }
+                Content::Unset => Val::of(b""),
+                Content::Set(value) if self.dialect == Dialect::Bash => value,
+                _ => Val::Unknown(self.doubt("a name that a value names")),
+            },
+            Change::Trim(at_end, longest, word) => {
+                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
+                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
+                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
+                match pattern.part(&text, *at_end, *longest) {
+                    Ok(Some(length)) if *at_end => Val::Known(text.slice(..text.len() - length)),
+                    Ok(Some(length)) => Val::Known(text.slice(length..)),
+                    Ok(None) => Val::Known(text),
+                    Err(_) => odd(self),
+                }
+            }
+            Change::Replace(word, with, how) => {
+                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
+                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
+                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
+                let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
+                if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {
+                    return odd(self);
+                }
+                replaced(&text, &pattern, bytes.is_empty(), &with, *how).map_or_else(|| odd(self), Val::of)
+            }
+            Change::Slice(offset, length) => {
+                if !text.is_ascii() {
+                    return odd(self);
+                }
+                let total = text.len() as i64;
+                let Ok(from) = self.sum(offset) else { return odd(self) };
+                let from = if from < 0 { total + from } else { from };
+                if from < 0 || from > total {
+                    return Val::of(b"");
+                }
+                let to = match length {
+                    None => total,
+                    Some(parts) => match self.sum(parts) {
+                        Ok(length) if length < 0 => total + length,
+                        Ok(length) => (from + length).min(total),
+                        Err(_) => return odd(self),
+                    },
+                };
+                if to < from {
+                    return odd(self);
+                }
+                Val::Known(text.slice(from as usize..to as usize))
+            }
+            Change::Case(up, all) => {
+                if !text.is_ascii() {
+                    return odd(self);
+                }
+                let mut text = text.to_vec();
+                let end = if *all { text.len() } else { text.len().min(1) };
+                if let Some(part) = text.get_mut(..end) {
+                    if *up { part.make_ascii_uppercase() } else { part.make_ascii_lowercase() }
+                }
+                Val::Known(text.into())
+            }
+            Change::Quote if text.iter().all(|b| b.is_ascii_alphanumeric() || b"/:._-,+@%".contains(b)) => Val::Known(text),
+            Change::Quote => odd(self),
+            Change::Parts(letters) => match letters.iter().try_fold(text, |text, letter| modified(&text, *letter)) {
+                Some(text) => Val::Known(text),
+                None => odd(self),
+            },
+            Change::Join(_) => Val::Known(text),
+            Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) | Change::Split(_) => value,
+        }
+    }
+}
+
+fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8) -> Option<Vec<u8>> {
+    if is_empty && matches!(how, b'/' | b' ') {
+        return Some(text.to_vec());
+    }
+    let mut out = Vec::new();
+    let mut at = 0;
+    if how == b'%' {
+        return Some(match pattern.part(text, true, true).ok()? {
+            Some(length) => [text.get(..text.len() - length)?, with].concat(),
+            None => text.to_vec(),
+        });
+    }
+    loop {
+        let rest = text.get(at..)?;
+        match pattern.part(rest, false, true).ok()? {
+            Some(length) if length > 0 => {
+                out.extend_from_slice(with);
+                at += length;
+                if how != b'/' {
+                    out.extend_from_slice(text.get(at..)?);
+                    return Some(out);
+                }
+            }
+            _ => {
+                if how == b'#' || rest.is_empty() {
+                    out.extend_from_slice(rest);
+                    return Some(out);
+                }
+                out.extend(rest.first());
+                at += 1;
+            }
+        }
+        if at >= text.len() {
+            return Some(out);
+        }
+    }
+}
+
+pub(super) fn is_all(parts: &[Part]) -> bool {
+    matches!(parts, [Part::Parameter(p)] if p.name == b"@" || p.key.as_deref().is_some_and(|k| is_text(k, b"@")))
+}
+
+/// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.
+fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
+    if text.is_empty() || text.ends_with(b"/") || !text.is_ascii() || memchr::memmem::find(text, b"//").is_some() {
+        return None;
+    }
+    let slash = memchr::memrchr(b'/', text);
+    let last = slash.map_or(0, |at| at + 1);
+    let dot = memchr::memrchr(b'.', text.get(last..)?).map(|at| last + at);
+    Some(match letter {
+        b'h' => match slash {
+            None => Bytes::from_static(b"."),
+            Some(0) => Bytes::from_static(b"/"),
+            Some(at) => text.slice(..at),
+        },
+        b't' => text.slice(last..),
+        b'r' | b'e' if dot.is_some_and(|dot| dot == last || dot + 1 == text.len()) => return None,
+        b'r' => text.slice(..dot.unwrap_or(text.len())),
+        b'e' => dot.map_or_else(Bytes::new, |dot| text.slice(dot + 1..)),
+        b'l' => text.to_ascii_lowercase().into(),
+        b'u' => text.to_ascii_uppercase().into(),
+        _ => return None,
+    })
+}

@@ -1,0 +1,396 @@
+//! The variables of a shell: what a name holds, what setting it does, and the names that have a meaning
+//! of their own.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::machine::{Assigned, LONGEST, Machine};
+use super::state::{Content, Var};
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+/// Names that zsh sets by itself at times, and that may be set to anything.
+const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"match", b"MATCH", b"OPTARG", b"ZLE_RPROMPT_INDENT"];
+
+/// Names of zsh's that take any number.
+const NUMBERS: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"COLUMNS", b"LINES"];
+
+impl Machine<'_> {
+    /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
+    /// does more than to store a text.
+    pub(super) fn is_special(&self, name: &[u8]) -> bool {
+        let everywhere: &[&[u8]] = &[b"LINENO", b"PPID", b"OPTIND"];
+        let own: &[&[u8]] = match self.dialect {
+            Dialect::Bash => &[
+                b"UID",
+                b"EUID",
+                b"SHELLOPTS",
+                b"BASHOPTS",
+                b"BASH_VERSINFO",
+                b"GROUPS",
+                b"FUNCNAME",
+                b"BASHPID",
+                b"BASH_ARGV0",
+                b"RANDOM",
+                b"SRANDOM",
+                b"SECONDS",
+                b"EPOCHSECONDS",
+                b"EPOCHREALTIME",
+                b"HISTCMD",
+                b"DIRSTACK",
+                b"BASH_LINENO",
+                b"BASH_SOURCE",
+                b"BASH_COMMAND",
+                b"BASH_SUBSHELL",
+                b"PIPESTATUS",
+                b"BASH_REMATCH",
+                b"_",
+                b"POSIXLY_CORRECT",
+                b"BASH_ALIASES",
+                b"BASH_ARGC",
+                b"BASH_ARGV",
+                b"BASH_CMDS",
+                b"BASH_EXECUTION_STRING",
+                b"BASH_LOADABLES_PATH",
+                b"BASH_MONOSECONDS",
+                b"COLUMNS",
+                b"LINES",
+                b"COMP_WORDBREAKS",
+                b"COPROC",
+                b"COPROC_PID",
+                b"OPTARG",
+            ],
+            Dialect::Zsh => &[
+                b"UID",
+                b"EUID",
+                b"GID",
+                b"EGID",
+                b"USERNAME",
+                b"RANDOM",
+                b"SECONDS",
+                b"status",
+                b"pipestatus",
+                b"argv",
+                b"ARGC",
+                b"signals",
+                b"options",
+                b"functions",
+                b"aliases",
+                b"commands",
+                b"parameters",
+                b"builtins",
+                b"history",
+                b"_",
+                b"HISTSIZE",
+                b"SAVEHIST",
+                b"COLUMNS",
+                b"LINES",
+                b"TTY",
+                b"TTYIDLE",
+                b"match",
+                b"MATCH",
+                b"reply",
+                b"REPLY",
+                b"modules",
+                b"dirstack",
+                b"historywords",
+                b"langinfo",
+                b"terminfo",
+                b"termcap",
+                b"EPOCHSECONDS",
+                b"zsh_eval_context",
+                b"ZSH_EVAL_CONTEXT",
+                b"psvar",
+                b"HISTCHARS",
+                b"histchars",
+                b"KEYTIMEOUT",
+                b"LISTMAX",
+                b"MAILCHECK",
+                b"FUNCNEST",
+                b"OPTARG",
+                b"ERRNO",
+                b"EPOCHREALTIME",
+                b"epochtime",
+                b"errnos",
+                b"sysparams",
+                b"mapfile",
+                b"TRY_BLOCK_ERROR",
+                b"TRY_BLOCK_INTERRUPT",
+                b"ZSH_EXECUTION_STRING",
+                b"ZSH_SCRIPT",
+                b"ZLE_RPROMPT_INDENT",
+                b"funcstack",
+                b"functrace",
+                b"funcfiletrace",
+                b"funcsourcetrace",
+                b"functions_source",
+                b"galiases",
+                b"saliases",
+                b"usergroups",
+                b"userdirs",
+                b"nameddirs",
+                b"jobdirs",
+                b"jobstates",
+                b"jobtexts",
+                b"reswords",
+                b"patchars",
+                b"keymaps",
+                b"widgets",
+                b"dis_aliases",
+                b"dis_builtins",
+                b"dis_functions",
+                b"dis_functions_source",
+                b"dis_galiases",
+                b"dis_patchars",
+                b"dis_reswords",
+                b"dis_saliases",
+            ],
+            Dialect::Ksh => &[b"OPTARG", b"COLUMNS", b"LINES", b"ERRNO", b"RANDOM", b"SECONDS", b"_", b"HISTCMD", b"FUNCNAME"],
+            Dialect::Mksh => &[
+                b"OPTARG",
+                b"PIPESTATUS",
+                b"PGRP",
+                b"BASHPID",
+                b"KSHGID",
+                b"RANDOM",
+                b"SECONDS",
+                b"_",
+                b"EPOCHREALTIME",
+                b"COLUMNS",
+                b"LINES",
+                b"USER_ID",
+                b"KSHUID",
+                b"KSHEGID",
+            ],
+            Dialect::Dash => &[b"OPTARG"],
+        };
+        everywhere.contains(&name) || own.contains(&name)
+    }
+
+    /// Returns what a name holds.
+    pub(super) fn content_of(&self, name: &[u8]) -> Content {
+        let Some(state) = &self.live else { return Content::Unset };
+        if let Some(tied) = self.tied(name) {
+            let of = state.vars.get(tied).map(|v| v.content.clone());
+            return match of {
+                Some(Content::Set(Val::Known(text))) if text.is_empty() => Content::Array(Rc::new(Vec::new())),
+                Some(Content::Set(Val::Known(text))) => {
+                    Content::Array(Rc::new(text.split(|b| *b == b':').map(Val::of).collect()))
+                }
+                Some(Content::Unset) | None => Content::Array(Rc::new(Vec::new())),
+                Some(other) => match other.value() {
+                    Some(Val::Unknown(doubt)) => Content::Perhaps(Val::Unknown(doubt)),
+                    _ => Content::Unset,
+                },
+            };
+        }
+        match state.vars.get(name) {
+            Some(var) if self.is_special(name) && self.dialect != Dialect::Dash && !var.readonly => match var.content {
+                Content::Unset => Content::Unset,
+                _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
+            },
+            Some(var) => var.content.clone(),
+            None if self.is_special(name) => Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself"))),
+            None => match &state.open {
+                Some(doubt) => Content::Perhaps(Val::Unknown(doubt.clone())),
+                None => Content::Unset,
+            },
+        }
+    }
+
+    /// Whether a name holds a list of zsh's, joined.
+    pub(super) fn is_tied_text(&self, name: &[u8]) -> bool {
+        self.tied(&name.to_ascii_lowercase()).is_some_and(|tied| tied == name)
+    }
+
+    /// In zsh some lists are tied to a variable that holds them joined.
+    pub(super) fn tied(&self, name: &[u8]) -> Option<&'static [u8]> {
+        if self.dialect != Dialect::Zsh {
+            return None;
+        }
+        Some(match name {
+            b"path" => b"PATH",
+            b"fpath" => b"FPATH",
+            b"manpath" => b"MANPATH",
+            b"cdpath" => b"CDPATH",
+            b"mailpath" => b"MAILPATH",
+            b"module_path" => b"MODULE_PATH",
+            b"fignore" => b"FIGNORE",
+            _ => return None,
+        })
+    }
+
+    /// Sets a name as an assignment does. `exported` says otherwise than `set -a` does. Returns whether
+    /// it could be set.
+    pub(super) fn assign(&mut self, name: &[u8], content: Content, exported: Option<bool>) -> bool {
+        let site = self.here();
+        if let Some(tied) = self.tied(name) {
+            let joined = match content {
+                Content::Array(values) => {
+                    let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
+                    match known {
+                        Some(values) => Content::Set(Val::of(values.join(&b':'))),
+                        None => Content::Set(Val::Unknown(self.doubt("an item of the list is not known"))),
+                    }
+                }
+                other => other,
+            };
+            return self.assign(tied, joined, exported);
+        }
+        let is_special = self.is_special(name) && name != b"_";
+        let is_free = FREELY_SET.contains(&name)
+            || NUMBERS.contains(&name) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value));
+        let keeps_its_own = matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free;
+        if is_special && keeps_its_own && self.quiet == 0 && !self.source.path.is_empty() {
+            // Some of these end the file.
+            self.fog("the shell gives this variable a meaning of its own");
+            return true;
+        }
+        if self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.may_be_readonly && !v.readonly) {
+            let doubt = self.doubt("whether the name is held fast is not known");
+            self.fork(&doubt, Self::fail_hard, |_| {});
+            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+                (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
+            }
+            return true;
+        }
+        let Some(state) = &mut self.live else { return true };
+        let all = state.option("allexport");
+        let name = state.vars.name(name);
+        let is_new = !state.vars.contains(&name);
+        let open = state.open.is_some();
+        let var = state.vars.get_or_insert_with(&name, Var::unset);
+        if var.readonly {
+            return false;
+        }
+        if is_special {
+            // What becomes of it is the shell's own affair.
+            let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));
+            var.content = Content::Perhaps(Val::Unknown(doubt));
+            var.exported = None;
+            var.site = Some(site);
+            return true;
+        }
+        let mut may_fail = false;
+        let content = match content {
+            Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
+                may_fail = true;
+                Content::Set(Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone()))))
+            }
+            other if var.is_unique => unique(other),
+            Content::Set(Val::Known(text)) if text.len() > LONGEST => {
+                Content::Set(Val::Unknown(Doubt::new("a value becomes too long", Some(site.clone()))))
+            }
+            Content::Set(Val::Known(_)) if var.is_odd => {
+                Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", Some(site.clone()))))
+            }
+            other => other,
+        };
+        let keeps_lists = matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh);
+        // A list stays one: a text becomes its first item.
+        let content = match (&var.content, content, self.dialect) {
+            (Content::Array(old), Content::Set(value), Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => {
+                let mut items = old.to_vec();
+                match items.first_mut() {
+                    Some(first) => *first = value,
+                    None => items.push(value),
+                }
+                Content::Array(Rc::new(items))
+            }
+            (_, Content::Set(value), _) if var.may_be_list && keeps_lists => Content::Perhaps(value),
+            (_, content, _) => content,
+        };
+        if is_new && open {
+            // It may have been exported by what is not followed.
+            var.exported = None;
+        }
+        // zsh hands no list on, and forgets that the name was exported.
+        let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_)) { Some(false) } else { exported };
+        var.content = content;
+        var.site = Some(site.clone());
+        var.is_pending = false;
+        match exported {
+            Some(is) => var.exported = Some(is),
+            None => match all {
+                Some(true) => var.exported = Some(true),
+                Some(false) => {}
+                None => var.exported = if var.exported == Some(true) { Some(true) } else { None },
+            },
+        }
+        if self.quiet == 0 && self.log.len() < 20_000 {
+            let value = self.live.as_ref().and_then(|s| s.vars.get(&name)).and_then(|v| v.content.value());
+            self.log.push(Assigned { name, value, site, around: self.around.clone() });
+        }
+        if may_fail {
+            // What is no expression is an error.
+            let doubt = self.doubt("a variable that holds a number");
+            self.fork(&doubt, Self::fail_hard, |_| {});
+        }
+        true
+    }
+
+    /// From here on a name holds a number, whatever it is set to.
+    pub(super) fn doubt_number(&mut self, name: &[u8]) {
+        if let Some(state) = &mut self.live {
+            state.vars.get_or_insert_with(name, Var::unset).is_number = true;
+        }
+    }
+
+    /// Unsets a name. Returns whether it could be.
+    pub(super) fn unset(&mut self, name: &[u8]) -> bool {
+        let site = self.here();
+        if let Some(tied) = self.tied(name) {
+            return self.unset(tied);
+        }
+        let Some(state) = &mut self.live else { return true };
+        let name = Bytes::copy_from_slice(name);
+        // With `set -a` dash marks even what it unsets.
+        let all = state.option("allexport");
+        let exported = if self.dialect == Dialect::Dash { all } else { Some(false) };
+        match state.vars.get_mut(&name) {
+            Some(var) if var.readonly => return false,
+            Some(var) => *var = Var { site: None, exported, ..Var::unset() },
+            None if all != Some(false) && self.dialect == Dialect::Dash => {
+                state.vars.insert(name.clone(), Var { exported, ..Var::unset() });
+            }
+            None if state.open.is_some() => {
+                state.vars.insert(name.clone(), Var::unset());
+            }
+            None => return true,
+        }
+        if self.quiet == 0 && self.log.len() < 20_000 {
+            self.log.push(Assigned { name, value: None, site, around: self.around.clone() });
+        }
+        true
+    }
+}
+
+/// Whether a text is a number that is written in no other way.
+fn is_decimal(text: &[u8]) -> bool {
+    let digits = text.strip_prefix(b"-").unwrap_or(text);
+    !digits.is_empty() && digits.len() < 18 && digits.iter().all(u8::is_ascii_digit) && (digits[0] != b'0' || text == b"0")
+}
+
+/// Keeps the first of items that are alike; of a text those between colons, as for PATH.
+fn unique(content: Content) -> Content {
+    fn first<T: PartialEq>(items: impl Iterator<Item = T>) -> Vec<T> {
+        let mut out = Vec::new();
+        for item in items {
+            if !out.contains(&item) {
+                out.push(item);
+            }
+        }
+        out
+    }
+    match content {
+        Content::Set(Val::Known(text)) if text.contains(&b':') => {
+            Content::Set(Val::of(first(text.split(|b| *b == b':')).join(&b':')))
+        }
+        Content::Array(values) if values.iter().all(|v| v.known().is_some()) => {
+            Content::Array(Rc::new(first(values.iter().cloned())))
+        }
+        Content::Array(_) => Content::Set(Val::Unknown(Doubt::new("a list of items of which not all are known", None))),
+        other => other,
+    }
+}
