@@ -47,14 +47,26 @@ pub struct Skipped {
 }
 
 /// How a shell comes to an end before its program is run.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Ended {
     /// It goes on to its program.
+    #[default]
     No,
     /// It may end before.
     Perhaps,
     /// It ends before.
     Yes,
+}
+
+impl Ended {
+    /// Tells it from whether some state goes on, and whether one was left before.
+    pub(super) fn of(goes_on: bool, is_left: bool) -> Ended {
+        match (goes_on, is_left) {
+            (false, _) => Ended::Yes,
+            (true, true) => Ended::Perhaps,
+            (true, false) => Ended::No,
+        }
+    }
 }
 
 /// What following a shell's files comes to.

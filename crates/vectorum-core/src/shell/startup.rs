@@ -60,7 +60,7 @@ pub struct Last {
 }
 
 /// What a shell's files come to.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Started {
     /// What is handed on, but for what was handed in and stayed as it was.
     pub changed: BTreeMap<Bytes, Last>,
@@ -224,11 +224,7 @@ impl Machine<'_> {
             None => (None, None),
         };
         let state = super::machine::join_some(self.live.take(), spent, &why);
-        let ended = match (&state, &left) {
-            (None, _) => Ended::Yes,
-            (Some(_), Some(_)) => Ended::Perhaps,
-            (Some(_), None) => Ended::No,
-        };
+        let ended = Ended::of(state.is_some(), left.is_some());
         let Machine { end, log, skipped, read, startup, .. } = self;
         Outcome { state, ended, end, log: Rc::new(log), skipped, read, startup }
     }
@@ -387,18 +383,7 @@ impl Machine<'_> {
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
     let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
-    let mut started = Started {
-        changed: BTreeMap::new(),
-        gone: Vec::new(),
-        kept: Vec::new(),
-        open: None,
-        ended,
-        end,
-        log,
-        skipped,
-        read,
-        startup,
-    };
+    let mut started = Started { ended, end, log, skipped, read, startup, ..Started::default() };
     let Some(state) = state else { return started };
     started.open = state.open.clone();
     let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);

@@ -255,23 +255,9 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
 
 pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
     let left = fish.left.drain(..).next().and_then(|(_, left)| left);
-    let ended = match (&fish.live, &left) {
-        (None, _) => Ended::Yes,
-        (Some(_), Some(_)) => Ended::Perhaps,
-        (Some(_), None) => Ended::No,
-    };
-    let mut started = Started {
-        changed: BTreeMap::new(),
-        gone: Vec::new(),
-        kept: Vec::new(),
-        open: None,
-        ended,
-        end: None,
-        log: Rc::new(fish.log),
-        skipped: fish.skipped,
-        read: fish.read,
-        startup: Vec::new(),
-    };
+    let ended = Ended::of(fish.live.is_some(), left.is_some());
+    let (log, skipped, read) = (Rc::new(fish.log), fish.skipped, fish.read);
+    let mut started = Started { ended, log, skipped, read, ..Started::default() };
     let Some(state) = fish.live else { return started };
     started.open = state.open.clone();
     let mut handed: BTreeMap<Bytes, Var> = BTreeMap::new();
