@@ -8,6 +8,7 @@
 
 mod accounts;
 mod bus;
+mod command;
 mod elf;
 mod files;
 mod live;
@@ -20,9 +21,10 @@ mod start;
 
 pub use accounts::Accounts;
 pub use bus::{BusError, Manager};
+pub use command::{ProbeCommand, ProbeError, Said, Terminal};
 pub use files::{LiveHost, RootedHost, kernel_limits, replace_file};
 pub use live::{Keeper, LiveBlock, LiveError, live_block};
-pub use probe::{ProbeCommand, ProbeError, ProbeFolder, Said, Terminal, write_received};
+pub use probe::{ProbeFolder, write_received};
 pub use proc::{Instance, Observed, Peek, ProcFolder, ReadError, own_block};
 pub use run::{Apart, Ending, Group, RunError, exec, run_to_end, start_apart};
 pub use scan::{Scanner, Update};

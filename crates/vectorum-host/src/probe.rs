@@ -1,43 +1,22 @@
 //! Running a route for real, with a program at its end that notes what it received.
 
-use std::ffi::OsString;
 use std::fs;
-use std::io::{self, Read, Write};
+use std::io::{self, Write};
 use std::os::fd::{AsFd, OwnedFd};
-use std::os::unix::ffi::OsStringExt;
 use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use vectorum_core::Block;
 
+use crate::command::{Heard, ProbeCommand, ProbeError, Said, Terminal, end_group, io_error, locked, read_along};
+
 /// What a payload writes behind the block.
 const END: &[u8] = b"#end";
-
-/// Why a route was not probed.
-#[derive(Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum ProbeError {
-    /// Something of it could not be done.
-    #[error("{what}: {cause}")]
-    Io {
-        /// What was tried.
-        what: &'static str,
-        /// What the system said.
-        cause: io::Error,
-    },
-    /// Nothing arrived at its end.
-    #[error("nothing arrived at the end of the route within {0} seconds{1}")]
-    Nothing(u64, String),
-}
-
-fn io_error(what: &'static str) -> impl FnOnce(io::Error) -> ProbeError {
-    move |cause| ProbeError::Io { what, cause }
-}
 
 /// A folder with a program that every account may run, and a file into which it may write.
 #[derive(Debug)]
@@ -50,65 +29,6 @@ impl Drop for ProbeFolder {
         // What is left lies in a folder for temporary files.
         drop(fs::remove_dir_all(&self.folder));
     }
-}
-
-/// How a command is started.
-#[derive(Debug)]
-pub struct ProbeCommand {
-    /// Its program and arguments.
-    pub words: Vec<OsString>,
-    /// The name by which it is called, if another.
-    pub called: Option<OsString>,
-    /// Its block.
-    pub block: Block,
-    /// As whom: account and group, if not as this account.
-    pub account: Option<(u32, u32)>,
-    /// Where.
-    pub folder: PathBuf,
-    /// Its terminal, if it has one.
-    pub terminal: Option<Terminal>,
-}
-
-/// A command's terminal.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Terminal {
-    /// Nothing is typed at it.
-    Quiet,
-    /// This is typed once it prompts.
-    Typed(String),
-}
-
-/// What came from a command besides what arrived at its end.
-#[derive(Debug, Default)]
-pub struct Said {
-    /// What it wrote to its terminal, or to standard error, each piece with when it came.
-    pub chunks: Vec<(Duration, Vec<u8>)>,
-    /// When the command was typed.
-    pub typed: Option<Duration>,
-}
-
-/// More of what a command writes is not kept.
-const MOST_SAID: usize = 64 << 20;
-
-/// What is kept of what a command writes; how much came.
-#[derive(Debug, Default)]
-struct Keeper {
-    chunks: Vec<(Duration, Vec<u8>)>,
-    length: usize,
-}
-
-impl Keeper {
-    fn take(&mut self, since: Instant, piece: &[u8]) {
-        self.length += piece.len();
-        if self.length <= MOST_SAID {
-            self.chunks.push((since.elapsed(), piece.to_vec()));
-        }
-    }
-}
-
-fn locked(keeper: &Mutex<Keeper>) -> MutexGuard<'_, Keeper> {
-    // Whoever panicked with it left whole chunks behind.
-    keeper.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl ProbeFolder {
@@ -178,20 +98,9 @@ impl ProbeFolder {
     /// # Errors
     /// If it cannot be started, or nothing arrives in that time.
     pub fn run(&self, wanted: &ProbeCommand, seconds: u64) -> Result<(Block, Said), ProbeError> {
-        let Some((program, arguments)) = wanted.words.split_first() else { return Err(ProbeError::Nothing(0, String::new())) };
         // What an earlier command left there is not this one's.
         fs::write(self.result(), b"").map_err(io_error("the file for what arrives"))?;
-        let mut command = Command::new(program);
-        command.args(arguments).current_dir(&wanted.folder).env_clear();
-        if let Some(called) = &wanted.called {
-            command.arg0(called);
-        }
-        for (name, value) in wanted.block.vars() {
-            command.env(OsString::from_vec(name.as_bytes().to_vec()), OsString::from_vec(value.as_bytes().to_vec()));
-        }
-        if let Some((uid, gid)) = wanted.account {
-            command.uid(uid).gid(gid);
-        }
+        let command = wanted.prepared();
         match &wanted.terminal {
             None => self.run_plain(command, seconds),
             Some(Terminal::Quiet) => self.run_on_terminal(command, None, seconds),
@@ -203,10 +112,10 @@ impl ProbeFolder {
         command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).process_group(0);
         let begin = Instant::now();
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
-        let keeper = Arc::new(Mutex::new(Keeper::default()));
+        let heard = Arc::new(Mutex::new(Heard::default()));
         let over = Arc::new(AtomicBool::new(false));
         let complaints = child.stderr.take();
-        let reader = complaints.map(|pipe| read_along(fs::File::from(OwnedFd::from(pipe)), &keeper, &over, begin));
+        let reader = complaints.map(|pipe| read_along(fs::File::from(OwnedFd::from(pipe)), &heard, &over, begin));
         let end = begin + Duration::from_secs(seconds);
         let mut ended = false;
         let received = loop {
@@ -223,7 +132,7 @@ impl ProbeFolder {
         end_group(&mut child);
         over.store(true, Ordering::Relaxed);
         drop(reader.map(std::thread::JoinHandle::join));
-        let said = Said { chunks: std::mem::take(&mut locked(&keeper).chunks), typed: None };
+        let said = Said { chunks: std::mem::take(&mut locked(&heard).chunks), typed: None };
         match received {
             Some(block) => Ok((block, said)),
             None => {
@@ -255,9 +164,9 @@ impl ProbeFolder {
         drop(pair.slave);
         drop(command);
         let mut terminal = fs::File::from(pair.master);
-        let keeper = Arc::new(Mutex::new(Keeper::default()));
+        let heard = Arc::new(Mutex::new(Heard::default()));
         let over = Arc::new(AtomicBool::new(false));
-        let reader = read_along(terminal.try_clone().map_err(io_error(what))?, &keeper, &over, begin);
+        let reader = read_along(terminal.try_clone().map_err(io_error(what))?, &heard, &over, begin);
         // A prompt is there when nothing more comes for a while.
         let end = begin + Duration::from_secs(seconds);
         let (mut last, mut since, mut typed_at) = (0, Instant::now(), None);
@@ -268,7 +177,7 @@ impl ProbeFolder {
             if Instant::now() > end {
                 break None;
             }
-            let now = locked(&keeper).length;
+            let now = locked(&heard).length;
             if now != last {
                 (last, since) = (now, Instant::now());
             }
@@ -287,48 +196,9 @@ impl ProbeFolder {
         drop(reader.join());
         // What still runs there is hung up on.
         drop(terminal);
-        let said = Said { chunks: std::mem::take(&mut locked(&keeper).chunks), typed: typed_at };
+        let said = Said { chunks: std::mem::take(&mut locked(&heard).chunks), typed: typed_at };
         received.map(|block| (block, said)).ok_or(ProbeError::Nothing(seconds, String::new()))
     }
-}
-
-/// Starts a thread that reads what a command writes, until it is over.
-fn read_along(
-    mut from: fs::File,
-    keeper: &Arc<Mutex<Keeper>>,
-    over: &Arc<AtomicBool>,
-    begin: Instant,
-) -> std::thread::JoinHandle<()> {
-    use nix::poll::{PollFd, PollFlags, PollTimeout, poll};
-    let (keeper, is_over) = (Arc::clone(keeper), Arc::clone(over));
-    std::thread::spawn(move || {
-        let mut buffer = vec![0; 1 << 16];
-        let mut after = 0;
-        // What was written before the end is still taken; a program that outlives the route may hold the
-        // other side, and reading ends all the same.
-        while after < 64 {
-            let ended = is_over.load(Ordering::Relaxed);
-            after += usize::from(ended);
-            let mut ready = [PollFd::new(from.as_fd(), PollFlags::POLLIN)];
-            match poll(&mut ready, PollTimeout::from(if ended { 0u8 } else { 100 })) {
-                Ok(1..) => match from.read(&mut buffer) {
-                    Ok(length @ 1..) => locked(&keeper).take(begin, buffer.get(..length).unwrap_or_default()),
-                    _ => break,
-                },
-                _ if ended => break,
-                _ => {}
-            }
-        }
-    })
-}
-
-fn end_group(child: &mut std::process::Child) {
-    if let Ok(pid) = i32::try_from(child.id()) {
-        // Its group may be gone already.
-        let _ = nix::sys::signal::killpg(nix::unistd::Pid::from_raw(pid), nix::sys::signal::Signal::SIGKILL);
-    }
-    drop(child.kill());
-    drop(child.wait());
 }
 
 /// Writes what this process received, as a payload does.

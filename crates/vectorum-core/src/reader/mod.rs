@@ -40,7 +40,7 @@ mod tests;
 pub use agree::{Seen, USUAL, Views, common_spelling};
 pub use detect::detect;
 pub use environment_d::read_folder;
-pub(crate) use shell::single_quoted;
+pub use shell::single_quoted;
 
 /// What a reader knows beside the file: where it is started, and as whom.
 #[derive(Clone, Debug)]

@@ -922,7 +922,7 @@ pub(super) fn interpreted(dialect: Option<Dialect>, file: &[u8], around: &Surrou
 }
 
 /// Returns a text in single quotes, as every POSIX shell reads it; safe text stays bare.
-pub(crate) fn single_quoted(text: &[u8]) -> Vec<u8> {
+pub fn single_quoted(text: &[u8]) -> Vec<u8> {
     if !text.is_empty() && super::is_safe_bare(text) && !text.iter().any(|b| b"{}[]*?!^".contains(b)) {
         return text.to_vec();
     }

@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
+use super::outputs::PRINTED;
 use super::state::{Alias, Content, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -169,7 +170,7 @@ impl Machine<'_> {
                 let catcher: &[u8] =
                     if self.dialect == Dialect::Zsh { b"command_not_found_handler" } else { b"command_not_found_handle" };
                 if self.is_function(catcher) {
-                    self.print(Val::Unknown(self.doubt("what a program prints")));
+                    self.print(Val::Unknown(self.doubt(PRINTED)));
                     return self.doubt_status(self.doubt("how a program ends"));
                 }
                 self.set_status(if self.ground.files.kind(name) == FileKind::Folder { 126 } else { 127 });

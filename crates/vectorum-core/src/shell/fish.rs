@@ -18,6 +18,7 @@ use self::words::string;
 use super::Source;
 use super::around::Around;
 use super::machine::{Assigned, Ended, Skipped};
+use super::outputs::PRINTED;
 use super::pattern::{Groups, Pattern};
 use super::startup::{Invocation, Last, Payload, Start, Started};
 use super::value::{Doubt, Val};
@@ -358,7 +359,7 @@ impl Fish<'_> {
                 } else {
                     self.fog("commands of fish in a pipe");
                 }
-                self.print(Val::Unknown(self.doubt("what a program prints")));
+                self.print(Val::Unknown(self.doubt(PRINTED)));
                 index = last + 1;
                 continue;
             }

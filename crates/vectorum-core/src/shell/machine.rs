@@ -777,24 +777,22 @@ impl<'a> Machine<'a> {
         }
         self.depth += 1;
         let at = self.at;
-        let called = self.around.through(self.here());
-        let outer = std::mem::replace(&mut self.source, function.source.clone());
-        if let Some(state) = &mut self.live {
-            let positional = std::mem::replace(&mut state.positional, Ok(Rc::new(arguments)));
-            state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
-        }
-        self.enter(Boundary::Function);
-        let body = function.body.clone();
-        let as_sh = std::mem::replace(&mut self.as_sh, function.as_sh);
-        let around = std::mem::replace(&mut self.around, called);
-        let epoch = std::mem::replace(&mut self.epoch, function.epoch);
-        self.run_command(&body);
-        self.epoch = epoch;
-        self.around = around;
-        self.as_sh = as_sh;
-        self.end();
-        self.end_scope();
-        self.source = outer;
+        self.through(|m| {
+            let outer = std::mem::replace(&mut m.source, function.source.clone());
+            if let Some(state) = &mut m.live {
+                let positional = std::mem::replace(&mut state.positional, Ok(Rc::new(arguments)));
+                state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
+            }
+            m.enter(Boundary::Function);
+            let as_sh = std::mem::replace(&mut m.as_sh, function.as_sh);
+            let epoch = std::mem::replace(&mut m.epoch, function.epoch);
+            m.run_command(&function.body);
+            m.epoch = epoch;
+            m.as_sh = as_sh;
+            m.end();
+            m.end_scope();
+            m.source = outer;
+        });
         self.at = at;
         self.depth -= 1;
     }

@@ -49,7 +49,7 @@ use bytes::Bytes;
 pub use around::{Around, Condition};
 pub use known::Shells;
 pub use machine::{Assigned, Ended, Skipped};
-pub use outputs::{Asked, Output, Outputs};
+pub use outputs::{Asked, Output, Outputs, hangs_on_output};
 pub use parse::Parser;
 pub use startup::{Invocation, Last, Payload, Started};
 pub(crate) use startup::{Start, interpret, taken_in};

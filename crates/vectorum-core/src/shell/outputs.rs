@@ -8,6 +8,18 @@ use bytes::Bytes;
 use super::syntax::Dialect;
 use crate::route::{Account, Site};
 
+/// Why the output of a program is not known.
+pub(super) const PRINTED: &str = "what a program prints";
+/// Why the names are not known that a program is known to print commands for.
+pub(super) const PRINTED_NAMES: &str = "a program prints what is set here";
+/// Why everything may be otherwise after a program's output was run as commands.
+pub(super) const PRINTED_COMMANDS: &str = "a text is run that a program prints";
+
+/// Whether that one program's output would tell what is not known for this reason.
+pub fn hangs_on_output(why: &str) -> bool {
+    [PRINTED, PRINTED_NAMES, PRINTED_COMMANDS].contains(&why)
+}
+
 /// A program whose output is used, and not known.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Asked {

@@ -5,6 +5,7 @@ use bytes::Bytes;
 
 use super::machine::Machine;
 use super::outputs::Asked;
+use super::outputs::PRINTED;
 use super::state::Content;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
@@ -99,7 +100,7 @@ impl Machine<'_> {
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Val]) -> Answer {
         let base = name.rsplit(|b| *b == b'/').next().unwrap_or(name);
         if let Some((_, sets)) = EVALUATED.iter().find(|(program, _)| *program == base) {
-            let doubt = Doubt { sets: Some(sets), ..(*self.doubt("what a program prints")).clone() };
+            let doubt = Doubt { sets: Some(sets), ..(*self.doubt(PRINTED)).clone() };
             return Answer { output: Val::Unknown(std::rc::Rc::new(doubt)), status: None };
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
@@ -118,7 +119,7 @@ impl Machine<'_> {
             let arguments: Vec<&[u8]> = arguments.iter().map(|a| &a[..]).collect();
             self.answer(base, &arguments)
         });
-        found.unwrap_or_else(|| Answer { output: Val::Unknown(self.doubt("what a program prints")), status: None })
+        found.unwrap_or_else(|| Answer { output: Val::Unknown(self.doubt(PRINTED)), status: None })
     }
 
     /// Whether a program is none of those that nobody needs to run.

@@ -163,7 +163,7 @@ fn split_line<'a>(line: &'a [u8], separators: &[u8], count: usize) -> Vec<Option
         rest = rest.get(end..).unwrap_or_default();
         // Blanks, one separator of another kind, blanks.
         rest = trimmed(rest);
-        if rest.first().is_some_and(|b| separators.contains(b)) && !line.is_empty() {
+        if rest.first().is_some_and(|b| separators.contains(b)) {
             rest = trimmed(rest.get(1..).unwrap_or_default());
         }
     }

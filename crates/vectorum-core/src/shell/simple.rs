@@ -7,6 +7,7 @@ use bytes::Bytes;
 
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
+use super::outputs::PRINTED;
 use super::state::{Alias, Content, Scope, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -189,7 +190,7 @@ impl Machine<'_> {
                 self.fog("a command of the shell whose words are not known");
             }
             Some(_) => {
-                self.print(Val::Unknown(self.doubt("what a program prints")));
+                self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status(doubt.clone());
                 self.check_failure();
             }

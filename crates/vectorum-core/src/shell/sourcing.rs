@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::Source;
 use super::machine::{Boundary, Machine};
+use super::outputs::{PRINTED_COMMANDS, PRINTED_NAMES};
 use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
@@ -32,7 +33,7 @@ impl Machine<'_> {
                 Val::Unknown(doubt) => {
                     return match doubt.sets.filter(|_| arguments.len() == 1) {
                         Some(names) => {
-                            let why = self.doubt("a program prints what is set here");
+                            let why = self.doubt(PRINTED_NAMES);
                             for name in names {
                                 let old = self.content_of(name.as_bytes());
                                 let value = Val::Unknown(why.clone());
@@ -46,7 +47,7 @@ impl Machine<'_> {
                             }
                             self.doubt_status(why);
                         }
-                        None => self.fog("a text is run that a program prints"),
+                        None => self.fog(PRINTED_COMMANDS),
                     };
                 }
             }

@@ -7,6 +7,7 @@ use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::PathBuf;
 
 use bytes::Bytes;
+use vectorum_core::reader::single_quoted;
 use vectorum_core::route::{Forecast, Held, Launch, Purpose, Route, Site, Variable};
 use vectorum_core::shell::Dialect;
 use vectorum_core::shell::trace::{Cost, Traced, Tracing};
@@ -31,19 +32,6 @@ pub(crate) struct Attribution {
     pub(crate) shells: Vec<(String, Vec<Cost>)>,
     /// What could not be told, in sentences.
     pub(crate) untold: Vec<String>,
-}
-
-/// Quotes bytes for any shell.
-fn quoted(bytes: &[u8]) -> Vec<u8> {
-    let mut out = b"'".to_vec();
-    for byte in bytes {
-        match byte {
-            b'\'' => out.extend_from_slice(b"'\\''"),
-            _ => out.push(*byte),
-        }
-    }
-    out.push(b'\'');
-    out
 }
 
 /// Starts the shells of a route again and reads what they tell.
@@ -140,7 +128,9 @@ fn start(
     let launch = &host.shell_handed(launch, &Block::from_vars(handed.iter().map(|(n, v)| (&n[..], &v[..]))));
     let tracing = Tracing::new(launch.dialect, &mark()?, watched);
     let (payload, result) = (folder.payload(), folder.result());
-    let payload = [quoted(payload.as_os_str().as_bytes()), b" payload ".to_vec(), quoted(result.as_os_str().as_bytes())].concat();
+    let payload =
+        [single_quoted(payload.as_os_str().as_bytes()), b" payload ".to_vec(), single_quoted(result.as_os_str().as_bytes())]
+            .concat();
     // bash takes no prompt from root's block: there a command sets it, and runs the files that the shell
     // would read of itself.
     let by_command = launch.dialect == Some(Dialect::Bash) && launch.account.uid == 0;
@@ -161,9 +151,9 @@ fn start(
     let mut called = launch.is_login.then(|| dashed.clone());
     let mut terminal = None;
     if by_command {
-        let mut script = [b"PS4=", &quoted(&tracing.prompt().unwrap_or_default())[..]].concat();
+        let mut script = [b"PS4=", &single_quoted(&tracing.prompt().unwrap_or_default())[..]].concat();
         for file in &launch.startup {
-            script.extend_from_slice(&[b"\n. ", &quoted(file)[..]].concat());
+            script.extend_from_slice(&[b"\n. ", &single_quoted(file)[..]].concat());
         }
         if launch.purpose == Purpose::Terminal {
             script.extend_from_slice(b"\nfor p in \"${PROMPT_COMMAND[@]}\"; do eval \"$p\"; done; unset p");

@@ -5,6 +5,7 @@ use std::os::unix::ffi::OsStrExt;
 
 use serde_json::{Map, Value as Json, json};
 use vectorum_core::route::{Forecast, Held, Reached, Route, Site};
+use vectorum_core::shell::hangs_on_output;
 use vectorum_core::{Block, inert};
 
 use super::failure::quoted;
@@ -152,7 +153,7 @@ fn print_text(reveal: bool, forecast: &Forecast) -> Result<(), Failure> {
     if let Some((why, site)) = &forecast.open {
         let place = site.as_ref().map(|s| format!(" ({})", inert(&s.path))).unwrap_or_default();
         out.push_str(&format!("other names may be set, too: {why}{place}\n"));
-        if let Some(site) = site.as_ref().filter(|_| why.contains("program")) {
+        if let Some(site) = site.as_ref().filter(|_| hangs_on_output(why)) {
             out.push_str(&format!("to run only that program and go on: --run {}\n", self::place(site)));
         }
     }

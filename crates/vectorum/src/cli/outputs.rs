@@ -1,27 +1,22 @@
 //! Running one program whose output a startup file evaluates, so that the file can be followed on.
 
 use std::ffi::OsString;
-use std::io::Read;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
-use std::os::unix::process::CommandExt;
 use std::path::PathBuf;
-use std::process::{Command, Stdio};
-use std::time::{Duration, Instant};
 
 use bytes::Bytes;
-use vectorum_core::inert;
 use vectorum_core::route::{Forecast, Route};
 use vectorum_core::shell::{Asked, Dialect, Output, Outputs};
+use vectorum_core::{Block, inert};
+use vectorum_host::ProbeCommand;
 
 use super::forecast::place;
 use super::probe::agreed;
 use super::routes::Host;
 use super::{Failure, output, path_and_line};
 
-/// More is not taken of what a program prints.
-const MOST: u64 = 4 << 20;
-/// A program that runs longer is ended.
-const LONGEST: Duration = Duration::from_secs(20);
+/// A program that runs for more seconds is ended.
+const LONGEST: u64 = 20;
 /// A file asks for no more programs, one after another.
 const ROUNDS: usize = 20;
 
@@ -54,7 +49,7 @@ pub(crate) fn forecast_with(host: &Host, route: &Route, lines: &[OsString], is_a
 }
 
 /// The level above: the shell that runs the program counts one up.
-fn one_less(level: &[u8]) -> OsString {
+fn one_less(level: &[u8]) -> Bytes {
     let level = std::str::from_utf8(level).ok().and_then(|l| l.parse::<i64>().ok()).unwrap_or(1);
     (level - 1).max(0).to_string().into()
 }
@@ -80,42 +75,25 @@ fn run(asked: &Asked, is_allowed: bool) -> Result<Output, Failure> {
     };
     let is_own = account.shell.rsplit(|b| *b == b'/').next() == Some(name.as_bytes());
     let shell = if is_own { os(&account.shell) } else { OsString::from(format!("/bin/{name}")) };
-    let mut command = Command::new(shell);
-    command.args(options).args(["-c", "\"$@\"; exit $?", name]).arg(os(&asked.program)).args(asked.arguments.iter().map(os));
-    command.env_clear().envs(asked.block.iter().map(|(n, v)| (os(n), if n == "SHLVL" { one_less(v) } else { os(v) })));
-    command.current_dir(asked.folder.as_ref().map_or_else(|| PathBuf::from("/"), |f| PathBuf::from(os(f))));
-    command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null()).process_group(0);
-    if own != account.uid {
-        command.uid(account.uid).gid(account.gid);
-    }
-    let cannot = |e: std::io::Error| Failure::io(&shown, &e);
-    let mut child = command.spawn().map_err(cannot)?;
-    let pipe = child.stdout.take();
-    let reader = std::thread::spawn(move || {
-        let mut text = Vec::new();
-        // What cannot be read was not printed.
-        drop(pipe.map(|p| p.take(MOST).read_to_end(&mut text)));
-        text
-    });
-    let end = Instant::now() + LONGEST;
-    let status = loop {
-        match child.try_wait().map_err(cannot)? {
-            Some(status) => break Some(status),
-            None if Instant::now() > end => break None,
-            None => std::thread::sleep(Duration::from_millis(5)),
-        }
+    let mut words = vec![shell];
+    words.extend(options.iter().copied().chain(["-c", "\"$@\"; exit $?", name]).map(OsString::from));
+    words.push(os(&asked.program));
+    words.extend(asked.arguments.iter().map(os));
+    let block = asked.block.iter().map(|(n, v)| (n.clone(), if n == "SHLVL" { one_less(v) } else { v.clone() }));
+    let command = ProbeCommand {
+        words,
+        called: None,
+        block: Block::from_vars(block),
+        account: (own != account.uid).then_some((account.uid, account.gid)),
+        folder: asked.folder.as_ref().map_or_else(|| PathBuf::from("/"), |f| PathBuf::from(os(f))),
+        terminal: None,
     };
-    if status.is_none() {
-        if let Ok(pid) = i32::try_from(child.id()) {
-            // Its group may be gone already.
-            let _ = nix::sys::signal::killpg(nix::unistd::Pid::from_raw(pid), nix::sys::signal::Signal::SIGKILL);
-        }
-        drop(child.wait());
-    }
-    let Some(status) = status else {
-        return Err(Failure::new(format!("{shown} was ended: it ran longer than {} seconds", LONGEST.as_secs())));
-    };
-    let text = reader.join().unwrap_or_default();
-    let status = status.code().and_then(|code| u8::try_from(code).ok()).unwrap_or(255);
-    Ok(Output { program: asked.program.clone(), arguments: asked.arguments.clone(), text: text.into(), status })
+    let (text, status) = command.output(LONGEST).map_err(|e| Failure::new(format!("{shown}: {e}")))?;
+    Ok(Output {
+        program: asked.program.clone(),
+        arguments: asked.arguments.clone(),
+        text: text.into(),
+        // One that a signal ended.
+        status: status.unwrap_or(255),
+    })
 }

@@ -9,6 +9,7 @@ use std::time::Duration;
 
 use bytes::Bytes;
 use serde_json::{Map, Value as Json, json};
+use vectorum_core::reader::single_quoted;
 use vectorum_core::route::{Forecast, Held, PASSING, Probed, Reached, Route, Site, Way};
 use vectorum_core::shell::trace::Cost;
 use vectorum_core::{Block, HostView, Kind, inert};
@@ -110,8 +111,8 @@ fn cannot(why: &str) -> Failure {
 }
 
 /// Quotes a word for a shell.
-fn quoted(path: &std::path::Path) -> String {
-    format!("'{}'", path.display().to_string().replace('\'', "'\\''"))
+fn quoted(word: impl AsRef<std::ffi::OsStr>) -> String {
+    String::from_utf8_lossy(&single_quoted(word.as_ref().as_bytes())).into_owned()
 }
 
 /// Runs the command.
@@ -189,7 +190,7 @@ fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
     let folder = ProbeFolder::new(&program).map_err(|e| Failure::new(e.to_string()))?;
     let account = &host.account;
     let uid = nix::unistd::geteuid().as_raw();
-    let payload = format!("{} payload {}", quoted(&folder.payload()), quoted(&folder.result()));
+    let payload = format!("{} payload {}", quoted(folder.payload()), quoted(folder.result()));
     let ways = route.ways();
     let Some((first, rest)) = ways.split_first() else { return Err(cannot("it has no step")) };
     let mut told = Vec::new();
@@ -198,8 +199,8 @@ fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
     let mut shell = String::from_utf8_lossy(&account.shell).into_owned();
     for way in rest.iter().rev() {
         command = match way {
-            Way::Terminal => format!("{shell} -i -c {} ", single(&format!("{command} >/dev/null; :"))),
-            Way::ShCommand => format!("/bin/sh -c {}", single(&command)),
+            Way::Terminal => format!("{shell} -i -c {} ", quoted(format!("{command} >/dev/null; :"))),
+            Way::ShCommand => format!("/bin/sh -c {}", quoted(&command)),
             Way::Script => {
                 let script = folder.script(&format!("#!{shell}\n{command}\n:\n")).map_err(|e| Failure::new(e.to_string()))?;
                 quoted(&script)
@@ -210,12 +211,12 @@ fn plan(host: &Host, route: &Route) -> Result<Plan, Failure> {
                 if uid != 0 {
                     return Err(cannot(&format!("su asks for the password of {name}")).way_out("run the probe as root"));
                 }
-                format!("su {}{name} -c {}", if *is_login { "- " } else { "" }, single(&command))
+                format!("su {}{name} -c {}", if *is_login { "- " } else { "" }, quoted(&command))
             }
             Way::Debugger => format!("gdb -nx -batch -ex run --args {command}"),
             Way::TmuxPane => {
-                let socket = quoted(&folder.result().with_file_name("tmux"));
-                format!("tmux -S {socket} -f /dev/null new-session -d && tmux -S {socket} send-keys {} Enter", single(&command))
+                let socket = quoted(folder.result().with_file_name("tmux"));
+                format!("tmux -S {socket} -f /dev/null new-session -d && tmux -S {socket} send-keys {} Enter", quoted(&command))
             }
             Way::Test => {
                 return Err(cannot("which package is tested decides")
@@ -319,10 +320,6 @@ fn from_shell(host: &Host, route: &Route, told: &mut Vec<String>, why: &str, wha
     let as_other = (uid != account.uid).then_some((account.uid, account.gid));
     let folder = PathBuf::from(OsString::from_vec(account.home.to_vec()));
     Ok(What::Command(ProbeCommand { words, called, block, account: as_other, folder, terminal }))
-}
-
-fn single(text: &str) -> String {
-    format!("'{}'", text.replace('\'', "'\\''"))
 }
 
 /// What lies between a forecast and what arrived: the name, what was said, what came.

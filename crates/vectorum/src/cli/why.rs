@@ -5,6 +5,7 @@ use std::os::unix::ffi::OsStrExt;
 
 use serde_json::{Map, Value as Json, json};
 use vectorum_core::route::{Bearer, Forecast, Held, ReachRow, Site, Survey, Told};
+use vectorum_core::shell::hangs_on_output;
 use vectorum_core::{Name, Tint, inert};
 
 use super::failure::quoted;
@@ -134,9 +135,7 @@ pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> Stri
         Told::Dropped { hop, site, why: Some(why) } => format!("{hop}{}: dropped; {why}", at(site)),
         Told::Dropped { hop, site, why: None } => format!("{hop}{}: dropped", at(site)),
         Told::Unknown(why, site) => {
-            let one = site
-                .filter(|_| why.contains("a program prints"))
-                .map(|s| format!(", forecast --run {} only that program", place(s)));
+            let one = site.filter(|_| hangs_on_output(why)).map(|s| format!(", forecast --run {} only that program", place(s)));
             format!(
                 "what arrives is unknown: {why}{}; vectorum probe runs the route and sees{}",
                 behind(site),

@@ -1,5 +1,6 @@
 //! The commands of fish by their names, functions in files of their own, and programs.
 
+use super::super::outputs::PRINTED;
 use super::*;
 
 /// Commands that change no variable and whose output is not followed.
@@ -93,7 +94,7 @@ impl Fish<'_> {
             name if HARMLESS.contains(&name) => self.doubt_status("how a command ends"),
             name if self.is_own(name) => self.fog("a command of fish whose words are not known"),
             _ => {
-                self.print(Val::Unknown(self.doubt("what a program prints")));
+                self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status("how a program ends");
             }
         }
@@ -284,14 +285,14 @@ impl Fish<'_> {
                         self.set_status(status);
                     }
                     None => {
-                        self.print(Val::Unknown(self.doubt("what a program prints")));
+                        self.print(Val::Unknown(self.doubt(PRINTED)));
                         self.doubt_status("how a program ends");
                     }
                 }
             }
             Ok(None) => self.set_status(127),
             Err(_) => {
-                self.print(Val::Unknown(self.doubt("what a program prints")));
+                self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status("how a program ends");
             }
         }
