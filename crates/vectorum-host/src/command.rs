@@ -104,10 +104,7 @@ impl ProbeCommand {
         command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null()).process_group(0);
         let begin = Instant::now();
         let mut child = command.spawn().map_err(io_error("the program"))?;
-        let heard = Arc::new(Mutex::new(Heard::default()));
-        let over = Arc::new(AtomicBool::new(false));
-        let printed = child.stdout.take();
-        let reader = printed.map(|pipe| read_along(fs::File::from(OwnedFd::from(pipe)), &heard, &over, begin));
+        let listener = Listener::to(child.stdout.take(), begin);
         let end = begin + Duration::from_secs(seconds);
         let status = loop {
             match child.try_wait().map_err(io_error("the program"))? {
@@ -119,10 +116,8 @@ impl ProbeCommand {
         if status.is_none() {
             end_group(&mut child);
         }
-        over.store(true, Ordering::Relaxed);
-        drop(reader.map(std::thread::JoinHandle::join));
+        let heard = listener.finish();
         let Some(status) = status else { return Err(ProbeError::Longer(seconds)) };
-        let heard = std::mem::take(&mut *locked(&heard));
         if heard.length > MOST_SAID {
             return Err(ProbeError::TooMuch);
         }
@@ -138,7 +133,7 @@ const MOST_SAID: usize = 64 << 20;
 #[derive(Debug, Default)]
 pub(crate) struct Heard {
     pub(crate) chunks: Vec<(Duration, Vec<u8>)>,
-    pub(crate) length: usize,
+    length: usize,
 }
 
 impl Heard {
@@ -150,13 +145,47 @@ impl Heard {
     }
 }
 
-pub(crate) fn locked(heard: &Mutex<Heard>) -> MutexGuard<'_, Heard> {
+fn locked(heard: &Mutex<Heard>) -> MutexGuard<'_, Heard> {
     // Whoever panicked with it left whole chunks behind.
     heard.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+/// Somebody who listens to what a command writes, until it is over.
+pub(crate) struct Listener {
+    heard: Arc<Mutex<Heard>>,
+    is_over: Arc<AtomicBool>,
+    thread: Option<std::thread::JoinHandle<()>>,
+}
+
+impl Listener {
+    /// Listens to one side of a pipe or a terminal; where there is none, nothing is heard.
+    pub(crate) fn to(from: Option<impl Into<OwnedFd>>, begin: Instant) -> Listener {
+        let (heard, is_over) = (Arc::default(), Arc::new(AtomicBool::new(false)));
+        let thread = from.map(|from| read_along(fs::File::from(from.into()), &heard, &is_over, begin));
+        Listener { heard, is_over, thread }
+    }
+
+    /// How many bytes were heard so far.
+    pub(crate) fn length(&self) -> usize {
+        locked(&self.heard).length
+    }
+
+    /// Stops listening and returns what was heard.
+    pub(crate) fn finish(mut self) -> Heard {
+        self.is_over.store(true, Ordering::Relaxed);
+        drop(self.thread.take().map(std::thread::JoinHandle::join));
+        std::mem::take(&mut *locked(&self.heard))
+    }
+}
+
+impl Drop for Listener {
+    fn drop(&mut self) {
+        self.is_over.store(true, Ordering::Relaxed);
+    }
+}
+
 /// Starts a thread that reads what a command writes, until it is over.
-pub(crate) fn read_along(
+fn read_along(
     mut from: fs::File,
     heard: &Arc<Mutex<Heard>>,
     over: &Arc<AtomicBool>,

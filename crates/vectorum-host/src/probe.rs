@@ -2,18 +2,16 @@
 
 use std::fs;
 use std::io::{self, Write};
-use std::os::fd::{AsFd, OwnedFd};
+use std::os::fd::AsFd;
 use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use vectorum_core::Block;
 
-use crate::command::{Heard, ProbeCommand, ProbeError, Said, Terminal, end_group, io_error, locked, read_along};
+use crate::command::{Listener, ProbeCommand, ProbeError, Said, Terminal, end_group, io_error};
 
 /// What a payload writes behind the block.
 const END: &[u8] = b"#end";
@@ -112,10 +110,7 @@ impl ProbeFolder {
         command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).process_group(0);
         let begin = Instant::now();
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
-        let heard = Arc::new(Mutex::new(Heard::default()));
-        let over = Arc::new(AtomicBool::new(false));
-        let complaints = child.stderr.take();
-        let reader = complaints.map(|pipe| read_along(fs::File::from(OwnedFd::from(pipe)), &heard, &over, begin));
+        let listener = Listener::to(child.stderr.take(), begin);
         let end = begin + Duration::from_secs(seconds);
         let mut ended = false;
         let received = loop {
@@ -130,9 +125,7 @@ impl ProbeFolder {
             std::thread::sleep(Duration::from_millis(10));
         };
         end_group(&mut child);
-        over.store(true, Ordering::Relaxed);
-        drop(reader.map(std::thread::JoinHandle::join));
-        let said = Said { chunks: std::mem::take(&mut locked(&heard).chunks), typed: None };
+        let said = Said { chunks: listener.finish().chunks, typed: None };
         match received {
             Some(block) => Ok((block, said)),
             None => {
@@ -164,9 +157,7 @@ impl ProbeFolder {
         drop(pair.slave);
         drop(command);
         let mut terminal = fs::File::from(pair.master);
-        let heard = Arc::new(Mutex::new(Heard::default()));
-        let over = Arc::new(AtomicBool::new(false));
-        let reader = read_along(terminal.try_clone().map_err(io_error(what))?, &heard, &over, begin);
+        let listener = Listener::to(Some(terminal.try_clone().map_err(io_error(what))?), begin);
         // A prompt is there when nothing more comes for a while.
         let end = begin + Duration::from_secs(seconds);
         let (mut last, mut since, mut typed_at) = (0, Instant::now(), None);
@@ -177,7 +168,7 @@ impl ProbeFolder {
             if Instant::now() > end {
                 break None;
             }
-            let now = locked(&heard).length;
+            let now = listener.length();
             if now != last {
                 (last, since) = (now, Instant::now());
             }
@@ -192,11 +183,10 @@ impl ProbeFolder {
             std::thread::sleep(Duration::from_millis(20));
         };
         end_group(&mut child);
-        over.store(true, Ordering::Relaxed);
-        drop(reader.join());
+        let heard = listener.finish();
         // What still runs there is hung up on.
         drop(terminal);
-        let said = Said { chunks: std::mem::take(&mut locked(&heard).chunks), typed: typed_at };
+        let said = Said { chunks: heard.chunks, typed: typed_at };
         received.map(|block| (block, said)).ok_or(ProbeError::Nothing(seconds, String::new()))
     }
 }

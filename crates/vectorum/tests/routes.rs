@@ -248,6 +248,9 @@ fn each_shell_tells_itself_which_lines_decide() {
     assert!(wrong.is_empty(), "{wrong}");
 }
 
+/// Where root is at home (FHS 3.0, 3.14).
+const ROOT_HOME: &str = "/root";
+
 #[test]
 fn what_is_forecast_is_what_arrives() {
     let folder = tempfile::tempdir().expect("a folder");
@@ -258,17 +261,11 @@ fn what_is_forecast_is_what_arrives() {
     fs::create_dir_all(&results).expect("a folder");
     let program = PathBuf::from(env!("CARGO_BIN_EXE_vectorum"));
     let output = Command::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../scripts/with-systemd"))
-        .args(["--user", "odile:2001:/bin/bash", "--remove", "/etc/profile", "--remove", "/root/.profile"])
-        .args([
-            "--remove",
-            "/root/.bash_profile",
-            "--remove",
-            "/root/.bash_login",
-            "--remove",
-            "/etc/locale.conf",
-            "--remove",
-            "/etc/bash.bashrc",
-        ])
+        .args(["--user", "odile:2001:/bin/bash"])
+        .args(["/etc/profile", "/etc/locale.conf", "/etc/bash.bashrc"].iter().flat_map(|path| ["--remove", path]))
+        .args(
+            [".profile", ".bash_profile", ".bash_login"].iter().flat_map(|n| ["--remove".to_owned(), format!("{ROOT_HOME}/{n}")]),
+        )
         .arg("--upper")
         .arg(&upper)
         .arg("--bind")

@@ -5,11 +5,15 @@
 
 #![allow(clippy::expect_used, clippy::panic, clippy::print_stdout, reason = "a test that cannot go on fails")]
 
+#[path = "../../vectorum-core/tests/shell/cases.rs"]
+mod cases;
+
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 use std::process::{Command, Stdio};
 
+use cases::Expected;
 use vectorum_core::Block;
 use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, shell_script};
 use vectorum_host::LiveHost;
@@ -299,6 +303,37 @@ const FISH: &[&str] = &[
     "for f in (/bin/ls -d /etc); set -gx N $f; set -e M; end",
     "set -gx N (string join , a V)",
     "switch (uname); case Linux; S; case '*'; S; end",
+    "for i in a b c; test $i = b; and continue; S; set -gx N \"$N$i\"; end",
+    "for i in a b c; if test \"$i\" = \"$N\"; break; end; S; end; set -gx M x$i",
+    "for N in a V; S; end",
+    "while not set -q N[3]; set -a N x$A; S; end",
+    "while ping -c1 nohost 2>/dev/null; S; break; end",
+    "function f -a p q; set -gx N $q $p; S; end; f V x",
+    "function f -S; S; set N V; end; f",
+    "function f -V N; set -gx M $N; S; end; S; f",
+    "begin; set -l N V; function f; S; end; f; set -gx M \"$N\"; end",
+    "N=plain begin; S; S; end",
+    "begin; S; end | begin; S; end",
+    "echo one two | read -gx N M; S",
+    "printf 'a\\nb\\n' | while read -l l; set -gx N \"$N$l\"; S; end",
+    "set -gx N $M[1] $LIST[-1..1] $LIST[2..9]",
+    "set N[2] x$A; set -e M[1]",
+    "S; set -gx N $status",
+    "set N (false); or S",
+    "if set -l k (string match 'o*' \"$N\"); set -gx M $k; S; end",
+    "test -n \"$N\" -a \"$M\" != one; and S",
+    "begin; S; end >/dev/null; S",
+    "begin; S; end 2>/none/x",
+    "set -gx N {a,b}c $A{x,y} x$M",
+    "alias k 'set -gx N'; k V",
+    "function k; set -gx M V; end; functions -e k; k 2>/dev/null; set -gx N $status",
+    "function h --on-event never; set -gx N V; end; S",
+    "function h --on-variable N; set -gx M V; end; S",
+    "function f; S; if set -q N; return 2; end; S; end; f; set -gx M $status",
+    "echo 'set -gx N plain' | source",
+    "echo 'set -l N in; set -gx M \"$argv\"' > part; source part a b; set -gx N $status",
+    "not S; and S; or S",
+    "set -lx N V; function f; set -gx M \"$N\"; set N in; end; f",
 ];
 
 fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
@@ -341,22 +376,15 @@ fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
     out
 }
 
-fn start(home: &str) -> Vec<(String, String)> {
-    [
-        ("HOME", home),
-        ("PATH", "/usr/bin:/bin"),
-        ("LANG", "C.UTF-8"),
-        ("A", "one"),
-        ("LIST", "/a:/b"),
-        ("SHLVL", "1"),
-        ("TERM", "dumb"),
-    ]
-    .map(|(n, v)| (n.to_owned(), v.to_owned()))
-    .to_vec()
+fn start(home: &str) -> impl Iterator<Item = (&str, &str)> {
+    cases::START.iter().copied().chain([("HOME", home)])
 }
 
+/// What a program received.
+type Received = BTreeMap<Vec<u8>, Vec<u8>>;
+
 /// Runs a script; `None` if its last command was never reached.
-fn real(shell: &str, script: &Path, home: &Path) -> Option<BTreeMap<Vec<u8>, Vec<u8>>> {
+fn real(shell: &str, script: &Path, home: &Path) -> Option<Received> {
     let mut command = Command::new("timeout");
     command.args(["-k", "1", "1", shell]);
     match shell {
@@ -404,13 +432,11 @@ fn check(shell: &str, rounds: usize, seed: u64) -> (usize, usize, Vec<String>) {
             None => lines.join("\n"),
         };
         let script = home.join("script");
-        let last = if shell == "fish" {
-            "set -gx BEGIN 1\nprintf '\\001'\n/usr/bin/env -0\n"
-        } else {
-            "export BEGIN=1\nprintf '\\001'\n/usr/bin/env -0\n"
-        };
-        fs::write(&script, format!("{text}\n{last}")).expect("a script");
-        let Some(real) = real(shell, &script, &home) else { continue };
+        fs::write(&script, format!("{text}\n{}", cases::ending(shell))).expect("a script");
+        let real = real(shell, &script, &home);
+        // What the text itself writes was not there before it.
+        fs::remove_file(home.join("part")).ok();
+        let Some(real) = real else { continue };
         let host = LiveHost;
         let ground = Ground::new(&host, std::slice::from_ref(&account));
         let mut forecast = Forecast::begin(&Block::from_vars(start(&home.display().to_string())));
@@ -464,4 +490,35 @@ fn what_is_known_of_shell_files_is_so() {
         failed.extend(wrong);
     }
     assert!(failed.is_empty(), "{} times something else was said than is so", failed.len());
+}
+
+#[test]
+fn the_table_is_so_in_the_real_shells() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let home = folder.path().canonicalize().expect("its place");
+    let script = home.join("script");
+    let mut wrong = Vec::new();
+    for case in cases::all() {
+        fs::write(&script, format!("{}{}", case.text, cases::ending(case.shell))).expect("a script");
+        let real = real(case.shell, &script, &home);
+        let mut tell = |what: String| wrong.push(format!("{}: {what}\n{}", case.shell, case.text));
+        let (Some(names), Some(real)) = (&case.names, &real) else {
+            if case.names.is_some() != real.is_some() {
+                tell(format!("its end is {}reached", if real.is_some() { "" } else { "not " }));
+            }
+            continue;
+        };
+        for (name, expected) in names {
+            let value = real.get(name.as_bytes()).map(|v| String::from_utf8_lossy(v).into_owned());
+            let is_so = match expected {
+                Expected::Value(wanted) => value.as_ref() == Some(wanted),
+                Expected::Absent => value.is_none(),
+                Expected::Unknown => true,
+            };
+            if !is_so {
+                tell(format!("{name} is {value:?}, not {expected:?}"));
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }

@@ -14,7 +14,7 @@ use std::process::{Command, Stdio};
 
 use vectorum_core::Block;
 use vectorum_core::route::{Account, Forecast, Form, Ground, Held, Reached, shell_command, shell_terminal};
-use vectorum_core::shell::{Dialect, Parser};
+use vectorum_core::shell::{Dialect, Tree};
 use vectorum_host::{LiveHost, ProbeCommand, ProbeFolder, Terminal};
 
 /// How a shell is started.
@@ -34,11 +34,13 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     // A table by words, what a regular expression took, a format with a width.
     ("bash-paths", &["GPG_TTY", "LAST", "RED", "STAMP"]),
     ("bash-prompt", &["BASH_FUNC_mkcd%%", "LESSCLOSE", "LESSOPEN", "LS_COLORS"]),
+    ("fish-busy", &["LC_CTYPE"]),
     ("fish-usual", &["LC_CTYPE", "LOCAL_FILE"]),
     // `$0` in a file that is run, a search in the table of commands.
     ("zsh-framework", &["GATE_PLUGIN", "KEYTIMEOUT", "LESSPIPE_SEEN", "SHLVL"]),
     // A list without some of its items.
     ("zsh-plain", &["PATH", "SHLVL"]),
+    ("zsh-power", &["SHLVL"]),
     ("skeleton-bash", &["LS_COLORS"]),
     // The system's own file for it, which opens with what only a running shell can tell.
     ("skeleton-mksh", &["EDITOR", "HOSTNAME", "LESSHISTFILE", "MANWIDTH", "MKSH", "SHELL"]),
@@ -174,7 +176,7 @@ fn startup_files_as_people_have_them() {
         })
         .collect();
     bundles.sort();
-    assert!(bundles.len() >= 7, "{}", folder.display());
+    assert!(bundles.len() >= 12, "{}", folder.display());
     let only = std::env::var("VECTORUM_STARTUP").unwrap_or_default();
     let mut wrong = Vec::new();
     let mut try_one = |title: &str, fill: &dyn Fn(&Path) -> String| {
@@ -277,15 +279,8 @@ fn the_systems_scripts_are_read_as_their_shells_read_them() {
                 .status()
                 .expect("the shell")
                 .success();
-            let mut parser = Parser::new(&text, dialect);
-            let trouble = loop {
-                match parser.next_line() {
-                    Ok(Some(_)) => {}
-                    Ok(None) => break None,
-                    Err(trouble) => break Some(trouble),
-                }
-            };
-            match trouble {
+            let tree = Tree::of(&text, dialect);
+            match tree.trouble() {
                 Some(trouble) if is_read && trouble.is_error => {
                     differ.push(format!("{shell} reads {}: {}", path.display(), trouble.what));
                 }

@@ -37,7 +37,7 @@ pub fn container(forecast: &mut Forecast, ground: &Ground<'_>, bundle: &[u8]) {
 /// HOME comes from the image's accounts, by the number of the process's user.
 fn home(forecast: &mut Forecast, ground: &Ground<'_>, bundle: &[u8], config: &Json) {
     let uid = config.pointer("/process/user/uid").and_then(Json::as_u64).unwrap_or(0);
-    let root = config.pointer("/root/path").and_then(Json::as_str).unwrap_or("rootfs");
+    let root = config.get("root").and_then(|r| r.get("path")).and_then(Json::as_str).unwrap_or("rootfs");
     let root = if root.starts_with('/') { root.as_bytes().to_vec() } else { [bundle, b"/", root.as_bytes()].concat() };
     let path = [&root[..], b"/etc/passwd"].concat();
     match ground.read(&path) {

@@ -152,14 +152,14 @@ impl Survey {
                 Some((_, forecast)) => {
                     let tint = forecast.tint(name, tints);
                     own.tint = Some(tint);
-                    let event = forecast.trail(name).filter(|e| e.hop >= above.1).last();
+                    let event = forecast.trail(name).rfind(|e| e.hop >= above.1);
                     own.mark = match (above.0, tint) {
                         // Not to know what was before is no reason to hide that it is set here.
                         (Tint::Unknown, Tint::Value(_) | Tint::PerRun) if event.is_some() => Mark::Born,
                         (above, tint) => Mark::between(above, tint),
                     };
                     if own.mark != Mark::Same {
-                        own.by = event.map(|e| match &e.site {
+                        own.by = event.map(|e| match e.site {
                             Some(site) => By::Site(site.clone()),
                             None => By::Hop(forecast.hops.get(e.hop).cloned().unwrap_or_default()),
                         });

@@ -28,7 +28,7 @@ pub(super) fn lacks<'a>(name: &[u8], forecast: &'a Forecast, all: &'a [(Route, F
     for (route, other) in all {
         let Some(site) = other.get(name).and_then(|v| v.site.as_ref()) else { continue };
         // What this route does read, and drops or changes later, is told by its own events.
-        if forecast.trail(name).any(|e| e.site.as_ref() == Some(site)) {
+        if forecast.trail(name).any(|e| e.site == Some(site)) {
             continue;
         }
         match sites.iter_mut().find(|(s, _)| *s == site) {

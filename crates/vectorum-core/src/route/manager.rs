@@ -136,7 +136,7 @@ fn as_running(forecast: &mut Forecast, running: Option<&[Bytes]>) {
     for (name, value) in told {
         if forecast.known(name).is_none_or(|known| known != value) {
             forecast.put(name, Held::Known(Bytes::copy_from_slice(value)), None);
-            if let Some(event) = forecast.events.last_mut() {
+            if let Some(event) = forecast.events.last_of(name) {
                 event.why =
                     Some("the running manager says so: it was set while it runs, or its files were changed since it read them");
             }

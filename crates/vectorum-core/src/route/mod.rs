@@ -10,6 +10,7 @@
 mod child;
 mod container;
 mod cron;
+mod events;
 mod flavour;
 mod flow;
 mod lack;
@@ -30,16 +31,18 @@ use std::collections::{BTreeMap, BTreeSet};
 use bytes::Bytes;
 use globset::Glob;
 
+use self::events::Deed;
 use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
 use crate::shell::trace::Cost;
-use crate::shell::{Around, Dialect, Outputs, Shells, Skipped};
+use crate::shell::{Dialect, Outputs, Shells, Skipped};
 use crate::tint::{Tint, Tints};
 
 pub use child::{cargo_test, debugger, tmux_pane};
 pub use container::container;
 pub use cron::{Table, cron_job};
+pub use events::{Event, Events};
 pub use flavour::Flavour;
 pub use flow::{Branch, By, FlowRow};
 pub use login::{console_login, su};
@@ -182,23 +185,6 @@ impl Variable {
     }
 }
 
-/// What happened to a name at a hop.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Event {
-    /// The hop, by its place in [`Forecast::hops`].
-    pub hop: usize,
-    /// The name.
-    pub name: Bytes,
-    /// The value it has from here on; `None` if it was dropped.
-    pub held: Option<Held>,
-    /// The line that says so.
-    pub site: Option<Site>,
-    /// Why, where the hop's own rule says so.
-    pub why: Option<&'static str>,
-    /// Of a line of a shell's: how it came to be run.
-    pub around: Around,
-}
-
 /// Whether a route comes to its end.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Reached {
@@ -219,7 +205,7 @@ pub struct Forecast {
     /// The hops, in words.
     pub hops: Vec<String>,
     /// What happened, in order.
-    pub events: Vec<Event>,
+    pub events: Events,
     /// What the last shell on the route sets but does not export, with the line.
     pub kept: Vec<(Bytes, Site)>,
     /// Lines of startup files that would set a name but are not reached.
@@ -290,7 +276,7 @@ impl Forecast {
             open: None,
             reached: Reached::Yes,
             hops: Vec::new(),
-            events: Vec::new(),
+            events: Events::default(),
             kept: Vec::new(),
             skipped: Vec::new(),
             read: Vec::new(),
@@ -323,8 +309,8 @@ impl Forecast {
     }
 
     /// Returns the events of one name.
-    pub fn trail<'a>(&'a self, name: &'a [u8]) -> impl Iterator<Item = &'a Event> {
-        self.events.iter().filter(move |e| e.name == name)
+    pub fn trail<'a>(&'a self, name: &'a [u8]) -> impl DoubleEndedIterator<Item = Event<'a>> {
+        self.events.of(name)
     }
 
     /// Returns the tint of a name at the end; nothing is set where the route never comes to it.
@@ -362,15 +348,7 @@ impl Forecast {
     fn put(&mut self, name: &[u8], held: Held, site: Option<Site>) {
         let hop = self.hops.len().checked_sub(1);
         let name = Bytes::copy_from_slice(name);
-        let event = Event {
-            hop: hop.unwrap_or(0),
-            name: name.clone(),
-            held: Some(held.clone()),
-            site: site.clone(),
-            why: None,
-            around: Around::default(),
-        };
-        self.events.push(event);
+        self.events.push(Deed::new(hop.unwrap_or(0), name.clone(), Some(held.clone()), site.clone()));
         self.vars.insert(name, Variable::new(held, site, hop));
     }
 
@@ -383,7 +361,7 @@ impl Forecast {
     fn per_run(&mut self, name: &[u8]) {
         if let Some(variable) = self.vars.get_mut(name) {
             variable.held = Held::PerRun;
-            if let Some(event) = self.events.iter_mut().rev().find(|e| e.name == name) {
+            if let Some(event) = self.events.last_of(name) {
                 event.held = Some(Held::PerRun);
             }
         }
@@ -393,7 +371,7 @@ impl Forecast {
         let had = self.vars.remove(name).is_some();
         if had {
             let hop = self.hops.len().saturating_sub(1);
-            self.events.push(Event { hop, name: Bytes::copy_from_slice(name), held: None, site, why, around: Around::default() });
+            self.events.push(Deed { why, ..Deed::new(hop, Bytes::copy_from_slice(name), None, site) });
         }
     }
 

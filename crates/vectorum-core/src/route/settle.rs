@@ -4,10 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use bytes::Bytes;
 
+use super::events::Deed;
 use super::survey::{files_of, summaries};
-use super::{Event, Forecast, Held, Reached, Route, Site, Survey, Variable};
+use super::{Forecast, Held, Reached, Route, Site, Survey, Variable};
 use crate::host_view::HostView;
-use crate::shell::Around;
 use crate::shell::trace::Cost;
 
 /// Names that come and go with a probe itself.
@@ -52,14 +52,7 @@ impl Forecast {
 
     fn see(&mut self, name: &Bytes, held: Option<Held>, site: Option<Site>) {
         let hop = self.hops.len().saturating_sub(1);
-        self.events.push(Event {
-            hop,
-            name: name.clone(),
-            held: held.clone(),
-            site: site.clone(),
-            why: None,
-            around: Around::default(),
-        });
+        self.events.push(Deed::new(hop, name.clone(), held.clone(), site.clone()));
         match held {
             Some(held) => self.vars.insert(name.clone(), Variable::new(held, site, Some(hop))),
             None => self.vars.remove(name),

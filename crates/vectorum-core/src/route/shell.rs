@@ -4,9 +4,10 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
-use super::{Account, Event, Forecast, Ground, Held, Launch, Purpose, Variable};
+use super::events::Deed;
+use super::{Account, Forecast, Ground, Held, Launch, Purpose, Variable};
 use crate::shell::fish;
-use crate::shell::{Around, Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
+use crate::shell::{Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
 
 /// How a shell is started.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -220,11 +221,14 @@ fn value_of(variable: &Variable) -> Val {
     }
 }
 
-fn held_of(value: &Val) -> (Held, Vec<Bytes>) {
-    match value {
-        Val::Known(value) => (Held::Known(value.clone()), Vec::new()),
-        Val::Unknown(doubt) if doubt.why == PER_RUN => (Held::PerRun, Vec::new()),
-        Val::Unknown(doubt) => (Held::Unknown(doubt.why), doubt.could_be.clone()),
+impl Held {
+    /// What is told of a value of a shell's.
+    pub(crate) fn of(value: &Val) -> Held {
+        match value {
+            Val::Known(value) => Held::Known(value.clone()),
+            Val::Unknown(doubt) if doubt.why == PER_RUN => Held::PerRun,
+            Val::Unknown(doubt) => Held::Unknown(doubt.why),
+        }
     }
 }
 
@@ -239,18 +243,8 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         return forecast.fails("a startup file of the shell ends it before", end);
     }
     let hop = forecast.hops.len().saturating_sub(1);
-    let matters = |name: &Bytes| changed.contains_key(name) || gone.iter().any(|(n, _)| n == name);
-    for assigned in log.iter().filter(|a| matters(&a.name)) {
-        let held = assigned.value.as_ref().map(|v| held_of(v).0);
-        forecast.events.push(Event {
-            hop,
-            name: assigned.name.clone(),
-            held,
-            site: Some(assigned.site.clone()),
-            why: None,
-            around: assigned.around.clone(),
-        });
-    }
+    let names = changed.keys().chain(gone.iter().map(|(n, _)| n)).cloned().collect();
+    forecast.events.push_shell(hop, log, names);
     for (name, site) in gone {
         let why = if crate::reader::is_portable(&name) {
             None
@@ -259,7 +253,7 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         };
         let why = why.or((site.is_none() && dialect == Dialect::Bash).then_some("bash drops it by itself"));
         // A line that unsets it was told already.
-        let was_told = site.is_some() && forecast.events.iter().rev().find(|e| e.name == name).is_some_and(|e| e.held.is_none());
+        let was_told = site.is_some() && forecast.events.of(&name).next_back().is_some_and(|e| e.held.is_none());
         if was_told {
             forecast.vars.remove(&name);
         } else {
@@ -267,22 +261,18 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         }
     }
     for (name, last) in changed {
-        let (held, could_be) = held_of(&last.value);
+        let held = Held::of(&last.value);
+        let could_be = match &last.value {
+            Val::Unknown(doubt) if matches!(held, Held::Unknown(_)) => doubt.could_be.clone(),
+            _ => Vec::new(),
+        };
         let site = match &last.value {
             Val::Unknown(doubt) => doubt.site.clone().or(last.site),
             Val::Known(_) => last.site,
         };
-        let is_told =
-            forecast.events.iter().rev().find(|e| e.name == name && e.hop == hop).is_some_and(|e| e.held.as_ref() == Some(&held));
-        if !is_told {
-            forecast.events.push(Event {
-                hop,
-                name: name.clone(),
-                held: Some(held.clone()),
-                site: site.clone(),
-                why: None,
-                around: Around::default(),
-            });
+        let told = forecast.events.of(&name).rfind(|e| e.hop == hop);
+        if told.is_none_or(|e| e.held != Some(&held)) {
+            forecast.events.push(Deed::new(hop, name.clone(), Some(held.clone()), site.clone()));
         }
         let is_unknown = matches!(held, Held::Unknown(_));
         let may_be_absent = is_unknown && last.may_be_absent;

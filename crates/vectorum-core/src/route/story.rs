@@ -71,12 +71,12 @@ impl Survey {
         let events: Vec<_> = forecast.trail(name).collect();
         for (at, event) in events.iter().enumerate() {
             let hop = forecast.hops.get(event.hop).map_or("the start", String::as_str);
-            let site = event.site.as_ref();
+            let site = event.site;
             let is_seen = at + 1 == events.len() && forecast.seen.contains(name);
-            out.push(match &event.held {
+            out.push(match event.held {
                 Some(held) if is_seen => Told::Seen(site, held),
                 None if is_seen => Told::SeenAbsent,
-                Some(held) => Told::Set { hop, site, held, decides: at + 1 == events.len(), around: &event.around },
+                Some(held) => Told::Set { hop, site, held, decides: at + 1 == events.len(), around: event.around },
                 None => Told::Dropped { hop, site, why: event.why },
             });
         }

@@ -172,11 +172,11 @@ pub(super) fn files_of(routes: &[(Route, Forecast)], host: &dyn HostView) -> Has
     for (_, forecast) in routes {
         let opened = forecast.open.iter().filter_map(|(_, site)| site.as_ref());
         let others = forecast.kept.iter().map(|(_, site)| site).chain(forecast.skipped.iter().map(|s| &s.site));
-        let around = forecast.events.iter().flat_map(|e| {
+        let around = forecast.events.all().flat_map(|e| {
             let conditions = e.around.conditions().into_iter().map(|c| &c.site);
             e.around.chain().into_iter().chain(conditions).collect::<Vec<_>>()
         });
-        for site in forecast.events.iter().filter_map(|e| e.site.as_ref()).chain(opened).chain(others).chain(around) {
+        for site in forecast.events.all().filter_map(|e| e.site).chain(opened).chain(others).chain(around) {
             if !files.contains_key(&site.path)
                 && let Content::Bytes(content) = host.read(&site.path)
             {

@@ -6,7 +6,7 @@ use super::syntax::*;
 ///
 /// # Errors
 /// If there are too many.
-pub(super) fn braces(word: &Word) -> Result<Option<Vec<Word>>, &'static str> {
+pub(super) fn braces(word: &Word, has_ranges: bool) -> Result<Option<Vec<Word>>, &'static str> {
     let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
     if !has_braces {
         return Ok(None);
@@ -20,7 +20,7 @@ pub(super) fn braces(word: &Word) -> Result<Option<Vec<Word>>, &'static str> {
         }
     }
     let mut out = Vec::new();
-    brace(&atoms, &mut out, 0)?;
+    brace(&atoms, &mut out, 0, has_ranges)?;
     let words = out.into_iter().map(|atoms| {
         let mut parts: Vec<Part> = Vec::new();
         for atom in atoms {
@@ -41,7 +41,7 @@ fn byte_of(atom: &Part) -> Option<u8> {
     }
 }
 
-pub(super) fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize) -> Result<(), &'static str> {
+fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, has_ranges: bool) -> Result<(), &'static str> {
     if out.len() > 2000 || depth > 40 {
         return Err("braces make too many words");
     }
@@ -69,11 +69,11 @@ pub(super) fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize) -> R
         let inside = atoms.get(from + 1..end).unwrap_or_default();
         if commas.is_empty() {
             let text: Option<Vec<u8>> = inside.iter().map(byte_of).collect();
-            if text.as_ref().is_some_and(|t| memchr::memmem::find(t, b"..").is_some()) {
+            if has_ranges && text.as_ref().is_some_and(|t| memchr::memmem::find(t, b"..").is_some()) {
                 let items = sequence(&text.unwrap_or_default())?;
                 for item in items {
                     let item: Vec<Part> = item.bytes().map(|b| Part::Text(vec![b])).collect();
-                    brace(&[before, &item, after].concat(), out, depth + 1)?;
+                    brace(&[before, &item, after].concat(), out, depth + 1, has_ranges)?;
                 }
                 return Ok(());
             }
@@ -82,7 +82,7 @@ pub(super) fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize) -> R
         let mut start = from + 1;
         for stop in commas.into_iter().chain([end]) {
             let item = atoms.get(start..stop).unwrap_or_default();
-            brace(&[before, item, after].concat(), out, depth + 1)?;
+            brace(&[before, item, after].concat(), out, depth + 1, has_ranges)?;
             start = stop + 1;
         }
         return Ok(());
@@ -92,7 +92,7 @@ pub(super) fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize) -> R
 }
 
 /// `{1..5}`: numbers without leading zeros.
-pub(super) fn sequence(text: &[u8]) -> Result<Vec<String>, &'static str> {
+fn sequence(text: &[u8]) -> Result<Vec<String>, &'static str> {
     let odd = "braces of another kind";
     let text = std::str::from_utf8(text).map_err(|_| odd)?;
     let (from, to) = text.split_once("..").ok_or(odd)?;

@@ -7,7 +7,7 @@ use bytes::Bytes;
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;
-use super::state::{Alias, Content, Status};
+use super::state::{Alias, Content};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
@@ -18,7 +18,7 @@ impl Machine<'_> {
     }
 
     pub(super) fn is_own(&self, name: &[u8]) -> bool {
-        OWN.contains(&name) || self.is_unfollowed_builtin(name).is_some()
+        OWN.contains(&name) && (name != b"local" || self.dialect != Dialect::Ksh) || self.is_unfollowed_builtin(name).is_some()
     }
 
     /// Adds to the output that is taken up.
@@ -69,9 +69,22 @@ impl Machine<'_> {
             }
             b"exec" => self.exec(arguments),
             b"cd" => self.change_folder(known.as_deref()),
+            b"chdir" if matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => self.change_folder(known.as_deref()),
+            b"getopts" => self.getopts(known.as_deref()),
             b"echo" => self.echo(arguments),
-            b"printf" => self.printf(arguments),
+            b"printf" if self.dialect != Dialect::Mksh => self.printf(arguments),
             b"print" if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh) => {
+                // With `-v` it sets a name instead.
+                let options = arguments.iter().take_while(|a| a.known().is_some_and(|a| a.starts_with(b"-"))).count();
+                let sets = arguments.iter().take(options).any(|a| a.known().is_some_and(|a| a.contains(&b'v')));
+                if sets && self.dialect == Dialect::Zsh {
+                    let Some(Val::Known(name)) = arguments.get(options).cloned() else {
+                        return self.fog("a variable is set whose name is not known");
+                    };
+                    let text = Val::Unknown(self.doubt("what a command prints"));
+                    self.assign(&name, Content::Set(text), None);
+                    return self.set_status(0);
+                }
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.set_status(0);
             }
@@ -97,9 +110,14 @@ impl Machine<'_> {
             b"setopt" | b"unsetopt" if self.dialect == Dialect::Zsh => self.setopt(name == b"setopt", known.as_deref()),
             b"emulate" if self.dialect == Dialect::Zsh => match known.as_deref() {
                 Some([mode, flag, text]) if mode == "sh" && flag == "-c" => {
+                    // Options are as they are by default meanwhile.
+                    let outer = self.live.as_mut().map(|s| std::mem::take(&mut s.options));
                     let as_sh = std::mem::replace(&mut self.as_sh, true);
                     self.evaluate(&text.clone());
                     self.as_sh = as_sh;
+                    if let (Some(state), Some(outer)) = (&mut self.live, outer) {
+                        state.options = outer;
+                    }
                 }
                 Some([mode, flag]) if mode == "zsh" && matches!(&flag[..], b"-L" | b"-R" | b"-LR") => self.set_status(0),
                 _ => self.fog("zsh is asked to be another shell"),
@@ -143,7 +161,7 @@ impl Machine<'_> {
         }
     }
 
-    fn run_other(&mut self, name: &[u8], arguments: &[Val]) {
+    pub(super) fn run_other(&mut self, name: &[u8], arguments: &[Val]) {
         match self.is_unfollowed_builtin(name).filter(|_| !OWN.contains(&name)) {
             Some(true) => return self.fog("a command of the shell that is not followed"),
             Some(false) => {
@@ -151,6 +169,10 @@ impl Machine<'_> {
                 return self.doubt_status(self.doubt("how a command of the shell ends"));
             }
             None => {}
+        }
+        // There a function that took itself back is called again in a way of its own.
+        if self.ended_within.contains(name) && self.is_in_function() {
+            return self.fog("a function that was taken back while it ran");
         }
         match self.find_program(name) {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
@@ -198,57 +220,6 @@ impl Machine<'_> {
         }
     }
 
-    /// Whether a name is handed on from here is not known.
-    pub(super) fn doubt_export(&mut self, name: &[u8]) {
-        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
-            var.exported = None;
-        }
-    }
-
-    fn unset_names(&mut self, known: Option<&[Bytes]>) {
-        let Some(words) = known else { return self.fog("names are unset that are not known") };
-        let mut of_functions = false;
-        let mut of_variables = false;
-        self.set_status(0);
-        for word in words {
-            match &word[..] {
-                b"-f" => of_functions = true,
-                b"-v" => of_variables = true,
-                b"--" => {}
-                name if name.first() == Some(&b'-') => return self.fog("names are unset in another way"),
-                name => {
-                    let is_name = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
-                    if !is_name && !of_functions {
-                        // An item of a list, or a pattern.
-                        let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
-                        let content = Content::Perhaps(Val::Unknown(self.doubt("an item of a list")));
-                        self.assign(&base, content, None);
-                        continue;
-                    }
-                    if of_functions {
-                        if let Some(state) = &mut self.live {
-                            Rc::make_mut(&mut state.functions).remove(name);
-                        }
-                        continue;
-                    }
-                    let is_there = !matches!(self.content_of(name), Content::Unset);
-                    if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
-                        if let Some(state) = &mut self.live {
-                            Rc::make_mut(&mut state.functions).remove(name);
-                        }
-                        continue;
-                    }
-                    if !self.unset(name) {
-                        self.refused();
-                        if self.live.is_none() {
-                            return;
-                        }
-                    }
-                }
-            }
-        }
-    }
-
     fn status_of(&mut self, known: Option<&[Bytes]>) {
         match known {
             Some([]) => {}
@@ -261,8 +232,13 @@ impl Machine<'_> {
     }
 
     fn return_with(&mut self, known: Option<&[Bytes]>) {
-        self.status_of(known);
         let kinds = [Boundary::Function, Boundary::Text, Boundary::Startup];
+        // bash refuses it where a script itself would be left.
+        let is_within = self.frames.iter().filter(|f| kinds.contains(&f.kind)).count() - usize::from(self.source.fixed.is_some());
+        if self.dialect == Dialect::Bash && self.until.is_some() && is_within <= 1 {
+            return self.set_status(2);
+        }
+        self.status_of(known);
         // The text of `eval` is no place to return from: what is around it is.
         let index = self.frames.iter().rposition(|f| kinds.contains(&f.kind) || f.kind == Boundary::Shell);
         let is_eval =
@@ -292,129 +268,16 @@ impl Machine<'_> {
         }
     }
 
-    fn change_folder(&mut self, known: Option<&[Bytes]>) {
-        let (known, is_physical) = match known {
-            Some([option, rest @ ..]) if option == "-P" => (Some(rest), true),
-            Some([option, rest @ ..]) if option == "-L" || option == "--" => (Some(rest), false),
-            other => (other, false),
-        };
-        let target = match known {
-            Some([]) => self.content_of(b"HOME").value().and_then(|v| v.known().cloned()),
-            Some([one]) if *one != b"-"[..] && !one.starts_with(b"-") => Some(one.clone()),
-            _ => None,
-        };
-        let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
-            && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
-        let full = target.filter(|t| !searches || t.starts_with(b"/")).and_then(|t| self.full(&t)).map(|p| plain_path(&p));
-        let full = if is_physical { full.and_then(|p| self.ground.files.real_path(&p)) } else { full };
-        let old = self.live.as_ref().and_then(|s| s.folder.clone());
-        let Some(full) = full else {
-            let doubt = self.doubt("the working folder is not known");
-            for name in [&b"PWD"[..], b"OLDPWD"] {
-                self.assign(name, Content::Set(Val::Unknown(doubt.clone())), None);
-            }
-            if let Some(state) = &mut self.live {
-                state.folder = None;
-                state.status = Status::Unknown(doubt);
-            }
-            return;
-        };
-        match self.ground.files.kind(&full) {
-            FileKind::Folder => {
-                if let Some(state) = &mut self.live {
-                    state.folder = Some(full.clone());
-                }
-                let exported = (self.dialect != Dialect::Mksh).then_some(true);
-                let old = old.map_or_else(|| Val::Unknown(self.doubt("the working folder is not known")), Val::Known);
-                self.assign(b"OLDPWD", Content::Set(old), exported.filter(|_| self.dialect != Dialect::Ksh));
-                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) {
-                    self.doubt_export(b"OLDPWD");
-                }
-                self.assign(b"PWD", Content::Set(Val::Known(full)), exported);
-                if self.dialect == Dialect::Mksh {
-                    self.doubt_export(b"PWD");
-                }
-                self.set_status(0);
-            }
-            FileKind::Unknown => {
-                if let Some(state) = &mut self.live {
-                    state.folder = None;
-                }
-                let doubt = self.doubt("a folder may not be seen");
-                for name in [&b"PWD"[..], b"OLDPWD"] {
-                    self.assign(name, Content::Set(Val::Unknown(doubt.clone())), None);
-                }
-                self.doubt_status(doubt);
-            }
-            _ => self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 }),
-        }
-    }
-
-    fn echo(&mut self, arguments: &[Val]) {
-        self.set_status(0);
-        let mut words: Vec<Bytes> = Vec::new();
-        for argument in arguments {
-            match argument {
-                Val::Known(text) => words.push(text.clone()),
-                Val::Unknown(doubt) => {
-                    let one = arguments.len() == 1;
-                    let sets = doubt.sets.filter(|_| one);
-                    return self.print(Val::Unknown(Rc::new(Doubt {
-                        sets,
-                        is_filled: true,
-                        could_be: Vec::new(),
-                        ..(**doubt).clone()
-                    })));
-                }
-            }
-        }
-        let mut line = true;
-        while words.first().is_some_and(|w| w == "-n") {
-            line = false;
-            words.remove(0);
-        }
-        let takes_escapes = self.dialect != Dialect::Bash;
-        let is_odd =
-            words.first().is_some_and(|w| w.len() > 1 && w.starts_with(b"-") && w.iter().skip(1).all(|b| b"neE".contains(b)))
-                || takes_escapes && words.iter().any(|w| w.contains(&b'\\'));
-        if is_odd {
-            return self.print(Val::Unknown(self.doubt("what a command prints")));
-        }
-        let mut text = words.join(&b' ');
-        if line {
-            text.push(b'\n');
-        }
-        self.print(Val::of(text));
-    }
-
-    fn printf(&mut self, arguments: &[Val]) {
-        self.set_status(0);
-        let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
-        if let Some([flag, name, ..]) = arguments.get(..2).and_then(|a| <&[Val; 2]>::try_from(a).ok())
-            && flag.known().is_some_and(|f| f == "-v")
-            && self.dialect.is_rich()
-        {
-            let Some(name) = name.known().filter(|n| crate::reader::is_portable(n)).cloned() else {
-                return self.fog("a variable is set whose name is not known");
-            };
-            let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default()));
-            let value = value.map_or_else(|| Val::Unknown(self.doubt("a format that is not followed")), Val::of);
-            self.assign(&name, Content::Set(value), None);
-            return;
-        }
-        let text = known.as_deref().and_then(formatted);
-        let text = match text {
-            Some(text) => Val::of(text),
-            // With a format of nothing but the text, it is that text.
-            None => Val::Unknown(self.doubt("what a command prints")),
-        };
-        self.print(text);
-    }
-
     fn alias(&mut self, arguments: &[Val]) {
         self.set_status(0);
+        let is_option = |a: &Val, letter: u8| a.known().is_some_and(|a| a.starts_with(b"-") && a.contains(&letter));
+        let counts_anywhere = self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b'g'));
         for argument in arguments {
             match argument.known() {
+                Some(text) if counts_anywhere => {
+                    let end = memchr::memchr(b'=', text).unwrap_or(text.len());
+                    self.anywhere.insert(text.slice(..end));
+                }
                 Some(text) => {
                     if let Some(at) = memchr::memchr(b'=', text)
                         && let Some(state) = &mut self.live
@@ -424,7 +287,8 @@ impl Machine<'_> {
                         // One that says the same already goes on.
                         let goes_on = matches!(aliases.get(&name), Some(Some(old)) if old.text == new && old.died.is_none());
                         if !goes_on {
-                            aliases.insert(name, Some(Alias { text: new, born: self.clock, died: None }));
+                            let before = aliases.get(&name).map(|old| old.clone().map(Rc::new));
+                            aliases.insert(name, Some(Alias { text: new, born: self.clock, died: None, before }));
                         }
                     } else {
                         self.print(Val::Unknown(self.doubt("what a command prints")));
@@ -439,135 +303,18 @@ impl Machine<'_> {
     fn trap(&mut self, known: Option<&[Bytes]>) {
         self.set_status(0);
         let Some(words) = known else { return self.fog("a trap that is not known") };
-        // At a signal nothing runs before the program does; after each command it would.
-        let runs_now = words.iter().skip(1).any(|w| matches!(&w[..], b"DEBUG" | b"ERR" | b"RETURN" | b"ZERR"));
-        if runs_now && words.first().is_some_and(|w| w != "-" && !w.is_empty()) {
-            self.fog("a trap runs after each command");
-        }
-    }
-
-    fn command(&mut self, own: &[u8], arguments: &[Val], command: &Command) {
-        let mut rest = arguments;
-        let mut asks = false;
-        while let Some((first, after)) = rest.split_first() {
-            match first.known().map(|f| &f[..]) {
-                Some(b"-p") => rest = after,
-                Some(b"--") => {
-                    rest = after;
-                    break;
-                }
-                Some(b"-v" | b"-V") => {
-                    asks = true;
-                    rest = after;
-                }
-                _ => break,
-            }
-        }
-        let Some((name, after)) = rest.split_first() else { return self.set_status(0) };
-        let Val::Known(name) = name.clone() else {
-            return if asks {
-                self.doubt_status(self.doubt("whether there is such a command"));
-            } else {
-                self.fog("a command whose name is not known");
-            };
-        };
-        if asks {
-            match self.is_command(&name) {
-                Ok(true) => {
-                    let found = if self.is_own(&name) || self.is_function(&name) {
-                        None
-                    } else {
-                        self.find_program(&name).ok().flatten()
-                    };
-                    let is_alias = self
-                        .live
-                        .as_ref()
-                        .and_then(|s| s.aliases.get(&name))
-                        .is_some_and(|a| a.as_ref().is_none_or(|a| a.died.is_none()));
-                    let text = match found.filter(|_| !is_alias) {
-                        Some(path) => Val::of([&path[..], b"\n"].concat()),
-                        None if !is_alias && (self.is_own(&name) || self.is_function(&name)) => {
-                            Val::of([&name[..], b"\n"].concat())
-                        }
-                        None => Val::Unknown(self.doubt("what a command prints")),
-                    };
-                    self.print(text);
-                    self.set_status(0);
-                }
-                Ok(false) => self.set_status(if self.dialect == Dialect::Dash { 127 } else { 1 }),
-                Err(doubt) => {
-                    self.print(Val::Unknown(doubt.clone()));
-                    self.doubt_status(doubt);
-                }
-            }
+        let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
+        let (Some(text), signals) = (words.first(), words.get(1..).unwrap_or_default()) else { return };
+        if text == "-" || text.is_empty() || is_option(text) || signals.is_empty() {
             return;
         }
-        if own == b"command" && self.dialect == Dialect::Zsh {
-            // There it runs programs only; what it makes of a word that declares is not followed.
-            if declares(&name, Dialect::Zsh) {
-                return self.fog("a declaration that zsh does not take for one");
-            }
-            return self.run_other(&name, after);
+        // What runs when the shell ends runs after all that is handed on; in zsh and ksh a function has an end
+        // of its own.
+        let ends_shell = |s: &Bytes| matches!(&s[..], b"EXIT" | b"0") || s.eq_ignore_ascii_case(b"EXIT");
+        let has_own = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && self.is_in_function();
+        if has_own || !signals.iter().all(ends_shell) {
+            self.trap_with(&text.clone());
         }
-        self.run_named(&name, after, true, command);
-    }
-
-    /// `whence`: where a program lies, or whether there is such a command.
-    fn whence(&mut self, known: Option<&[Bytes]>) {
-        let answer = match known {
-            Some([option, name]) if option == "-p" && !name.starts_with(b"-") => match self.find_program(name) {
-                Ok(Some(path)) => {
-                    self.print(Val::of([&path[..], b"\n"].concat()));
-                    Ok(true)
-                }
-                Ok(None) => Ok(false),
-                Err(doubt) => Err(doubt),
-            },
-            Some([name]) if !name.starts_with(b"-") => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
-                self.is_command(name)
-            }
-            _ => Err(self.doubt("how a command of the shell ends")),
-        };
-        if answer.is_err() {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
-        }
-        self.set_maybe(answer);
-    }
-
-    /// `hash`: whether there are such programs.
-    fn hash(&mut self, known: Option<&[Bytes]>) {
-        let is_plain = |n: &Bytes| !n.starts_with(b"-");
-        let names = known.filter(|names| !names.is_empty() && names.iter().all(is_plain));
-        let mut answer = Ok(true);
-        for name in names.unwrap_or_default() {
-            let is_own = self.is_own(name) || self.is_function(name);
-            match self.find_program(name) {
-                Ok(Some(_)) if !is_own => {}
-                Ok(None) if !is_own => answer = answer.map(|_| false),
-                _ => answer = Err(self.doubt("how a command of the shell ends")),
-            }
-        }
-        if names.is_none() {
-            answer = Err(self.doubt("how a command of the shell ends"));
-        }
-        self.set_maybe(answer);
-    }
-
-    /// Whether there is such a command.
-    fn is_command(&mut self, name: &[u8]) -> super::value::Maybe {
-        if let Some(state) = &self.live {
-            match (state.functions.get(name), state.aliases.get(name)) {
-                (Some(Some(_)), _) => return Ok(true),
-                (_, Some(Some(alias))) if alias.died.is_none() => return Ok(true),
-                (Some(None), _) | (_, Some(None)) => return Err(self.doubt("whether there is such a command")),
-                _ => {}
-            }
-        }
-        if self.is_own(name) || matches!(name, b"if" | b"for" | b"while" | b"case" | b"{" | b"!") {
-            return Ok(true);
-        }
-        self.find_program(name).map(|found| found.is_some())
     }
 }
 
@@ -612,69 +359,3 @@ const OWN: &[&[u8]] = &[
     b"emulate",
     b"print",
 ];
-
-/// `printf` with `%s`, `%d` of plain numbers, `%%` and the plainest escapes.
-fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
-    let (format, mut rest) = arguments.split_first()?;
-    if format.starts_with(b"-") {
-        return None;
-    }
-    let mut out = Vec::new();
-    loop {
-        let before = rest.len();
-        let mut at = 0;
-        while let Some(byte) = format.get(at) {
-            at += 1;
-            match (byte, format.get(at)) {
-                (b'%', Some(b'%')) => {
-                    out.push(b'%');
-                    at += 1;
-                }
-                (b'%', Some(b's')) => {
-                    if let Some((first, after)) = rest.split_first() {
-                        out.extend_from_slice(first);
-                        rest = after;
-                    }
-                    at += 1;
-                }
-                (b'%', _) => return None,
-                (b'\\', Some(b'n')) => {
-                    out.push(b'\n');
-                    at += 1;
-                }
-                (b'\\', Some(b't')) => {
-                    out.push(b'\t');
-                    at += 1;
-                }
-                (b'\\', Some(b'\\')) => {
-                    out.push(b'\\');
-                    at += 1;
-                }
-                (b'\\', _) => return None,
-                (byte, _) => out.push(*byte),
-            }
-        }
-        if rest.is_empty() || rest.len() == before {
-            return Some(out);
-        }
-    }
-}
-
-/// A path without `.` and `..`.
-fn plain_path(path: &[u8]) -> Bytes {
-    let mut out: Vec<&[u8]> = Vec::new();
-    for part in path.split(|b| *b == b'/') {
-        match part {
-            b"" | b"." => {}
-            b".." => {
-                out.pop();
-            }
-            part => out.push(part),
-        }
-    }
-    if out.is_empty() {
-        Bytes::from_static(b"/")
-    } else {
-        out.iter().flat_map(|p| [&b"/"[..], p]).collect::<Vec<_>>().concat().into()
-    }
-}

@@ -163,6 +163,8 @@ impl Machine<'_> {
         let mut input = outer.input.clone();
         let mut left = outer.input.clone();
         let last = commands.len().saturating_sub(1);
+        let mut statuses = Vec::new();
+        let pipefail = outer.option("pipefail");
         for (index, command) in commands.iter().enumerate() {
             let is_last = index == last;
             if let Some(state) = &mut self.live {
@@ -173,6 +175,7 @@ impl Machine<'_> {
             }
             if is_last && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
                 self.run_command(command);
+                self.pipe_status(&statuses, pipefail);
                 if let Some(state) = &mut self.live {
                     state.input = left;
                 }
@@ -187,10 +190,27 @@ impl Machine<'_> {
             }
             input = self.live.as_ref().and_then(|s| s.output.as_ref()).and_then(Val::known).map(|text| (text.clone(), 0));
             let status = self.status();
+            statuses.push(status.clone());
             self.live = Some(State { status, ..outer.clone() });
         }
+        self.pipe_status(&statuses, pipefail);
         if let Some(state) = &mut self.live {
             state.input = left;
+        }
+    }
+
+    /// With `pipefail` a pipe ends like the last of its commands that failed.
+    fn pipe_status(&mut self, before: &[Status], pipefail: Option<bool>) {
+        if pipefail == Some(false) {
+            return;
+        }
+        let doubt = self.doubt("how a command of a pipe ends");
+        let Some(state) = &mut self.live else { return };
+        let failed = |s: &Status| *s != Status::Known(0);
+        let found = std::iter::once(&state.status).chain(before.iter().rev()).find(|s| failed(s)).cloned();
+        if let Some(found) = found {
+            let is_sure = pipefail == Some(true) || found == state.status;
+            state.status = if is_sure { found } else { Status::Unknown(doubt) };
         }
     }
 
@@ -236,16 +256,27 @@ impl Machine<'_> {
     }
 
     pub(super) fn run_case(&mut self, word: &Word, arms: &[Arm]) {
-        let text = self.one_word(word);
-        self.set_status(0);
-        match text {
-            Ok(text) => self.run_arms(&text, arms),
-            Err(doubt) => self.run_arms(&Val::Unknown(doubt), arms),
+        let text = self.one_word(word).unwrap_or_else(Val::Unknown);
+        self.put_status(self.status_within());
+        self.run_arms(&text, arms);
+    }
+
+    pub(super) fn put_status(&mut self, status: Status) {
+        if let Some(state) = &mut self.live {
+            state.status = status;
+        }
+    }
+
+    /// The end of a `case` or `for` that runs nothing.
+    fn nothing_ran(&mut self) {
+        match self.dialect {
+            Dialect::Ksh if self.outputs != self.outputs_before => self.put_status(self.status_within()),
+            _ => self.set_status(0),
         }
     }
 
     pub(super) fn run_arms(&mut self, text: &Val, arms: &[Arm]) {
-        let Some((arm, rest)) = arms.split_first() else { return };
+        let Some((arm, rest)) = arms.split_first() else { return self.nothing_ran() };
         if self.live.is_none() {
             return;
         }
@@ -284,6 +315,9 @@ impl Machine<'_> {
     }
 
     fn run_arm(&mut self, arm: &Arm, text: &Val, rest: &[Arm]) {
+        if arm.body.items.is_empty() {
+            self.nothing_ran();
+        }
         self.run_list(&arm.body);
         match (arm.end, rest.split_first()) {
             (ArmEnd::Through, Some((next, rest))) => self.run_arm(next, text, rest),
@@ -302,8 +336,9 @@ impl Machine<'_> {
                 None => return,
             },
         };
-        self.set_status(0);
+        self.put_status(self.status_within());
         match values {
+            Ok(values) if values.is_empty() => self.nothing_ran(),
             Ok(values) => {
                 self.enter(Boundary::Loop);
                 for value in values {

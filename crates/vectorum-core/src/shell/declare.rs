@@ -49,7 +49,7 @@ impl Machine<'_> {
                                 && !word.parts.iter().all(|p| matches!(p, Part::Text(_) | Part::Quoted(_)));
                             if follows {
                                 // There each sees what those before it set.
-                                Some(Val::Unknown(self.doubt("a declaration of several names")))
+                                None
                             } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
                                 Some(Val::Unknown(self.doubt("braces in a declaration")))
                             } else {
@@ -98,7 +98,8 @@ impl Machine<'_> {
             for letter in letters {
                 match (letter, on) {
                     (b'x', on) => attributes.exported = Some(on),
-                    (b'n', true) if command == b"export" => attributes.exported = Some(false),
+                    (b'n', true) if command == b"export" && self.dialect == Dialect::Bash => attributes.exported = Some(false),
+                    (b'n', _) if command == b"export" => return self.fog("an option of «export» that is not followed"),
                     (b'n', _) if self.dialect != Dialect::Zsh => return self.fog("a name that stands for another"),
                     (b'r', true) => attributes.readonly = true,
                     (b'g', true) => is_global = true,
@@ -113,17 +114,12 @@ impl Machine<'_> {
             }
         }
         // In zsh what is exported is global, too.
-        is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true);
+        is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true) && command != b"local";
         attributes.is_local = in_function && !is_global;
         if attributes.is_local && self.dialect == Dialect::Zsh {
-            let is_tied = |d: &Declared| {
-                let name = match d {
-                    Declared::Assignment(assignment, _) => &assignment.name[..],
-                    Declared::Text(text) => text.split(|b| *b == b'=').next().unwrap_or_default(),
-                };
-                self.tied(name).is_some() || self.is_tied_text(name)
-            };
-            if given.clone().any(|d| is_tied(&d)) {
+            let tied = given.clone().map(|d| name_of(&d)).find(|n| self.tied(n).is_some() || self.is_tied_text(n));
+            if let Some(name) = tied {
+                self.doubt_from_here(&name);
                 return self.fog("a list of zsh's own is made local");
             }
         }
@@ -132,21 +128,37 @@ impl Machine<'_> {
                 [true, ..] => {}
                 // In a function of the other kind it is its caller's.
                 [false, rest @ ..] if !rest.contains(&true) => attributes.is_local = false,
-                _ => return self.fog("a declaration in a function that another one calls"),
+                _ => {
+                    for name in given.map(|d| name_of(&d)).collect::<Vec<_>>() {
+                        self.doubt_from_here(&name);
+                    }
+                    return self.fog("a declaration in a function that another one calls");
+                }
             }
         }
         if attributes.is_function && attributes.exported == Some(true) {
+            self.set_status(0);
             for declared in given {
                 if let Declared::Text(name) = declared {
                     self.export_function(&name);
                 }
             }
-            return self.set_status(0);
+            if self.dialect != Dialect::Bash {
+                self.doubt_status(self.doubt("whether there is such a function"));
+            }
+            return;
         }
         if attributes.is_function || attributes.prints || given.peek().is_none() {
             self.print(Val::Unknown(self.doubt("what a declaration prints")));
-            return self.set_status(0);
+            return match given.peek() {
+                Some(_) => self.doubt_status(self.doubt("whether there is such a name")),
+                None => self.set_status(0),
+            };
         }
+        if command == b"local" && !in_function && self.dialect == Dialect::Bash {
+            return self.set_status(1);
+        }
+        let status_before = self.status_within();
         self.set_status(0);
         if is_tied {
             return self.tie(given.collect());
@@ -159,7 +171,19 @@ impl Machine<'_> {
                 Declared::Text(text) => memchr::memchr(b'=', text).map(|at| text.slice(..at)),
             };
             match declared {
-                Declared::Assignment(assignment, value) => self.declare_assignment(&assignment, value, attributes),
+                Declared::Assignment(assignment, value) => {
+                    let value = match (&assignment.value, value) {
+                        (Assigned::Word(word), None) if assignment.key.is_none() => {
+                            let after = self.status();
+                            self.put_status(status_before.clone());
+                            let value = self.assigned_word(word);
+                            self.put_status(after);
+                            Some(value)
+                        }
+                        (_, value) => value,
+                    };
+                    self.declare_assignment(&assignment, value, attributes);
+                }
                 Declared::Text(text) => self.declare_text(&text, attributes),
             }
             if let (true, Some(name)) = (ends_export, name) {
@@ -176,16 +200,30 @@ impl Machine<'_> {
         if self.dialect != Dialect::Bash {
             return;
         }
+        let value = Val::Unknown(self.doubt("a function as bash writes it"));
+        let content = match self.live.as_ref().and_then(|s| s.functions.get(name)) {
+            None => return self.set_status(1),
+            Some(None) => Content::Perhaps(value),
+            Some(Some(_)) => Content::Set(value),
+        };
         let name = Bytes::from([b"BASH_FUNC_", name, b"%%"].concat());
         let site = Some(self.here());
-        let value = Val::Unknown(self.doubt("a function as bash writes it"));
         if let Some(state) = &mut self.live {
-            state.vars.insert(name, Var { content: Content::Set(value), exported: Some(true), site, ..Var::unset() });
+            state.vars.insert(name, Var { content, exported: Some(true), site, ..Var::unset() });
         }
     }
 
     fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Val>, attributes: Attributes) {
-        if self.is_readonly(&assignment.name) {
+        let takes_place = attributes.is_local && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh);
+        if self.is_readonly(&assignment.name) && !takes_place {
+            // There one that is local takes its place.
+            if attributes.is_local && self.dialect == Dialect::Ksh {
+                self.fail_perhaps("a name that is held fast is declared in a function");
+            }
+            // There what it is to be is refused, and that it is exported is not.
+            if self.dialect == Dialect::Bash && attributes.exported.is_some() {
+                self.doubt_export(&assignment.name);
+            }
             return self.refused();
         }
         if self.dialect == Dialect::Zsh && matches!(self.content_of(&assignment.name), Content::Array(_)) && !attributes.is_local
@@ -271,16 +309,13 @@ impl Machine<'_> {
                     }
                     var.is_pending = false;
                     // zsh gives a name that is declared an empty value.
-                    if self.dialect == Dialect::Zsh
-                        && matches!(var.content, Content::Unset)
-                        && (attributes.exported.is_some() || attributes.is_local)
-                    {
-                        var.content = Content::Set(Val::of(b""));
+                    if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) {
+                        var.content = Content::Set(Val::of(if attributes.is_number { "0" } else { "" }));
                         var.site = Some(site);
-                        var.is_pending = true;
+                        // One that is to be exported is so once it is set.
+                        var.is_pending = attributes.exported.is_some() || attributes.is_local;
                     }
                 }
-                let name = name;
                 self.mark(&name, attributes);
                 return;
             }
@@ -370,6 +405,14 @@ impl Machine<'_> {
         {
             var.readonly = true;
         }
+    }
+}
+
+/// The name that is declared.
+fn name_of(declared: &Declared) -> Bytes {
+    match declared {
+        Declared::Assignment(assignment, _) => Bytes::copy_from_slice(&assignment.name),
+        Declared::Text(text) => text.slice(..memchr::memchr(b'=', text).unwrap_or(text.len())),
     }
 }
 

@@ -5,19 +5,18 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::braces::braces;
+use super::machine::MOST_NESTED;
 use super::machine::{LONGEST, Machine};
 use super::parameter::is_all;
-use super::pattern::{Groups, Pattern};
+use super::reference::{ODD_SHAPE, OWN_SHAPE};
 use super::state::{Content, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
-use super::words::ODD_SHAPE;
-use crate::host_view::Kind as FileKind;
 
 /// A field that is being put together: bytes, each with whether it was quoted.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Field {
-    text: Vec<u8>,
+    pub(super) text: Vec<u8>,
     /// Where each stretch that was quoted, or was not, ends.
     stretches: Vec<(usize, bool)>,
     /// Why it is not known; the text is then only part of it.
@@ -38,7 +37,7 @@ impl Field {
     }
 
     /// Returns whether each byte was quoted.
-    fn quoted(&self) -> Vec<bool> {
+    pub(super) fn quoted(&self) -> Vec<bool> {
         let mut out = Vec::with_capacity(self.text.len());
         for (end, quoted) in &self.stretches {
             out.resize(*end, *quoted);
@@ -99,7 +98,8 @@ impl Machine<'_> {
                 out.push(value);
                 continue;
             }
-            let alternatives = if self.dialect.is_rich() && !self.as_sh { braces(word) } else { Ok(None) };
+            let has_ranges = self.dialect != Dialect::Mksh;
+            let alternatives = if self.dialect.is_rich() && !self.as_sh { braces(word, has_ranges) } else { Ok(None) };
             match alternatives.map_err(|why| self.doubt(why))? {
                 None => out.extend(self.word_fields(word)?),
                 Some(words) => {
@@ -208,8 +208,14 @@ impl Machine<'_> {
     }
 
     pub(super) fn expand(&mut self, parts: &[Part], mode: Mode) -> Expanded<Vec<Field>> {
+        if self.nested >= MOST_NESTED {
+            return Err(self.doubt("words lie too deep in each other"));
+        }
         let mut fields = vec![Field::default()];
-        self.expand_into(parts, mode, &mut fields)?;
+        self.nested += 1;
+        let done = self.expand_into(parts, mode, &mut fields);
+        self.nested -= 1;
+        done?;
         if mode == Mode::Fields {
             fields.retain(|f| f.is_there || !f.text.is_empty());
         }
@@ -328,12 +334,18 @@ impl Machine<'_> {
         match name {
             b"" => match self.content_of(b"HOME") {
                 Content::Set(value) => Some(value),
-                Content::Unset if self.dialect == Dialect::Bash => Some(Val::Known(self.account.home.clone())),
-                Content::Unset => None,
+                Content::Unset => match self.dialect {
+                    Dialect::Bash | Dialect::Ksh => Some(Val::Known(self.account.home.clone())),
+                    Dialect::Zsh => Some(Val::of(b"")),
+                    Dialect::Dash | Dialect::Mksh => None,
+                },
                 _ => Some(Val::Unknown(self.doubt("HOME is not known"))),
             },
-            b"+" if self.dialect.is_rich() => self.content_of(b"PWD").value(),
-            b"-" if self.dialect.is_rich() => self.content_of(b"OLDPWD").value(),
+            b"+" | b"-" if self.dialect.is_rich() => match self.content_of(if name == b"+" { b"PWD" } else { b"OLDPWD" }) {
+                Content::Set(value) => Some(value),
+                Content::Unset => None,
+                _ => Some(Val::Unknown(self.doubt("the working folder is not known"))),
+            },
             name if name.iter().all(|b| b.is_ascii_alphanumeric() || b"_.-".contains(b))
                 && !name.first().is_some_and(u8::is_ascii_digit) =>
             {
@@ -379,7 +391,7 @@ impl Machine<'_> {
                             }
                         }
                         Values::Many(values) => {
-                            let separator = if is_list { Some(b' ') } else { self.first_separator()? };
+                            let separator = if is_list { self.between_items()? } else { self.first_separator()? };
                             for (index, value) in values.iter().enumerate() {
                                 if index > 0
                                     && let Some(byte) = separator
@@ -405,11 +417,31 @@ impl Machine<'_> {
                     if *why == ODD_SHAPE {
                         self.refuse_perhaps(&doubt);
                     }
+                    if *why == OWN_SHAPE && mode == Mode::Fields {
+                        return Err(doubt);
+                    }
                     last(fields).doubt(&doubt);
                 }
             }
         }
         Ok(())
+    }
+
+    /// The text of parts as it is between double quotes.
+    pub(super) fn quoted_text(&mut self, parts: &[Part]) -> Val {
+        let mut fields = vec![Field::default()];
+        match self.double(parts, &mut fields, Mode::One) {
+            Ok(()) => fields.into_iter().next().unwrap_or_default().value(),
+            Err(doubt) => Val::Unknown(doubt),
+        }
+    }
+
+    /// What stands between the items of `$@` where it becomes one text.
+    fn between_items(&mut self) -> Expanded<Option<u8>> {
+        match self.dialect {
+            Dialect::Dash | Dialect::Zsh => self.first_separator(),
+            _ => Ok(Some(b' ')),
+        }
     }
 
     fn first_separator(&mut self) -> Expanded<Option<u8>> {
@@ -433,13 +465,18 @@ impl Machine<'_> {
         match values {
             Values::One(value) => self.split(&value, mode, fields),
             Values::Many(values) => {
-                let _ = parameter;
+                let is_star = parameter.name == b"*" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"*"));
+                let separator = match mode {
+                    Mode::Fields => None,
+                    _ if is_star => self.first_separator()?,
+                    _ => self.between_items()?,
+                };
                 for (index, value) in values.iter().enumerate() {
                     if index > 0 {
                         if mode == Mode::Fields {
                             fields.push(Field::default());
-                        } else {
-                            last(fields).push(b" ", false);
+                        } else if let Some(byte) = separator {
+                            last(fields).push(&[byte], false);
                         }
                     }
                     // There they are words as they stand, and name no files.
@@ -557,140 +594,6 @@ impl Machine<'_> {
             None => Val::Unknown(self.doubt("what a command prints")),
         }
     }
-
-    /// The files that a pattern names, or the pattern itself.
-    fn paths(&mut self, field: &Field) -> Expanded<Vec<Bytes>> {
-        let extended = self.live.as_ref().is_none_or(|s| {
-            s.option("extglob") != Some(false) && field.text.iter().any(|b| b"#^~(".contains(b))
-                || s.option("nullglob") != Some(false)
-                || s.option("dotglob") != Some(false)
-                || s.option("failglob") != Some(false)
-        });
-        if extended {
-            return Err(self.doubt("patterns of file names work in another way here"));
-        }
-        let parts: Vec<(Vec<u8>, Vec<bool>)> = {
-            let mut parts = vec![(Vec::new(), Vec::new())];
-            for (byte, quoted) in field.text.iter().zip(&field.quoted()) {
-                if *byte == b'/' {
-                    parts.push((Vec::new(), Vec::new()));
-                } else if let Some((text, quotes)) = parts.last_mut() {
-                    text.push(*byte);
-                    quotes.push(*quoted);
-                }
-            }
-            parts
-        };
-        // What it begins with, as written and as seen from the root.
-        let is_absolute = field.text.first() == Some(&b'/');
-        let base = if is_absolute { Some(Bytes::new()) } else { self.live.as_ref().and_then(|s| s.folder.clone()) };
-        let Some(base) = base else { return Err(self.doubt("the working folder is not known")) };
-        let mut is_pattern = false;
-        let mut found: Vec<(Vec<u8>, Vec<u8>)> = vec![(Vec::new(), base.to_vec())];
-        for (index, (text, quoted)) in parts.iter().enumerate() {
-            let lead: &[u8] = if index == 0 { b"" } else { b"/" };
-            let has_signs = text.iter().zip(quoted).any(|(b, q)| !q && b"*?[".contains(b));
-            let is_last = index + 1 == parts.len();
-            let mut next = Vec::new();
-            for (shown, real) in &found {
-                if !has_signs {
-                    let shown = [&shown[..], lead, text].concat();
-                    let real = if text.is_empty() { real.clone() } else { [&real[..], b"/", text].concat() };
-                    next.push((shown, real));
-                    continue;
-                }
-                let pattern = Pattern::new(text, quoted, Groups::None).map_err(|_| self.doubt("a pattern of another kind"))?;
-                if pattern.is_text() {
-                    next.push(([&shown[..], lead, text].concat(), [&real[..], b"/", text].concat()));
-                    continue;
-                }
-                is_pattern = true;
-                let folder = if real.is_empty() { b"/".to_vec() } else { real.clone() };
-                let Some(mut names) = self.ground.files.list(&folder) else {
-                    match self.ground.files.kind(&folder) {
-                        FileKind::Missing | FileKind::File | FileKind::Program => continue,
-                        _ => {
-                            if self.dialect == Dialect::Zsh {
-                                self.fail_perhaps("zsh fails where a pattern names no file");
-                            }
-                            return Err(self.doubt("a folder may not be read"));
-                        }
-                    }
-                };
-                self.sort(&mut names)?;
-                for name in names {
-                    if name.starts_with(b".") && text.first() != Some(&b'.') {
-                        continue;
-                    }
-                    if pattern.matches(&name).map_err(|_| self.doubt("a pattern of another kind"))? {
-                        let path = [&real[..], b"/", &name].concat();
-                        if is_last || self.ground.files.kind(&path) == FileKind::Folder {
-                            next.push(([&shown[..], lead, &name].concat(), path));
-                        }
-                    }
-                }
-            }
-            found = next;
-            if found.len() > 5000 {
-                return Err(self.doubt("a pattern names too many files"));
-            }
-        }
-        if !is_pattern {
-            // A bracket alone, as in the command of that name.
-            return Ok(vec![field.text.clone().into()]);
-        }
-        let there: Vec<Bytes> = found
-            .into_iter()
-            .filter(|(_, real)| self.ground.files.kind(real) != FileKind::Missing)
-            .map(|(shown, _)| shown.into())
-            .collect();
-        if there.is_empty() {
-            if self.is_own_zsh() {
-                if self.is_for_child {
-                    self.child_failed = true;
-                } else {
-                    self.fail_hard();
-                }
-                return Err(self.doubt("zsh fails where a pattern names no file"));
-            }
-            return Ok(vec![field.text.clone().into()]);
-        }
-        Ok(there)
-    }
-
-    /// Puts names in the order of the locale, which is certain for the C locale, or where it makes no
-    /// difference.
-    fn sort(&mut self, names: &mut [Bytes]) -> Expanded<()> {
-        names.sort();
-        if self.dialect == Dialect::Dash {
-            return Ok(());
-        }
-        let mut locale = None;
-        for name in ["LC_ALL", "LC_COLLATE", "LANG"] {
-            match self.content_of(name.as_bytes()) {
-                Content::Set(Val::Known(text)) if !text.is_empty() => {
-                    locale = Some(text);
-                    break;
-                }
-                Content::Unset | Content::Set(Val::Known(_)) => {}
-                _ => {
-                    return if is_plain_order(names) {
-                        Ok(())
-                    } else {
-                        Err(self.doubt("the order of file names depends on the locale"))
-                    };
-                }
-            }
-        }
-        let is_plain = locale.is_none_or(|l| l == "C" || l == "POSIX" || l.starts_with(b"C."));
-        if is_plain || is_plain_order(names) { Ok(()) } else { Err(self.doubt("the order of file names depends on the locale")) }
-    }
-}
-
-/// Whether names stand in the same order in every locale: only lower-case letters and digits differ.
-fn is_plain_order(names: &[Bytes]) -> bool {
-    names.iter().all(|n| n.iter().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || *b == b'.'))
-        && names.iter().all(|n| memchr::memchr(b'.', n) == memchr::memrchr(b'.', n))
 }
 
 /// What a parameter expands to.

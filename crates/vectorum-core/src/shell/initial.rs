@@ -15,6 +15,9 @@ use crate::host_view::Kind;
 use crate::reader::is_portable;
 use crate::route::{Account, Ground};
 
+/// What ksh and mksh both set by themselves.
+const KORN: &[&str] = &["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4"];
+
 /// What the shell holds before it reads a file.
 pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
@@ -205,22 +208,11 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
         }
         Dialect::Ksh => {
             exported(&mut vars, "SHLVL", level);
-            for name in [
-                "KSH_VERSION",
-                "RANDOM",
-                "SECONDS",
-                "LINENO",
-                "PPID",
-                "OPTIND",
-                "PS1",
-                "PS2",
-                "PS3",
-                "PS4",
-                "HISTCMD",
-                "FPATH",
-                "SHELL",
-            ] {
+            for name in KORN.iter().chain(&["HISTCMD", "FPATH", "SHELL"]) {
                 own(&mut vars, name, filled());
+            }
+            if !invocation.is_interactive {
+                vars.remove(&b"PS1"[..]);
             }
             own(&mut vars, "PATH", filled());
             // Some of its commands leave it behind.
@@ -228,25 +220,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
             vars.insert(Bytes::from_static(b"_AST_FEATURES"), Var { content: features, exported: None, ..Var::unset() });
         }
         Dialect::Mksh => {
-            for name in [
-                "KSH_VERSION",
-                "RANDOM",
-                "SECONDS",
-                "LINENO",
-                "PPID",
-                "OPTIND",
-                "PS1",
-                "PS2",
-                "PS3",
-                "PS4",
-                "USER_ID",
-                "KSHUID",
-                "KSHEGID",
-                "KSHGID",
-                "PGRP",
-                "EPOCHREALTIME",
-                "HISTSIZE",
-            ] {
+            let more = ["USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE"];
+            for name in KORN.iter().chain(&more) {
                 own(&mut vars, name, filled());
             }
             if !has(&vars, "PATH") {

@@ -1,22 +1,29 @@
 //! Following commands over what is known.
 
+use std::collections::BTreeSet;
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
 use super::Source;
 use super::around::Around;
-use super::pattern::{Groups, Pattern, fits_stars};
+use super::program::content;
+use super::restless::Restless;
 use super::state::{Function, Scope, State, Status};
 use super::syntax::*;
+use super::touched::Touched;
 use super::value::{Doubt, Maybe, Val};
 use crate::host_view;
-use crate::route::{Account, Ground, Site};
+use crate::route::{Account, Ground, Held, Site};
 
 /// What is done at most before the rest is said to be unknown.
 const STEPS: usize = 60_000;
 /// How deep functions and files may call each other.
 const DEEPEST: usize = 48;
+
+/// So deep commands and words lie in each other at most, through functions and files: a thread's stack holds more.
+pub(super) const MOST_NESTED: usize = 150;
 /// How long a value may become.
 pub(super) const LONGEST: usize = 1 << 17;
 
@@ -26,7 +33,7 @@ pub struct Assigned {
     /// The name.
     pub name: Bytes,
     /// What it is from here on; `None` if it is not set.
-    pub value: Option<Val>,
+    pub held: Option<Held>,
     /// The line.
     pub site: Site,
     /// How it came to be run.
@@ -78,7 +85,7 @@ pub(super) struct Outcome {
     /// Where it ends, if it does.
     pub end: Option<Site>,
     /// What was set on the way.
-    pub log: Rc<Vec<Assigned>>,
+    pub log: Arc<Vec<Assigned>>,
     /// What was not reached.
     pub skipped: Vec<Skipped>,
     /// The files that were read, in order.
@@ -105,7 +112,7 @@ pub(super) enum Boundary {
 /// Something that runs, with the states in which it was left.
 pub(super) struct Frame {
     pub(super) kind: Boundary,
-    leave: Option<State>,
+    pub(super) leave: Option<State>,
     pub(super) next: Option<State>,
 }
 
@@ -138,13 +145,25 @@ pub(super) struct Machine<'a> {
     pub(super) named_otherwise: Vec<Bytes>,
     /// Where the shell was ended.
     pub(super) end: Option<Site>,
-    /// Files that were written to: what they hold is not known.
-    pub(super) written: Vec<Bytes>,
+    /// The files, which `ground` shows, with what was written to: what those hold is not known.
+    pub(super) touched: &'a Touched<'a>,
+    /// How many commands and words lie around what runs.
+    pub(super) nested: usize,
+    /// Functions that ksh took back while one ran.
+    pub(super) ended_within: BTreeSet<Bytes>,
+    /// Words that zsh replaces wherever they stand.
+    pub(super) anywhere: BTreeSet<Bytes>,
+    /// Whether a command runs behind `command`.
+    pub(super) tame: usize,
+    /// What traps may set.
+    pub(super) restless: Restless,
     /// The program before which a script is left, and the state there.
     pub(super) until: Option<Bytes>,
     pub(super) stopped: Option<State>,
     /// How often the output of commands was used.
     pub(super) outputs: usize,
+    /// How often when the command that runs began.
+    pub(super) outputs_before: usize,
     /// The status of the last of these.
     pub(super) output_status: Status,
     /// Whether a program's words are being expanded: in zsh its child looks for the files.
@@ -174,9 +193,15 @@ pub(super) fn join_some(a: Option<State>, b: Option<State>, why: &Rc<Doubt>) -> 
 pub(super) const PARTED: &str = "a condition decides that cannot be told";
 
 impl<'a> Machine<'a> {
-    pub(super) fn new(ground: Ground<'a>, account: &'a Account, dialect: Dialect, state: State) -> Machine<'a> {
+    pub(super) fn new(
+        ground: Ground<'a>,
+        touched: &'a Touched<'a>,
+        account: &'a Account,
+        dialect: Dialect,
+        state: State,
+    ) -> Machine<'a> {
         Machine {
-            ground,
+            ground: Ground { files: touched, ..ground },
             account,
             dialect,
             is_interactive: false,
@@ -194,10 +219,16 @@ impl<'a> Machine<'a> {
             startup: Vec::new(),
             named_otherwise: Vec::new(),
             end: None,
-            written: Vec::new(),
+            touched,
+            nested: 0,
+            ended_within: BTreeSet::new(),
+            anywhere: BTreeSet::new(),
+            tame: 0,
+            restless: Restless::default(),
             until: None,
             stopped: None,
             outputs: 0,
+            outputs_before: 0,
             output_status: Status::Known(0),
             is_for_child: false,
             child_failed: false,
@@ -259,6 +290,7 @@ impl<'a> Machine<'a> {
         let doubt = self.doubt(why);
         if let Some(state) = &mut self.live {
             state.vars.fog(&doubt);
+            state.positional = Err(doubt.clone());
             // Who knows what it prints.
             state.output = state.output.take().map(|_| Val::Unknown(doubt.clone()));
             state.open.get_or_insert(doubt.clone());
@@ -266,10 +298,14 @@ impl<'a> Machine<'a> {
         }
     }
 
-    /// Something that ends the command, the file or the shell, or goes on in a way that is not followed.
-    pub(super) fn fail_perhaps(&mut self, why: &'static str) {
-        let doubt = self.doubt(why);
-        self.fork(&doubt, Self::fail_hard, |m| m.fog(why));
+    /// What `$?` is while a command's words are expanded.
+    pub(super) fn status_within(&self) -> Status {
+        match self.dialect {
+            Dialect::Ksh if self.outputs != self.outputs_before => {
+                Status::Unknown(self.doubt("which command counts for the status"))
+            }
+            _ => self.status(),
+        }
     }
 
     /// Counts a step; returns whether too much was done already.
@@ -287,101 +323,6 @@ impl<'a> Machine<'a> {
         self.steps >= STEPS || self.live.is_none()
     }
 
-    pub(super) fn enter(&mut self, kind: Boundary) {
-        self.frames.push(Frame { kind, leave: None, next: None });
-    }
-
-    /// Ends what was entered last, and goes on in all states in which it was left.
-    pub(super) fn end(&mut self) {
-        let Some(frame) = self.frames.pop() else { return };
-        let why = self.doubt(PARTED);
-        let left = join_some(frame.leave, frame.next, &why);
-        self.live = join_some(self.live.take(), left, &why);
-    }
-
-    /// Leaves the nearest of some kind, or goes on with its next part. Returns whether there is one.
-    pub(super) fn leave(&mut self, count: usize, kinds: &[Boundary], to_next: bool) -> bool {
-        let mut left = count;
-        for index in (0..self.frames.len()).rev() {
-            let Some(kind) = self.frames.get(index).map(|f| f.kind) else { return false };
-            if kinds.contains(&kind) {
-                left -= 1;
-                if left == 0 {
-                    self.leave_at(index, to_next);
-                    return true;
-                }
-            } else if kind == Boundary::Shell || kinds == [Boundary::Loop] && kind == Boundary::Function {
-                // More loops than there are: the outermost counts.
-                return false;
-            }
-        }
-        false
-    }
-
-    fn leave_at(&mut self, index: usize, to_next: bool) {
-        let mut state = self.live.take();
-        let inner = self.frames.iter().skip(index + 1);
-        let scopes = inner.filter(|f| matches!(f.kind, Boundary::Function | Boundary::Command)).count();
-        if let Some(state) = &mut state {
-            (0..scopes).for_each(|_| self.close_scope(state));
-        }
-        let why = self.doubt(PARTED);
-        if let Some(frame) = self.frames.get_mut(index) {
-            let slot = if to_next { &mut frame.next } else { &mut frame.leave };
-            *slot = join_some(slot.take(), state, &why);
-        }
-    }
-
-    /// Ends the shell.
-    pub(super) fn exit(&mut self) {
-        if self.quiet == 0 {
-            self.end = Some(self.here());
-        }
-        if let Some(index) = self.frames.iter().rposition(|f| f.kind == Boundary::Shell) {
-            self.leave_at(index, false);
-        }
-    }
-
-    /// An error that ends a command, a file or the shell, as the shell has it.
-    pub(super) fn fail_hard(&mut self) {
-        self.set_status(if self.dialect == Dialect::Bash { 1 } else { 2 });
-        match self.dialect {
-            Dialect::Zsh if self.as_sh => self.fog("an error where zsh is another shell"),
-            // The file that is being run is given up.
-            Dialect::Zsh => {
-                self.set_status(1);
-                if !self.leave(1, &[Boundary::Text, Boundary::Startup], false) {
-                    self.exit();
-                }
-            }
-            // The command of the file that is being run is given up.
-            Dialect::Bash => {
-                if !self.leave(1, &[Boundary::Text, Boundary::Startup], true) {
-                    self.exit();
-                }
-            }
-            // The function that is being run is given up; its status is 1 or 2.
-            Dialect::Mksh if self.is_in_function() => {
-                let doubt = self.doubt("how a function ends that an error ends");
-                self.doubt_status(doubt);
-                self.leave(1, &[Boundary::Function], false);
-            }
-            Dialect::Ksh if self.is_in_function() && self.holds_of_functions().contains(&true) => {
-                if self.holds_of_functions().first() != Some(&true) {
-                    self.fog("an error in a function that another one calls");
-                }
-                self.set_status(1);
-                self.leave(1, &[Boundary::Function], false);
-            }
-            _ if self.is_interactive && self.quiet == 0 => {
-                if !self.leave(1, &[Boundary::Startup], false) {
-                    self.exit();
-                }
-            }
-            _ => self.exit(),
-        }
-    }
-
     /// Whether zsh's own ways with words count.
     pub(super) fn is_own_zsh(&self) -> bool {
         self.dialect == Dialect::Zsh && !self.as_sh
@@ -393,7 +334,7 @@ impl<'a> Machine<'a> {
         scopes.filter(|s| s.positional.is_some()).map(|s| s.holds).collect()
     }
 
-    fn is_in_function(&self) -> bool {
+    pub(super) fn is_in_function(&self) -> bool {
         let mut kinds = self.frames.iter().rev().map(|f| f.kind);
         kinds.find(|k| matches!(k, Boundary::Function | Boundary::Shell)) == Some(Boundary::Function)
     }
@@ -412,16 +353,13 @@ impl<'a> Machine<'a> {
 
     /// Reads a file as the account.
     pub(super) fn content(&self, path: &[u8]) -> host_view::Content {
-        match self.ground.files.may(path, self.account.uid, self.account.gid, host_view::Want::Read) {
-            Some(false) => host_view::Content::Missing,
-            _ => self.ground.files.read(path),
-        }
+        content(self.ground, self.account, path)
     }
 
     /// Runs a file's commands in this shell.
     pub(super) fn run_file(&mut self, path: &[u8], kind: Boundary) {
         self.read.push(Bytes::copy_from_slice(path));
-        if self.written.iter().any(|w| w == path) {
+        if self.touched.is_touched(path) {
             return self.fog("a file is run that was written just before");
         }
         match self.content(path) {
@@ -446,13 +384,17 @@ impl<'a> Machine<'a> {
         let outer = std::mem::replace(&mut self.source, source.clone());
         let outer_at = self.at;
         self.enter(kind);
-        self.set_status(0);
-        let parsed = source.parsed(self.dialect);
+        let tree = source.tree(self.dialect);
+        let trouble = tree.trouble();
+        // What is run within something else begins with the status from before, if it does anything.
+        if kind == Boundary::Startup || tree.lines().all(|l| l.items.is_empty()) {
+            self.set_status(0);
+        }
         // ksh runs nothing of a file that it cannot read to its end.
         let reads_first = self.dialect == Dialect::Ksh && kind != Boundary::Startup;
-        let lines = if reads_first && parsed.trouble.is_some() { &[] } else { &parsed.lines[..] };
+        let lines: Vec<&List> = if reads_first && trouble.is_some() { Vec::new() } else { tree.lines().collect() };
         let epoch = self.epoch;
-        for (index, list) in lines.iter().enumerate() {
+        for (index, list) in lines.iter().copied().enumerate() {
             if self.live.is_none() {
                 break;
             }
@@ -473,8 +415,14 @@ impl<'a> Machine<'a> {
                 self.live = join_some(self.live.take(), given_up, &why);
             }
         }
-        if let Some(trouble) = parsed.trouble.as_ref().filter(|_| self.live.is_some()) {
+        if let Some(trouble) = trouble.filter(|_| self.live.is_some()) {
             self.at = trouble.at;
+            let by = self.here();
+            if trouble.is_error {
+                for list in tree.behind() {
+                    self.note_list(list, "the file cannot be read on from a place above it", &by);
+                }
+            }
             self.broken(trouble, kind);
         }
         self.end();
@@ -482,18 +430,6 @@ impl<'a> Machine<'a> {
         self.source = outer;
         self.at = outer_at;
         self.depth -= 1;
-    }
-
-    /// What a text does that the shell cannot read on.
-    fn broken(&mut self, trouble: &Trouble, kind: Boundary) {
-        if !trouble.is_error {
-            return self.fog(trouble.what);
-        }
-        match self.dialect {
-            Dialect::Bash => self.set_status(if kind == Boundary::Text { 2 } else { 1 }),
-            Dialect::Ksh => self.set_status(3),
-            _ => self.fail_hard(),
-        }
     }
 
     // Commands.
@@ -538,7 +474,12 @@ impl<'a> Machine<'a> {
         if self.is_spent() {
             return;
         }
+        if self.nested >= MOST_NESTED {
+            return self.fog("commands lie too deep in each other");
+        }
+        self.nested += 1;
         self.at = command.at;
+        let outer = std::mem::replace(&mut self.outputs_before, self.outputs);
         match self.redirected(&command.redirects) {
             Ok(true) => self.run_kind(command),
             Ok(false) => self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 }),
@@ -547,105 +488,11 @@ impl<'a> Machine<'a> {
                 self.fork(&doubt, |m| m.run_kind(command), |m| m.doubt_status(status));
             }
         }
+        self.outputs_before = outer;
+        self.nested -= 1;
     }
 
-    /// Opens redirections: whether that succeeds.
-    fn redirected(&mut self, redirects: &[Redirect]) -> Maybe {
-        let mut answer = Ok(true);
-        for redirect in redirects {
-            match &redirect.operator[..] {
-                b"<<" | b"<<-" => {
-                    // What cannot be put together is not read, and the command not run.
-                    let is_odd = |p: &Part| matches!(p, Part::Document(text) if !matches!(text.get(), Some(Ok(_))));
-                    if redirect.word.parts.iter().any(is_odd) {
-                        self.fail_perhaps("the text of a here-document");
-                        answer = Err(self.doubt("the text of a here-document"));
-                    }
-                    continue;
-                }
-                b"<<<" | b">&" | b"<&" => continue,
-                operator => {
-                    let Ok(path) = self.one_word(&redirect.word) else { continue };
-                    let Some(path) = path.known().cloned() else {
-                        answer = Err(self.doubt("a file is opened whose name is not known"));
-                        continue;
-                    };
-                    if path == b"/dev/null"[..]
-                        || path.starts_with(b"/dev/fd/")
-                        || matches!(&path[..], b"/dev/stderr" | b"/dev/stdout" | b"/dev/tty")
-                    {
-                        continue;
-                    }
-                    let full = self.full(&path);
-                    if operator == b"<" {
-                        let Some(full) = full else { continue };
-                        match self.content(&full) {
-                            host_view::Content::Bytes(_) => {}
-                            host_view::Content::Missing => return Ok(false),
-                            host_view::Content::Denied => answer = Err(self.doubt("a file is opened that may not be read")),
-                        }
-                    } else {
-                        match full {
-                            Some(full) => self.written.push(full),
-                            None => answer = Err(self.doubt("a file is opened whose name is not known")),
-                        }
-                        if answer == Ok(true) {
-                            answer = Err(self.doubt("whether a file can be written is not known"));
-                        }
-                    }
-                }
-            }
-        }
-        answer
-    }
-
-    fn run_kind(&mut self, command: &Command) {
-        if command.redirects.is_empty() {
-            return self.run_bare(command);
-        }
-        let reads = command.redirects.iter().rev().find(|r| matches!(&r.operator[..], b"<" | b"<<" | b"<<-" | b"<<<"));
-        let outer_input = self.live.as_ref().map(|s| s.input.clone());
-        if let Some(redirect) = reads {
-            let text = match &redirect.operator[..] {
-                b"<<<" => {
-                    self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat())))
-                }
-                b"<" => {
-                    let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
-                    let full = path.and_then(|p| self.full(&p));
-                    full.filter(|f| !self.written.contains(f)).and_then(|f| match self.content(&f) {
-                        host_view::Content::Bytes(text) => Some(text),
-                        _ if f == b"/dev/null"[..] => Some(Bytes::new()),
-                        _ => None,
-                    })
-                }
-                _ => match self.one_word(&redirect.word) {
-                    Ok(text) => text.known().cloned(),
-                    Err(_) => None,
-                },
-            };
-            if let Some(state) = &mut self.live {
-                state.input = text.map(|t| (t, 0));
-            }
-        }
-        // What is written elsewhere is not taken up.
-        let sink = self.live.as_ref().and_then(|s| s.output.clone());
-        let is_away = command.redirects.iter().any(|r| {
-            matches!(r.operator.first(), Some(b'>' | b'&')) && (r.from.is_empty() || r.from == b"1") && r.operator != b">&"
-                || r.operator == b">&" && (r.from.is_empty() || r.from == b"1") && r.word.literal() != Some(b"1")
-        });
-        self.run_bare(command);
-        if let Some(state) = &mut self.live {
-            if is_away {
-                state.output = sink;
-            }
-            if reads.is_some() {
-                state.input = outer_input.flatten();
-            }
-        }
-    }
-
-    fn run_bare(&mut self, command: &Command) {
+    pub(super) fn run_bare(&mut self, command: &Command) {
         match &command.kind {
             Kind::Simple(assignments, words) => self.run_simple(assignments, words, command),
             Kind::Group(list) => self.run_list(list),
@@ -668,6 +515,12 @@ impl<'a> Machine<'a> {
                 }
                 if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
                     self.export_function(name);
+                }
+                // In zsh such a name makes it a trap.
+                if self.dialect == Dialect::Zsh && name.starts_with(b"TRAP") && name != b"TRAPEXIT" {
+                    self.trap_with(name);
+                } else {
+                    self.look_at_traps();
                 }
                 self.set_status(0);
             }
@@ -701,60 +554,11 @@ impl<'a> Machine<'a> {
         }
     }
 
-    /// Which groups patterns have here; `is_test` says whether it is within `[[ … ]]`.
-    pub(super) fn groups(&mut self, pattern: &[u8], is_test: bool) -> Result<Groups, Rc<Doubt>> {
-        let option = |name: &str| self.live.as_ref().and_then(|s| s.option(name));
-        match self.dialect {
-            Dialect::Dash => Ok(Groups::None),
-            Dialect::Ksh | Dialect::Mksh => Ok(Groups::Signs),
-            Dialect::Bash if is_test || option("extglob") == Some(true) => Ok(Groups::Signs),
-            Dialect::Bash => Ok(Groups::None),
-            Dialect::Zsh if self.as_sh => Ok(Groups::None),
-            Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option("extglob") != Some(false) => {
-                Err(self.doubt("a pattern of another kind"))
-            }
-            Dialect::Zsh => Ok(Groups::Plain),
-        }
-    }
-
-    /// Whether a text fits a pattern; `is_test` says whether it is within `[[ … ]]`.
-    pub(super) fn fits(&mut self, text: &Val, pattern: &Word, is_test: bool) -> Maybe {
-        if let (Val::Known(text), [Part::Text(pattern)]) = (text, &pattern.parts[..])
-            && pattern.iter().all(|b| is_calm(*b) || *b == b'*')
-        {
-            return Ok(fits_stars(pattern, text));
-        }
-        let (bytes, quoted) = self.pattern_text(pattern)?;
-        // Anything fits a star.
-        if bytes == b"*" && quoted == [false] {
-            return Ok(true);
-        }
-        let doubt = || Doubt::new("a pattern of another kind", None);
-        let groups = self.groups(&bytes, is_test)?;
-        if self.dialect == Dialect::Bash && groups == Groups::None && bytes.contains(&b'(') {
-            self.fog("a pattern that bash reads only where the option is set");
-        }
-        let pattern = Pattern::new(&bytes, &quoted, groups).map_err(|_| self.doubt("a pattern of another kind"))?;
-        match text {
-            Val::Known(text) => pattern.matches(text).map_err(|_| doubt()),
-            Val::Unknown(unknown) => {
-                if text.is_empty() == Some(false) && bytes.is_empty() {
-                    return Ok(false);
-                }
-                if unknown.could_be.is_empty() {
-                    return Err(unknown.clone());
-                }
-                let mut answers = unknown.could_be.iter().map(|v| pattern.matches(v).unwrap_or(false));
-                let first = answers.next().unwrap_or(false);
-                if answers.all(|a| a == first) { Ok(first) } else { Err(unknown.clone()) }
-            }
-        }
-    }
-
-    fn close_scope(&self, state: &mut State) {
+    pub(super) fn close_scope(&self, state: &mut State) {
         let all = state.option("allexport") != Some(false);
         let exports = self.dialect == Dialect::Zsh && all;
         state.close_scope(|name| exports && self.is_tied_text(name), self.dialect == Dialect::Dash && all);
+        self.restless.unsettle(state);
     }
 
     /// Puts back what was hidden last.
@@ -773,6 +577,10 @@ impl<'a> Machine<'a> {
         let holds = self.dialect != Dialect::Ksh || function.by_word;
         // There the variables of one such function are not seen in another.
         if self.dialect == Dialect::Ksh && holds && self.is_in_function() {
+            // What they hide may be set there.
+            let hidden: Vec<Bytes> =
+                self.live.iter().flat_map(|s| &s.scopes).flat_map(|s| &s.vars).map(|(n, _)| n.clone()).collect();
+            hidden.iter().for_each(|name| self.doubt_from_here(name));
             return self.fog("a function of ksh's that another one calls");
         }
         self.depth += 1;

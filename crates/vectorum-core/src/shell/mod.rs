@@ -8,29 +8,40 @@
 //!
 //! What is known is never wrong: whatever is not followed makes unknown all that it could change, and what
 //! may fail is followed both ways. Not followed are, among others, `select`, `coproc`, tables by words, most
-//! flags of zsh's parameters, and traps. After a text that is evaluated and not known, what the lines behind
-//! it set is still taken for set: that text is taken not to end the shell or the file.
+//! flags of zsh's parameters. After a text that is evaluated and not known, what the lines behind
+//! it set is still taken for set: that text is taken not to end the shell or the file, and not to change
+//! functions, aliases or the folder.
 
 #![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
 
 mod around;
 mod braces;
 mod builtin;
+mod compound;
 mod control;
 mod declare;
+mod ending;
 mod expand;
 pub(crate) mod fish;
+mod fits;
+mod folder;
+mod globs;
 mod initial;
 pub mod ink;
 mod known;
+mod lookup;
 mod machine;
 mod options;
 mod outputs;
 mod parameter;
 mod parse;
 mod pattern;
+mod printing;
 mod program;
 mod read;
+mod redirect;
+mod reference;
+mod restless;
 mod simple;
 mod sourcing;
 mod startup;
@@ -38,7 +49,10 @@ mod state;
 mod sum;
 mod syntax;
 mod test;
+mod touched;
 pub mod trace;
+mod tree;
+mod unset;
 mod value;
 mod variables;
 mod vars;
@@ -50,10 +64,10 @@ pub use around::{Around, Condition};
 pub use known::Shells;
 pub use machine::{Assigned, Ended, Skipped};
 pub use outputs::{Asked, Output, Outputs, hangs_on_output};
-pub use parse::Parser;
 pub use startup::{Invocation, Last, Payload, Started};
 pub(crate) use startup::{Start, interpret, taken_in};
 pub use syntax::{Dialect, List, Trouble};
+pub use tree::{Stretch, Tree};
 pub use value::{Doubt, Val};
 
 /// A file that is interpreted, or a text within one.
@@ -65,36 +79,18 @@ pub(crate) struct Source {
     lines: Vec<usize>,
     /// For a text within a file: the line of the command that evaluates it.
     fixed: Option<usize>,
-    parsed: std::cell::OnceCell<Parsed>,
-}
-
-/// What a text's lines say, each with all that belongs to it, up to its end or to what cannot be read.
-#[derive(Debug)]
-pub(crate) struct Parsed {
-    pub(crate) lines: Vec<List>,
-    pub(crate) trouble: Option<Trouble>,
+    tree: std::cell::OnceCell<Tree>,
 }
 
 impl Source {
     fn new(path: Bytes, text: Bytes) -> Source {
         let lines = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
-        Source { path, text, lines, fixed: None, parsed: std::cell::OnceCell::new() }
+        Source { path, text, lines, fixed: None, tree: std::cell::OnceCell::new() }
     }
 
     /// Reads it, once.
-    fn parsed(&self, dialect: Dialect) -> &Parsed {
-        self.parsed.get_or_init(|| {
-            let mut parser = Parser::new(&self.text, dialect);
-            let mut lines = Vec::new();
-            let trouble = loop {
-                match parser.next_line() {
-                    Ok(Some(line)) => lines.push(line),
-                    Ok(None) => break None,
-                    Err(trouble) => break Some(trouble),
-                }
-            };
-            Parsed { lines, trouble }
-        })
+    fn tree(&self, dialect: Dialect) -> &Tree {
+        self.tree.get_or_init(|| Tree::of(&self.text, dialect))
     }
 
     fn line(&self, at: usize) -> usize {

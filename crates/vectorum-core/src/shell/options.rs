@@ -118,6 +118,7 @@ impl Machine<'_> {
         match known {
             Some(name) => self.put_option(name, on),
             None if plain == b"posix" => self.put_option("posix", on),
+            None if plain == b"pipefail" && self.dialect != Dialect::Dash => self.put_option("pipefail", on),
             None if matches!(
                 &plain[..],
                 b"vi"
@@ -127,7 +128,6 @@ impl Machine<'_> {
                     | b"notify"
                     | b"monitor"
                     | b"noclobber"
-                    | b"pipefail"
                     | b"ignoreeof"
                     | b"hashall"
                     | b"physical"
@@ -193,7 +193,7 @@ impl Machine<'_> {
                 b"errexit" | b"errreturn" if on => return self.fog("an option ends the shell at a failing command"),
                 b"rcs" => self.put_option("norcs", !on),
                 b"globalrcs" => self.put_option("noglobalrcs", !on),
-                b"unset" if !on => self.put_option("nounset", true),
+                b"unset" => self.put_option("nounset", !on),
                 b"glob" => self.put_option("noglob", !on),
                 b"shwordsplit"
                 | b"globsubst"
@@ -229,21 +229,11 @@ impl Machine<'_> {
                 | b"numericglobsort"
                 | b"interactivecomments" => {
                     // Those that only change how names of files are found make those unknown.
-                    if matches!(
-                        &plain[..],
-                        b"extendedglob"
-                            | b"nullglob"
-                            | b"nomatch"
-                            | b"globdots"
-                            | b"numericglobsort"
-                            | b"kshglob"
-                            | b"bareglobqual"
-                    ) {
+                    if matches!(&plain[..], b"extendedglob" | b"kshglob" | b"bareglobqual") {
                         self.put_option("extglob", true);
-                    } else if !matches!(
-                        &plain[..],
-                        b"interactivecomments" | b"typesetsilent" | b"warncreateglobal" | b"octalzeroes"
-                    ) {
+                    } else if matches!(&plain[..], b"nullglob" | b"nomatch" | b"globdots" | b"numericglobsort") {
+                        self.put_option("nullglob", true);
+                    } else if !matches!(&plain[..], b"interactivecomments" | b"typesetsilent" | b"warncreateglobal") {
                         return self.fog("an option makes the shell work in another way");
                     }
                 }

@@ -7,10 +7,10 @@ use bytes::Bytes;
 use super::expand::{Expanded, Field, Mode, Values, is_text};
 use super::machine::Machine;
 use super::pattern::Pattern;
+use super::reference::{ODD_SHAPE, ODD_SUBSCRIPT};
 use super::state::{Content, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
-use super::words::{ODD_SHAPE, ODD_SUBSCRIPT};
 
 /// What a parameter holds.
 enum Held {
@@ -38,8 +38,14 @@ impl Machine<'_> {
             && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false))
             && !matches!(&parameter.name[..], b"@" | b"*")
         {
-            self.fail_perhaps("with «set -u» a name that is not set ends the shell");
-            return Ok(Values::One(Val::Unknown(self.doubt("with «set -u» a name that is not set ends the shell"))));
+            const WHY: &str = "with «set -u» a name that is not set ends the shell";
+            let is_sure = matches!(content, Held::Unset) && self.live.as_ref().and_then(|s| s.option("nounset")) == Some(true);
+            if is_sure {
+                self.fail_unless_typed(WHY);
+            } else {
+                self.fail_perhaps(WHY);
+            }
+            return Ok(Values::One(Val::Unknown(self.doubt(WHY))));
         }
         let may_fail = match &parameter.change {
             Change::Indirect => !matches!(content, Held::Unset | Held::One(Val::Known(_))),
@@ -75,6 +81,10 @@ impl Machine<'_> {
             }
             Held::Many(values) => match &parameter.change {
                 Change::None => Ok(Values::Many(values)),
+                // There it is the length of all of them together.
+                Change::Length if self.dialect == Dialect::Dash => {
+                    Ok(Values::One(Val::Unknown(self.doubt("a length of a list"))))
+                }
                 Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
                 Change::Slice(..) => Err(self.doubt("a part of a list")),
                 Change::Split(_) => Err(self.doubt("a list that is split")),
@@ -123,7 +133,7 @@ impl Machine<'_> {
                 Ok(values) => Held::One(Val::of(values.len().to_string())),
                 Err(doubt) => Held::One(Val::Unknown(doubt.clone())),
             },
-            b"?" => match &state.status {
+            b"?" => match &self.status_within() {
                 Status::Known(status) => Held::One(Val::of(status.to_string())),
                 Status::Unknown(doubt) => {
                     Held::One(Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })))
@@ -158,6 +168,12 @@ impl Machine<'_> {
                         };
                         if is_text(key, b"@") || is_text(key, b"*") {
                             return Ok(Held::Many(values));
+                        }
+                        // There it is a range, or a search.
+                        let is_range =
+                            |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
+                        if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
+                            return Ok(Held::Unknown(self.doubt("a subscript")));
                         }
                         match self.sum(key) {
                             Ok(index) => {
@@ -287,6 +303,7 @@ impl Machine<'_> {
         (quoted, mode): (bool, Mode),
     ) -> Expanded<Values> {
         let is_there = match &held {
+            _ if sign == b':' => Ok(false),
             Held::Unset => Ok(false),
             Held::One(value) if colon => value.is_empty().map(|e| !e).ok_or(()),
             Held::One(_) => Ok(true),
@@ -314,8 +331,12 @@ impl Machine<'_> {
             if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
                 return Ok(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
             }
+            // Between quotes a tilde is one.
+            if quoted {
+                return Ok(Values::One(m.quoted_text(&word.parts)));
+            }
             // What stands there is split as if it stood outside, unless the whole is quoted.
-            if quoted || sign == b'=' || mode != Mode::Fields {
+            if quoted || matches!(sign, b'=' | b':') || mode != Mode::Fields {
                 // In a value tildes behind colons count there, too; ksh has it otherwise.
                 let as_value = mode == Mode::Assigned && !quoted && sign != b'=' && m.dialect != Dialect::Ksh;
                 Ok(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One })))
@@ -329,9 +350,9 @@ impl Machine<'_> {
             }
         };
         match (sign, is_there) {
-            (b'+', Ok(true)) | (b'-' | b'=', Ok(false)) => {
+            (b'+', Ok(true)) | (b'-' | b'=' | b':', Ok(false)) => {
                 let values = other(self)?;
-                if sign == b'=' {
+                if matches!(sign, b'=' | b':') {
                     let Values::One(value) = &values else { return Ok(values) };
                     if !self.assign(&parameter.name, Content::Set(value.clone()), None) {
                         self.fail_hard();
@@ -347,7 +368,7 @@ impl Machine<'_> {
             (_, Ok(true)) => Ok(own(held)),
             (b'?', Ok(false)) => {
                 // Where it does not, as on a terminal, what follows is given up in ways of its own.
-                self.fail_perhaps("a name that is not set ends the shell");
+                self.fail_unless_typed("a name that is not set ends the shell");
                 Ok(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell"))))
             }
             (_, Err(())) | (_, Ok(false)) => {

@@ -354,7 +354,8 @@ fn class(text: &[u8], quoted: &[bool], from: usize) -> Result<Option<(Token, usi
             byte
         };
         let to = text.get(at + 2).copied();
-        if text.get(at + 1) == Some(&b'-') && to.is_some_and(|t| t != b']') {
+        let is_range = text.get(at + 1) == Some(&b'-') && !quoted.get(at + 1).copied().unwrap_or(false);
+        if is_range && to.is_some_and(|t| t != b']') {
             let to = to.unwrap_or(byte);
             // What lies between letters is the locale's to say.
             let same = |f: fn(&u8) -> bool| f(&byte) && f(&to);

@@ -9,7 +9,8 @@ use super::outputs::PRINTED;
 use super::state::Content;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
-use crate::host_view::{Content as FileContent, Kind};
+use crate::host_view::{Content as FileContent, Kind, Want};
+use crate::route::{Account, Ground};
 
 /// Programs whose text is made to be evaluated, with the only names that it sets.
 const EVALUATED: &[(&[u8], &[&str])] = &[
@@ -67,13 +68,120 @@ fn line(text: impl AsRef<[u8]>) -> Val {
     Val::of([text.as_ref(), b"\n"].concat())
 }
 
+/// Where a program runs.
+pub(super) struct Place<'a> {
+    pub(super) ground: Ground<'a>,
+    pub(super) account: &'a Account,
+    pub(super) folder: Option<Bytes>,
+    /// What it reads, where that is known.
+    pub(super) input: Option<Bytes>,
+    pub(super) has_terminal: bool,
+}
+
+/// Reads a file as an account.
+pub(super) fn content(ground: Ground<'_>, account: &Account, path: &[u8]) -> FileContent {
+    match ground.files.may(path, account.uid, account.gid, Want::Read) {
+        Some(false) => FileContent::Missing,
+        _ => ground.files.read(path),
+    }
+}
+
+impl Place<'_> {
+    /// What a program prints and how it ends, where that follows from the host.
+    pub(super) fn answer(&self, name: &[u8], arguments: &[&[u8]]) -> Option<Answer> {
+        let ok = |output: Val| Some(Answer { output, status: Some(0) });
+        let uid = self.account.uid.to_string();
+        let gid = self.account.gid.to_string();
+        match (name, arguments) {
+            (b"true", _) => ok(Val::of(b"")),
+            (b"false", _) => Some(Answer { output: Val::of(b""), status: Some(1) }),
+            (b"id", [b"-u" | b"-ru" | b"--user"]) => ok(line(uid)),
+            (b"id", [b"-g" | b"-rg" | b"--group"]) => ok(line(gid)),
+            (b"id", [b"-un" | b"-nu"] | [b"-u", b"-n"] | [b"-n", b"-u"]) | (b"whoami", []) => ok(line(&self.account.name)),
+            (b"uname", [] | [b"-s"]) => ok(line("Linux")),
+            (b"uname", [b"-o"]) => ok(line("GNU/Linux")),
+            (b"logname", []) => None,
+            (b"hostname", []) | (b"uname", [b"-n"]) => match self.ground.files.read(b"/etc/hostname") {
+                FileContent::Bytes(text) => {
+                    let name =
+                        text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && !l.starts_with(b"#"))?;
+                    ok(line(name))
+                }
+                _ => None,
+            },
+            (b"dirname", [path]) => {
+                let path = strip_slashes(path);
+                let end = memchr::memrchr(b'/', path);
+                ok(line(match end {
+                    None => &b"."[..],
+                    Some(0) => b"/",
+                    Some(at) => strip_slashes(path.get(..at)?),
+                }))
+            }
+            (b"basename", [path] | [path, _]) => {
+                let path = strip_slashes(path);
+                let base = path.rsplit(|b| *b == b'/').next().filter(|b| !b.is_empty()).unwrap_or(path);
+                let suffix = arguments.get(1).copied().unwrap_or_default();
+                let base = base.strip_suffix(suffix).filter(|b| !b.is_empty()).unwrap_or(base);
+                ok(line(base))
+            }
+            (b"echo", _) => None,
+            (b"printf", _) => None,
+            (b"pwd", [] | [b"-P"]) => {
+                let folder = self.folder.clone()?;
+                let real = self.ground.files.real_path(&folder)?;
+                ok(line(real))
+            }
+            (b"cat", files) if !files.is_empty() && files.iter().all(|f| !f.starts_with(b"-")) => {
+                let mut out = Vec::new();
+                for file in files {
+                    let path = self.full(file)?;
+                    match content(self.ground, self.account, &path) {
+                        FileContent::Bytes(text) => out.extend_from_slice(&text),
+                        _ => return None,
+                    }
+                }
+                ok(Val::of(out))
+            }
+            (b"cat", []) => ok(Val::Known(self.input.clone()?)),
+            (b"readlink", [b"-f" | b"-e" | b"-m", path]) | (b"realpath", [path]) => {
+                let full = self.full(path)?;
+                ok(line(self.ground.files.real_path(&full)?))
+            }
+            (b"tr", [from, to]) => {
+                let is_plain = |t: &[u8]| t.iter().all(u8::is_ascii_alphanumeric) || t.len() == 1 && t != b"\\" && t != b"-";
+                let text = self.input.clone()?;
+                if !is_plain(from) || !is_plain(to) || to.is_empty() || !text.is_ascii() {
+                    return None;
+                }
+                let last = *to.last()?;
+                let changed = text.iter().map(|byte| {
+                    // Of several places of a byte the last counts.
+                    match from.iter().rposition(|f| f == byte) {
+                        Some(place) => to.get(place).copied().unwrap_or(last),
+                        None => *byte,
+                    }
+                });
+                ok(Val::Known(changed.collect::<Vec<u8>>().into()))
+            }
+            (b"tty", [b"-s"]) if self.has_terminal => ok(Val::of(b"")),
+            _ => None,
+        }
+    }
+
+    fn full(&self, path: &[u8]) -> Option<Bytes> {
+        if path.first() == Some(&b'/') {
+            return Some(Bytes::copy_from_slice(path));
+        }
+        Some([&self.folder.clone()?[..], b"/", path].concat().into())
+    }
+}
+
 impl Machine<'_> {
     /// Looks a program up. `Ok(None)` where there is none.
     pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::rc::Rc<Doubt>> {
         let is_it = |m: &Self, path: &[u8]| match m.ground.files.kind(path) {
-            Kind::Program => {
-                Ok(m.ground.files.may(path, m.account.uid, m.account.gid, crate::host_view::Want::Execute).unwrap_or(true))
-            }
+            Kind::Program => Ok(m.ground.files.may(path, m.account.uid, m.account.gid, Want::Execute).unwrap_or(true)),
             Kind::Unknown => Err(m.doubt("a folder of programs may not be read")),
             _ => Ok(false),
         };
@@ -117,7 +225,11 @@ impl Machine<'_> {
         }
         let found = known.and_then(|arguments| {
             let arguments: Vec<&[u8]> = arguments.iter().map(|a| &a[..]).collect();
-            self.answer(base, &arguments)
+            self.touched.changed_by(base, &arguments, |p| self.full(p));
+            let state = self.live.as_ref()?;
+            let input = state.input.as_ref().map(|(text, at)| text.slice(*at..));
+            let (folder, has_terminal) = (state.folder.clone(), self.is_interactive && self.quiet == 0);
+            Place { ground: self.ground, account: self.account, folder, input, has_terminal }.answer(base, &arguments)
         });
         found.unwrap_or_else(|| Answer { output: Val::Unknown(self.doubt(PRINTED)), status: None })
     }
@@ -143,108 +255,6 @@ impl Machine<'_> {
             block: block.collect(),
             account: self.account.clone(),
             folder: self.live.as_ref().and_then(|s| s.folder.clone()),
-        }
-    }
-
-    pub(super) fn answer(&mut self, name: &[u8], arguments: &[&[u8]]) -> Option<Answer> {
-        let ok = |output: Val| Some(Answer { output, status: Some(0) });
-        let uid = self.account.uid.to_string();
-        let gid = self.account.gid.to_string();
-        match (name, arguments) {
-            (b"true", _) => ok(Val::of(b"")),
-            (b"false", _) => Some(Answer { output: Val::of(b""), status: Some(1) }),
-            (b"id", [b"-u" | b"-ru" | b"--user"]) => ok(line(uid)),
-            (b"id", [b"-g" | b"-rg" | b"--group"]) => ok(line(gid)),
-            (b"id", [b"-un" | b"-nu"] | [b"-u", b"-n"] | [b"-n", b"-u"]) | (b"whoami", []) => ok(line(&self.account.name)),
-            (b"uname", [] | [b"-s"]) => ok(line("Linux")),
-            (b"uname", [b"-o"]) => ok(line("GNU/Linux")),
-            (b"logname", []) => None,
-            (b"hostname", []) | (b"uname", [b"-n"]) => match self.ground.files.read(b"/etc/hostname") {
-                FileContent::Bytes(text) => {
-                    let name =
-                        text.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).find(|l| !l.is_empty() && !l.starts_with(b"#"))?;
-                    ok(line(name))
-                }
-                _ => None,
-            },
-            (b"dirname", [path]) => {
-                let path = strip_slashes(path);
-                let end = memchr::memrchr(b'/', path);
-                ok(line(match end {
-                    None => &b"."[..],
-                    Some(0) => b"/",
-                    Some(at) => strip_slashes(path.get(..at)?),
-                }))
-            }
-            (b"basename", [path] | [path, _]) => {
-                let path = strip_slashes(path);
-                let base = path.rsplit(|b| *b == b'/').next().filter(|b| !b.is_empty()).unwrap_or(path);
-                let suffix = arguments.get(1).copied().unwrap_or_default();
-                let base = base.strip_suffix(suffix).filter(|b| !b.is_empty()).unwrap_or(base);
-                ok(line(base))
-            }
-            (b"echo", _) => None,
-            (b"printf", _) => None,
-            (b"pwd", [] | [b"-P"]) => {
-                let folder = self.live.as_ref()?.folder.clone()?;
-                let real = self.ground.files.real_path(&folder)?;
-                ok(line(real))
-            }
-            (b"cat", files) if !files.is_empty() && files.iter().all(|f| !f.starts_with(b"-")) => {
-                let mut out = Vec::new();
-                for file in files {
-                    let path = self.full(file)?;
-                    if self.written.contains(&path) {
-                        return None;
-                    }
-                    match self.content(&path) {
-                        FileContent::Bytes(text) => out.extend_from_slice(&text),
-                        _ => return None,
-                    }
-                }
-                ok(Val::of(out))
-            }
-            (b"cat", []) => {
-                let (text, at) = self.live.as_ref()?.input.clone()?;
-                ok(Val::Known(text.slice(at..)))
-            }
-            (b"readlink", [b"-f" | b"-e" | b"-m", path]) | (b"realpath", [path]) => {
-                let full = self.full(path)?;
-                ok(line(self.ground.files.real_path(&full)?))
-            }
-            (b"tr", [from, to]) => {
-                let is_plain = |t: &[u8]| t.iter().all(u8::is_ascii_alphanumeric) || t.len() == 1 && t != b"\\" && t != b"-";
-                let (text, at) = self.live.as_ref()?.input.clone()?;
-                if !is_plain(from) || !is_plain(to) || to.is_empty() || !text.is_ascii() {
-                    return None;
-                }
-                let last = *to.last()?;
-                let changed = text.iter().skip(at).map(|byte| {
-                    // Of several places of a byte the last counts.
-                    match from.iter().rposition(|f| f == byte) {
-                        Some(place) => to.get(place).copied().unwrap_or(last),
-                        None => *byte,
-                    }
-                });
-                ok(Val::Known(changed.collect::<Vec<u8>>().into()))
-            }
-            (b"tty", [b"-s"]) if self.is_interactive && self.quiet == 0 => ok(Val::of(b"")),
-            (
-                b"mkdir" | b"touch" | b"rm" | b"chmod" | b"stty" | b"mesg" | b"umask" | b"clear" | b"tput" | b"ln" | b"cp"
-                | b"mv",
-                _,
-            ) => {
-                // What was there may be there no more.
-                for argument in arguments.iter().filter(|a| !a.starts_with(b"-")) {
-                    if let Some(path) = self.full(argument)
-                        && matches!(name, b"mkdir" | b"touch" | b"rm" | b"ln" | b"cp" | b"mv")
-                    {
-                        self.written.push(path);
-                    }
-                }
-                None
-            }
-            _ => None,
         }
     }
 
@@ -285,7 +295,6 @@ impl Machine<'_> {
             b"rehash",
             b"limit",
             b"unlimit",
-            b"chdir",
             b"newgrp",
             b"which",
             b"where",
@@ -298,7 +307,6 @@ impl Machine<'_> {
         let changing: &[&[u8]] = &[
             b"mapfile",
             b"readarray",
-            b"getopts",
             b"let",
             b"vared",
             b"zparseopts",
@@ -313,19 +321,7 @@ impl Machine<'_> {
         let is_own = |name: &[u8]| match self.dialect {
             Dialect::Dash => matches!(
                 name,
-                b"umask"
-                    | b"ulimit"
-                    | b"jobs"
-                    | b"bg"
-                    | b"fg"
-                    | b"wait"
-                    | b"kill"
-                    | b"times"
-                    | b"hash"
-                    | b"type"
-                    | b"fc"
-                    | b"getopts"
-                    | b"chdir"
+                b"umask" | b"ulimit" | b"jobs" | b"bg" | b"fg" | b"wait" | b"kill" | b"times" | b"hash" | b"type" | b"fc"
             ),
             _ => true,
         };

@@ -13,7 +13,7 @@ impl Machine<'_> {
     pub(super) fn read_line(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
         let mut names = Vec::new();
-        let (mut is_raw, mut is_odd, mut is_list) = (false, false, false);
+        let (mut is_raw, mut is_odd, mut is_list, mut may_be_list) = (false, false, false, false);
         let mut delimiter = b'\n';
         let mut words = words.iter();
         while let Some(word) = words.next() {
@@ -29,7 +29,10 @@ impl Machine<'_> {
                     delimiter = 0;
                     words.next();
                 }
-                option if option.starts_with(b"-") && names.is_empty() => is_odd = true,
+                option if option.starts_with(b"-") && names.is_empty() => {
+                    is_odd = true;
+                    may_be_list |= option.iter().any(|b| b"aA".contains(b));
+                }
                 name => names.push(Bytes::copy_from_slice(name)),
             }
         }
@@ -49,7 +52,9 @@ impl Machine<'_> {
                 state.input = None;
             }
             for name in names {
-                self.assign(&name, Content::Set(Val::Unknown(doubt.clone())), None);
+                let value = Val::Unknown(doubt.clone());
+                let content = if may_be_list { Content::Perhaps(value) } else { Content::Set(value) };
+                self.assign(&name, content, None);
                 if let (true, Some(var)) = (is_list || is_odd, self.live.as_mut().and_then(|s| s.vars.get_mut(&name))) {
                     (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
                 }
@@ -101,7 +106,7 @@ impl Machine<'_> {
             return None;
         }
         let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
-        let full = path.and_then(|p| self.full(&p)).filter(|f| !self.written.contains(f));
+        let full = path.and_then(|p| self.full(&p)).filter(|f| !self.touched.is_touched(f));
         let content = full.map(|f| self.content(&f));
         Some(match content {
             Some(crate::host_view::Content::Bytes(text)) => {

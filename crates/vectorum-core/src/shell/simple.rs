@@ -8,13 +8,16 @@ use bytes::Bytes;
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;
-use super::state::{Alias, Content, Scope, Status};
+use super::state::{Content, Scope, Stands, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
 impl Machine<'_> {
     pub(super) fn run_simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) {
         let outputs = self.outputs;
+        if !self.anywhere.is_empty() && words.iter().filter_map(Word::literal).any(|w| self.anywhere.contains(w)) {
+            return self.fog("a word that zsh replaces");
+        }
         if self.run_alias(words, command) {
             return;
         }
@@ -34,6 +37,10 @@ impl Machine<'_> {
         };
         if is_declaration && prefix > 0 && self.dialect == Dialect::Bash && own.iter().any(is_split) {
             return self.fog("a declaration behind «command»");
+        }
+        // There what stands before it counts within its words, and may stay.
+        if is_declaration && !assignments.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+            return self.fog("a variable before a declaration");
         }
         if is_declaration && assignments.is_empty() {
             let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
@@ -121,11 +128,13 @@ impl Machine<'_> {
             let done = self.apply(assignment, exported);
             self.quiet -= usize::from(!stays);
             if !done {
-                if self.dialect != Dialect::Bash {
-                    self.fail_hard();
-                    break;
+                match self.dialect {
+                    Dialect::Bash => continue,
+                    // Before some commands it ends nothing there.
+                    Dialect::Ksh => self.fail_perhaps("a name that is held fast stands before a command"),
+                    _ => self.fail_hard(),
                 }
-                continue;
+                break;
             }
             if has_own && let Some(scope) = self.live.as_mut().and_then(|s| s.scopes.last_mut()) {
                 scope.vars.push((name, old));
@@ -133,11 +142,24 @@ impl Machine<'_> {
         }
         self.at = before;
         if self.live.is_some() {
+            if self.outputs != outputs && self.is_function(&name) {
+                self.doubt_status(self.doubt("which command counts for the status"));
+            }
             self.run_named(&name, arguments, false, command);
         }
         if has_own {
             self.end();
             self.end_scope();
+        }
+        // What stands before a function of that kind may stay.
+        let by_name =
+            self.live.as_ref().and_then(|s| s.functions.get(&name)).is_some_and(|f| f.as_ref().is_none_or(|f| !f.by_word));
+        if has_own && by_name && self.dialect == Dialect::Ksh {
+            for assignment in assignments {
+                let doubt = self.doubt("a variable before a function");
+                self.assign(&assignment.name, Content::Perhaps(Val::Unknown(doubt)), None);
+                self.doubt_export(&assignment.name);
+            }
         }
         self.check_failure();
     }
@@ -153,24 +175,48 @@ impl Machine<'_> {
         };
         let Some(name) = words.first().and_then(Word::literal).filter(|_| expands) else { return false };
         let Some(alias) = self.live.as_ref().and_then(|s| s.aliases.get(name).cloned()) else { return false };
-        let Some(Alias { text: alias, born, died }) = alias else {
-            self.fog("a command that may be an alias");
-            return true;
-        };
         // A line that was read before knows nothing of it.
-        if born >= self.epoch || died.is_some_and(|died| self.epoch > died) {
-            return false;
-        }
+        let alias = match alias.map_or(Stands::Unclear, |a| a.at(self.epoch)) {
+            Stands::For(text) => text,
+            Stands::ForNothing => return false,
+            Stands::Unclear => {
+                self.fog("a command that may be an alias");
+                return true;
+            }
+        };
         let first = alias.split(u8::is_ascii_whitespace).find(|w| !w.is_empty()).unwrap_or_default();
         // One that begins with its own name, or with a program, changes nothing that is followed.
         if first == name {
             return false;
         }
-        let rest = words.first().map_or(command.end, |w| w.end);
-        let rest = self.source.text.get(rest..command.end).unwrap_or_default();
-        let text = [&alias[..], b" ", rest].concat();
+        let Some(text) = self.with_next_alias(&alias, words, command) else {
+            self.fog("a command that may be an alias");
+            return true;
+        };
         self.evaluate(&text);
         true
+    }
+
+    /// An alias with the words behind it; where it ends with a blank, the next one may be an alias, too. `None`
+    /// where that is not known.
+    fn with_next_alias(&self, alias: &[u8], words: &[Word], command: &Command) -> Option<Vec<u8>> {
+        let mut text = alias.to_vec();
+        let mut words = words.iter();
+        let mut rest = words.next().map_or(command.end, |w| w.end);
+        while text.last().is_some_and(u8::is_ascii_whitespace) {
+            let Some(next) = words.next() else { break };
+            let found = next.literal().and_then(|n| self.live.as_ref()?.aliases.get(n).cloned());
+            let Some(found) = found else { break };
+            match found?.at(self.epoch) {
+                Stands::For(more) => text.extend_from_slice(&more),
+                Stands::ForNothing => break,
+                Stands::Unclear => return None,
+            }
+            rest = next.end;
+        }
+        text.push(b' ');
+        text.extend_from_slice(self.source.text.get(rest..command.end).unwrap_or_default());
+        Some(text)
     }
 
     /// A command of which not all words are known.
@@ -219,6 +265,13 @@ impl Machine<'_> {
                     Content::Set(value)
                 }
             }
+            // A part of a list is exchanged.
+            Assigned::Array(_) if assignment.key.is_some() => {
+                if let Some(state) = &mut self.live {
+                    state.vars.get_or_insert_with(&assignment.name, Var::unset).may_be_list = true;
+                }
+                Content::Perhaps(Val::Unknown(self.doubt("a part of a list")))
+            }
             Assigned::Array(words) => {
                 let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
                 let values = if has_keys { Err(self.doubt("a list with keys")) } else { self.fields(words) };
@@ -248,7 +301,9 @@ impl Machine<'_> {
 
     /// Sets one item of a list.
     fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
-        let index = self.sum(key).ok().and_then(|n| usize::try_from(n).ok());
+        // The key of a table is no number.
+        let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
+        let index = if is_odd { None } else { self.sum(key).ok().and_then(|n| usize::try_from(n).ok()) };
         let old = match self.content_of(name) {
             Content::Array(values) => Some(values.to_vec()),
             Content::Unset => Some(Vec::new()),

@@ -73,15 +73,24 @@ impl Machine<'_> {
         let Some(full) = full else {
             return if path.contains(&b'/') { self.fog("the working folder is not known") } else { self.cannot_source() };
         };
+        // What lies there is made while the system runs; what is read stands in the text itself, or is not known.
+        if full == b"/dev/null"[..] {
+            return self.set_status(0);
+        }
+        if full.starts_with(b"/dev/") || full.starts_with(b"/proc/") {
+            let input = self.live.as_ref().and_then(|s| s.input.clone()).filter(|_| full == b"/dev/stdin"[..]);
+            return match input {
+                Some((text, at)) if arguments.len() == 1 => self.evaluate(&text.slice(at..)),
+                _ => self.fog("what is run is not known"),
+            };
+        }
         let is_there = match self.ground.files.kind(&full) {
             FileKind::File | FileKind::Program => {
                 self.ground.files.may(&full, self.account.uid, self.account.gid, crate::host_view::Want::Read) != Some(false)
             }
             FileKind::Unknown => return self.fog("a file that is run may not be read"),
-            FileKind::Other if full == b"/dev/null"[..] => return self.set_status(0),
             FileKind::Other => return self.fog("what is run is no file"),
-            _ if full == b"/dev/null"[..] => return self.set_status(0),
-            _ if self.written.contains(&full) => return self.fog("a file is run that was written just before"),
+            _ if self.touched.is_touched(&full) => return self.fog("a file is run that was written just before"),
             _ => false,
         };
         if !is_there {

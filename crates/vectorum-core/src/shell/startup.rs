@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -11,6 +12,7 @@ use super::known::{LOOKED_AT, Setting};
 use super::machine::{Assigned, Boundary, Ended, Machine, Outcome, Skipped};
 use super::state::{Content, State};
 use super::syntax::Dialect;
+use super::touched::Touched;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind;
 use crate::reader::is_portable;
@@ -75,7 +77,7 @@ pub struct Started {
     /// Where it ends.
     pub end: Option<crate::route::Site>,
     /// What was set on the way.
-    pub log: Rc<Vec<Assigned>>,
+    pub log: Arc<Vec<Assigned>>,
     /// What was not reached.
     pub skipped: Vec<Skipped>,
     /// The files that were read.
@@ -120,7 +122,8 @@ pub(crate) fn interpret(
 /// Follows a shell's files from what it begins with.
 fn follow(ground: Ground<'_>, account: &Account, start: &Start, begin: State, invocation: &Invocation) -> Outcome {
     let flavour = Flavour::of(ground.files);
-    let mut machine = Machine::new(ground, account, invocation.dialect, begin);
+    let touched = Touched::new(ground.files);
+    let mut machine = Machine::new(ground, &touched, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
     machine.is_login = Some(invocation.is_login);
     let options: [&[u8]; 3] = [b"SHELLOPTS", b"BASHOPTS", b"POSIXLY_CORRECT"];
@@ -226,7 +229,7 @@ impl Machine<'_> {
         let state = super::machine::join_some(self.live.take(), spent, &why);
         let ended = Ended::of(state.is_some(), left.is_some());
         let Machine { end, log, skipped, read, startup, .. } = self;
-        Outcome { state, ended, end, log: Rc::new(log), skipped, read, startup }
+        Outcome { state, ended, end, log: Arc::new(log), skipped, read, startup }
     }
 }
 
@@ -531,11 +534,13 @@ pub(crate) fn taken_in(
     let started = match dialect {
         None => super::fish::taken_in(ground, account, start, THE_FILE, folder, &invocation),
         Some(dialect) => {
-            let mut machine = Machine::new(ground, account, dialect, state(ground, account, start, folder, &invocation));
+            let touched = Touched::new(ground.files);
+            let begin = state(ground, account, start, folder, &invocation);
+            let mut machine = Machine::new(ground, &touched, account, dialect, begin);
             machine.put_option("allexport", true);
             let source = super::Source::new(Bytes::from_static(THE_FILE), Bytes::copy_from_slice(text));
             // Each line must be one that the shell reads.
-            if source.parsed(dialect).trouble.is_some() {
+            if source.tree(dialect).trouble().is_some() {
                 return None;
             }
             machine.run_source(&Rc::new(source), Boundary::Text);

@@ -106,6 +106,32 @@ pub(super) struct Alias {
     pub(super) text: Bytes,
     pub(super) born: usize,
     pub(super) died: Option<usize>,
+    /// The one whose place it took, for what was read before; `None` within where that may be one or another.
+    pub(super) before: Option<Option<Rc<Alias>>>,
+}
+
+/// What an alias stands for at some place.
+pub(super) enum Stands {
+    ForNothing,
+    For(Bytes),
+    Unclear,
+}
+
+impl Alias {
+    /// What an alias stands for in what was read at some time.
+    pub(super) fn at(&self, epoch: usize) -> Stands {
+        if self.born < epoch {
+            return match self.died {
+                Some(died) if epoch > died => Stands::ForNothing,
+                _ => Stands::For(self.text.clone()),
+            };
+        }
+        match &self.before {
+            None => Stands::ForNothing,
+            Some(None) => Stands::Unclear,
+            Some(Some(before)) => before.at(epoch),
+        }
+    }
 }
 
 /// What a status is known to be.
@@ -171,6 +197,8 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
         // What sets it later may set one that is exported, or one that is not.
         (Content::Unset, _) if a.exported == Some(false) => b.exported.filter(|exported| !exported),
         (_, Content::Unset) if b.exported == Some(false) => a.exported.filter(|exported| !exported),
+        // One that is exported once it gets a value has one here, or not.
+        _ if a.is_pending != b.is_pending && (a.exported, b.exported) != (Some(false), Some(false)) => None,
         _ if a.exported == b.exported => a.exported,
         _ => None,
     };

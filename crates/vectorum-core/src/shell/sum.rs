@@ -4,7 +4,7 @@ use std::rc::Rc;
 
 use super::machine::Machine;
 use super::state::Content;
-use super::syntax::Part;
+use super::syntax::{Dialect, Part};
 use super::value::{Doubt, Val};
 
 type Summed = Result<i64, Rc<Doubt>>;
@@ -75,8 +75,8 @@ impl Machine<'_> {
 
 impl Sum<'_, '_> {
     fn wrong<T>(&mut self) -> Result<T, Rc<Doubt>> {
-        // An error of the shell's: what it does then differs by shell and place.
-        self.machine.fog("a sum that is not followed");
+        // An error of the shell's, which ends the command, the file or the shell.
+        self.machine.fail_perhaps("a sum that is not followed");
         Err(self.machine.doubt("a sum that is not followed"))
     }
 
@@ -135,7 +135,8 @@ impl Sum<'_, '_> {
         let is_longer = match found {
             b"<" | b">" => next == Some(*found.first()?) || next == Some(b'='),
             b"|" | b"&" => next == found.first().copied() || next == Some(b'='),
-            b"+" | b"-" | b"*" | b"/" | b"%" | b"^" | b"<<" | b">>" => next == Some(b'='),
+            b"*" => matches!(next, Some(b'=' | b'*')),
+            b"+" | b"-" | b"/" | b"%" | b"^" | b"<<" | b">>" => next == Some(b'='),
             _ => false,
         };
         if is_longer {
@@ -147,7 +148,7 @@ impl Sum<'_, '_> {
 
     fn binary(&mut self, level: usize) -> Summed {
         if level >= LEVELS.len() {
-            return self.unary();
+            return self.power();
         }
         let mut left = self.binary(level + 1)?;
         while let Some(operator) = self.operator(level) {
@@ -171,15 +172,49 @@ impl Sum<'_, '_> {
                 b">>" if (0..64).contains(&right) => left.wrapping_shr(right as u32),
                 b"+" => left.wrapping_add(right),
                 b"-" => left.wrapping_sub(right),
-                b"*" if self.text.get(self.at.wrapping_sub(1)) == Some(&b'*') => return self.wrong(),
                 b"*" => left.wrapping_mul(right),
                 b"/" if right != 0 => left.wrapping_div(right),
                 b"%" if right != 0 => left.wrapping_rem(right),
                 _ if self.is_idle => 0,
                 _ => return self.wrong(),
             };
+            self.bounded(left)?;
         }
         Ok(left)
+    }
+
+    /// mksh counts in 32 bits, and ksh goes over to floating point; what is beyond that is not followed.
+    fn bounded(&mut self, number: i64) -> Summed {
+        let most = match self.machine.dialect {
+            Dialect::Mksh => i64::from(i32::MAX),
+            Dialect::Ksh => 1 << 53,
+            _ => return Ok(number),
+        };
+        if (-most..=most).contains(&number) { Ok(number) } else { Err(self.machine.doubt("a number as large as that")) }
+    }
+
+    /// A power, which binds to the right; of a negative number, and in shells without it, it is not followed.
+    fn power(&mut self) -> Summed {
+        self.blanks();
+        let is_signed = self.text.get(self.at).is_some_and(|b| b"-+!~".contains(b));
+        let base = self.unary()?;
+        if !self.take(b"**") {
+            return Ok(base);
+        }
+        if is_signed || matches!(self.machine.dialect, Dialect::Dash | Dialect::Mksh) {
+            return self.wrong();
+        }
+        self.depth += 1;
+        if self.depth > 60 {
+            return self.wrong();
+        }
+        let exponent = self.power()?;
+        self.depth -= 1;
+        match u32::try_from(exponent).ok().and_then(|e| base.checked_pow(e)) {
+            Some(number) => self.bounded(number),
+            None if self.is_idle => Ok(0),
+            None => self.wrong(),
+        }
     }
 
     fn unary(&mut self) -> Summed {
@@ -246,13 +281,19 @@ impl Sum<'_, '_> {
                 }
             };
             // zsh makes a number of a name that was not set, or was a list.
-            let is_new = self.machine.dialect == super::syntax::Dialect::Zsh
+            let is_new = self.machine.dialect == Dialect::Zsh
                 && matches!(self.machine.content_of(&word), Content::Unset | Content::Array(_));
             if is_new && !self.is_idle {
                 self.machine.doubt_number(&word);
             }
+            self.bounded(new)?;
             if !self.is_idle && !self.machine.assign(&word, Content::Set(Val::of(new.to_string())), None) {
                 self.machine.fail_hard();
+            }
+            // There `set -a` does not reach it.
+            let state = self.machine.live.as_ref();
+            if self.machine.dialect == Dialect::Mksh && state.is_some_and(|s| s.option("allexport") != Some(false)) {
+                self.machine.doubt_export(&word);
             }
             return Ok(if matches!(operator, b"++" | b"--") { old } else { new });
         }
@@ -287,15 +328,14 @@ impl Sum<'_, '_> {
         let text = String::from_utf8_lossy(text).into_owned();
         let parsed = match text.strip_prefix("0x").or_else(|| text.strip_prefix("0X")) {
             Some(hex) => i64::from_str_radix(hex, 16).ok(),
-            // zsh takes a leading zero for nothing.
-            None if text.len() > 1 && text.starts_with('0') && self.machine.dialect == super::syntax::Dialect::Zsh => {
-                text.parse().ok()
+            // A leading zero makes an octal number in these two, and is taken for nothing in the others.
+            None if text.len() > 1 && text.starts_with('0') && matches!(self.machine.dialect, Dialect::Bash | Dialect::Dash) => {
+                i64::from_str_radix(&text, 8).ok()
             }
-            None if text.len() > 1 && text.starts_with('0') => i64::from_str_radix(&text, 8).ok(),
             None => text.parse().ok(),
         };
         match parsed {
-            Some(number) => Ok(number),
+            Some(number) => self.bounded(number),
             None => self.wrong(),
         }
     }

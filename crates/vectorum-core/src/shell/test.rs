@@ -108,19 +108,24 @@ impl Machine<'_> {
             return Err(doubt.clone());
         };
         match operator {
-            b"-v" | b"-R" => {
+            b"-R" => return Err(self.doubt("whether a name stands for another")),
+            b"-v" if path.contains(&b'[') => return Err(self.doubt("a subscript")),
+            b"-v" => {
                 return match self.content_of(path) {
                     Content::Unset => Ok(false),
-                    Content::Set(_) | Content::Array(_) => Ok(true),
-                    Content::Perhaps(_) => Err(self.doubt("whether the name is set is not known")),
+                    Content::Set(_) => Ok(true),
+                    // What is asked for is its first item, or the list.
+                    Content::Array(values) if !values.is_empty() => Ok(true),
+                    _ => Err(self.doubt("whether the name is set is not known")),
                 };
             }
             b"-o" => {
-                let is_zsh = self.dialect == super::syntax::Dialect::Zsh;
+                let is_zsh = self.dialect == Dialect::Zsh;
                 let name: Vec<u8> = path.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
                 return match (&name[..], self.is_login) {
                     (b"interactive", Some(_)) if is_zsh => Ok(self.is_interactive),
                     (b"login", Some(is_login)) if is_zsh => Ok(is_login),
+                    (b"interactive", Some(_)) if self.dialect == Dialect::Mksh => Ok(self.is_interactive),
                     _ => Err(self.doubt("whether an option is set")),
                 };
             }
@@ -164,7 +169,7 @@ impl Machine<'_> {
     }
 
     fn file(&mut self, operator: &[u8], path: &[u8]) -> Maybe {
-        if self.written.iter().any(|w| w == path) {
+        if self.touched.is_touched(path) {
             return Err(self.doubt("a file that was written just before"));
         }
         let files = self.ground.files;
@@ -304,6 +309,8 @@ impl Machine<'_> {
                 }
                 _ => Err(self.doubt("a test of another kind")),
             },
+            // dash knows no other sign of likeness than one.
+            [_, operator, _] if self.dialect == Dialect::Dash && is(Some(operator), b"==") => Ok(false),
             [left, operator, right] if is_binary(operator) => {
                 let operator = operator.known().cloned().unwrap_or_default();
                 self.binary(left, &operator, right)

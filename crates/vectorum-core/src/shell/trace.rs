@@ -8,12 +8,16 @@
 //! commands that it writes under `fish_trace` are read. (Measured: bash 5.2, dash 0.5.12, zsh 5.9,
 //! ksh93u+m, mksh R59, fish 3.6.)
 
+mod places;
+
 use std::collections::BTreeMap;
 use std::time::Duration;
 
 use bytes::Bytes;
 use memchr::memmem;
 
+use self::places::Places;
+use super::fish::set_beyond;
 use super::syntax::Dialect;
 use crate::route::Site;
 
@@ -293,247 +297,6 @@ fn first_line(site: &Site, name: &[u8], files: &[(Bytes, Bytes)]) -> Site {
     Site { path: site.path.clone(), line }
 }
 
-/// Finding each command's place in the files.
-struct Places<'a> {
-    dialect: Option<Dialect>,
-    files: &'a [(Bytes, Bytes)],
-}
-
-/// A text that `eval` runs.
-struct Evaluated {
-    file: Bytes,
-    /// Its command's line, and the one that the shell shows.
-    line: usize,
-    shown: usize,
-    depth: usize,
-    /// How many lines it has besides its first.
-    more: usize,
-}
-
-impl Evaluated {
-    /// Whether a command is still one of it.
-    fn has(&self, step: &Step, dialect: Option<Dialect>) -> bool {
-        match dialect {
-            // It counts the text's lines from one.
-            Some(Dialect::Ksh) => step.file != self.file || (1..=self.more + 1).contains(&step.line) && step.line < self.shown,
-            _ => step.depth > self.depth,
-        }
-    }
-}
-
-impl Places<'_> {
-    fn of(&self, steps: &[Step]) -> Vec<Option<Site>> {
-        match self.dialect {
-            Some(Dialect::Bash | Dialect::Zsh | Dialect::Ksh) => self.told(steps),
-            Some(Dialect::Dash | Dialect::Mksh) => self.sought(steps),
-            None => self.of_fish(steps),
-        }
-    }
-
-    /// Returns the whole name of a file that the shell names as it was given to it.
-    fn whole(&self, file: &Bytes) -> Option<Bytes> {
-        if file.starts_with(b"/") {
-            return Some(file.clone());
-        }
-        let tail = [b"/", file.strip_prefix(b"./").unwrap_or(file)].concat();
-        self.files.iter().map(|(path, _)| path).find(|path| !file.is_empty() && path.ends_with(&tail)).cloned()
-    }
-
-    /// Of shells that tell the file and the line.
-    fn told(&self, steps: &[Step]) -> Vec<Option<Site>> {
-        let mut out: Vec<Option<Site>> = Vec::with_capacity(steps.len());
-        let mut evaluated: Option<Evaluated> = None;
-        // The longest text that a file evaluated, and the line of it that was last sure.
-        let mut longest: BTreeMap<&Bytes, (usize, usize)> = BTreeMap::new();
-        // Whether what runs is of no file, as at the prompt.
-        let mut is_outside = false;
-        let counted = if self.dialect == Some(Dialect::Ksh) { self.counted_by_ksh(steps) } else { Vec::new() };
-        for (at, step) in steps.iter().enumerate() {
-            let Some(path) = self.whole(&step.file) else {
-                is_outside = true;
-                out.push(None);
-                continue;
-            };
-            if evaluated.as_ref().is_some_and(|e| !e.has(step, self.dialect)) {
-                evaluated = None;
-            }
-            let within = evaluated.as_ref().filter(|e| e.file == step.file).map(|e| e.line);
-            let (most, sure) = longest.entry(&step.file).or_default();
-            let line = match within {
-                Some(line) => line,
-                // A function that such a text defined counts its lines from the text's first.
-                None if step.line <= *most && !self.is_near(&path, step) => {
-                    if is_outside {
-                        out.push(None);
-                        continue;
-                    }
-                    *sure
-                }
-                None => counted.get(at).copied().unwrap_or(step.line),
-            };
-            is_outside = false;
-            *sure = line;
-            if evaluated.is_none() && step.text.starts_with(b"eval ") {
-                let more = memchr::memchr_iter(b'\n', &step.text).count() + memmem::find_iter(&step.text, b"\\n").count();
-                *most = (*most).max(more + 1);
-                evaluated = Some(Evaluated { file: step.file.clone(), line, shown: step.line, depth: step.depth, more });
-            }
-            out.push(Some(Site { path, line }));
-        }
-        out
-    }
-
-    /// Corrects ksh's lines: it counts on in a file from the line that runs it, and goes on behind that
-    /// from that file's end; in functions that were read before it does not.
-    fn counted_by_ksh(&self, steps: &[Step]) -> Vec<usize> {
-        let mut bases: BTreeMap<&Bytes, usize> = BTreeMap::new();
-        let mut running: Vec<(&Bytes, &Bytes)> = Vec::new();
-        let mut last: Option<&Step> = None;
-        let mut out = Vec::with_capacity(steps.len());
-        for step in steps {
-            if let Some(before) = last.filter(|b| b.file != step.file) {
-                if is_a_dot(&before.text) {
-                    bases.insert(&step.file, before.line);
-                    running.push((&before.file, &step.file));
-                } else if let Some((_, run)) = running.pop_if(|(caller, run)| **caller == step.file && **run == before.file) {
-                    let length = self.text(run).map_or(0, |text| memchr::memchr_iter(b'\n', text).count());
-                    *bases.entry(&step.file).or_default() += length;
-                }
-            }
-            last = Some(step);
-            let counted = step.line.saturating_sub(bases.get(&step.file).copied().unwrap_or(0));
-            let is_at =
-                |number: usize| self.text(&step.file).and_then(|t| line_of(t, number)).is_some_and(|l| fits(l, &step.text));
-            out.push(if counted == 0 || !is_at(counted) && is_at(step.line) { step.line } else { counted });
-        }
-        out
-    }
-
-    fn text(&self, path: &[u8]) -> Option<&Bytes> {
-        self.files.iter().find(|(name, _)| name == path).map(|(_, text)| text)
-    }
-
-    /// Whether a command may stand in the line that is told, or in one of the lines that it spans.
-    fn is_near(&self, path: &Bytes, step: &Step) -> bool {
-        let Some(text) = self.text(path) else { return true };
-        let mut lines = text.split(|b| *b == b'\n').skip(step.line.saturating_sub(ABOVE)).take(ABOVE.min(step.line));
-        lines.any(|l| fits(l, &step.text))
-    }
-
-    /// Of shells that do not tell the file: each command is looked for in the texts.
-    fn sought(&self, steps: &[Step]) -> Vec<Option<Site>> {
-        let lines: Vec<Vec<&[u8]>> = self.files.iter().map(|(_, t)| t.split(|b| *b == b'\n').collect()).collect();
-        let mut out = Vec::with_capacity(steps.len());
-        // The files that are being run, the innermost last, each with the line that was last found.
-        let mut open: Vec<(usize, usize)> = Vec::new();
-        let mut begun = vec![false; self.files.len()];
-        for step in steps {
-            let wanted = &step.text;
-            let find = |file: usize, from: usize| -> Option<usize> {
-                let lines = lines.get(file)?;
-                if step.line > 0 && self.dialect == Some(Dialect::Mksh) {
-                    return lines.get(step.line - 1).filter(|l| fits(l, wanted)).map(|_| step.line);
-                }
-                let fit = |number: &usize| lines.get(number - 1).is_some_and(|l| fits(l, wanted));
-                (from.max(1)..=lines.len()).find(fit).or_else(|| (1..from.max(1)).find(fit))
-            };
-            let mut found = None;
-            while let Some((file, line)) = open.last().copied() {
-                if let Some(line) = find(file, line) {
-                    found = Some((file, line));
-                    break;
-                }
-                // Further out, or in the next file; if nowhere, then nothing is closed.
-                let outer = open.iter().rev().skip(1).any(|(f, l)| find(*f, *l).is_some());
-                let next = (0..self.files.len()).find(|f| !begun.get(*f).copied().unwrap_or(true) && find(*f, 1).is_some());
-                if !outer && next.is_none() {
-                    found = Some((file, line));
-                    break;
-                }
-                open.pop();
-            }
-            if found.is_none() {
-                found = (0..self.files.len())
-                    .filter(|f| !begun.get(*f).copied().unwrap_or(true))
-                    .find_map(|f| find(f, 1).map(|l| (f, l)));
-            }
-            if let Some((file, line)) = found {
-                if let Some(flag) = begun.get_mut(file) {
-                    *flag = true;
-                }
-                match open.last_mut() {
-                    Some(last) if last.0 == file => last.1 = line,
-                    _ => open.push((file, line)),
-                }
-            }
-            out.push(found.and_then(|(file, line)| self.files.get(file).map(|(path, _)| Site { path: path.clone(), line })));
-            // A file that this command runs is looked at first.
-            if is_a_dot(&step.text) {
-                let path = step.text.splitn(2, |b| *b == b' ').nth(1).map(|p| unquoted(p.trim_ascii()));
-                if let Some(file) = path.and_then(|p| self.files.iter().position(|(name, _)| name[..] == p[..])) {
-                    open.push((file, 1));
-                    if let Some(flag) = begun.get_mut(file) {
-                        *flag = true;
-                    }
-                }
-            }
-        }
-        out
-    }
-}
-
-impl Places<'_> {
-    /// Of fish, which tells how deep each command is: the file that runs is the innermost one around it.
-    fn of_fish(&self, steps: &[Step]) -> Vec<Option<Site>> {
-        // Each file with the depth of the command that runs it, and the line that was last found.
-        let mut open: Vec<(usize, &Bytes, Vec<&[u8]>, usize)> = Vec::new();
-        let mut out = Vec::with_capacity(steps.len());
-        for step in steps {
-            while open.last().is_some_and(|(depth, ..)| step.depth <= *depth) {
-                open.pop();
-            }
-            out.push(open.last_mut().map(|(_, path, lines, last)| {
-                let fit = |number: &usize| lines.get(number - 1).is_some_and(|l| fits(l, &step.text));
-                // What is written nowhere here is done by the command that was last found.
-                *last = ((*last).max(1)..=lines.len()).find(fit).or_else(|| (1..*last).find(fit)).unwrap_or(*last);
-                Site { path: path.clone(), line: *last }
-            }));
-            let path = step.text.strip_prefix(b"source ").map(unquoted);
-            if let Some((path, text)) = path.and_then(|p| self.files.iter().find(|(name, _)| name[..] == p[..])) {
-                open.push((step.depth, path, text.split(|b| *b == b'\n').collect(), 1));
-            }
-        }
-        out
-    }
-}
-
-fn is_a_dot(text: &[u8]) -> bool {
-    text.starts_with(b". ") || text.starts_with(b"source ")
-}
-
-fn unquoted(word: &[u8]) -> Vec<u8> {
-    word.iter().copied().filter(|b| !matches!(b, b'\'' | b'"' | b'\\')).collect()
-}
-
-/// Whether a command may be one of a line's own: the line has the name that it assigns to with its sign,
-/// or the command's name and, where that declares something, the name that it declares.
-fn fits(line: &[u8], command: &[u8]) -> bool {
-    let mut words = command.split(|b| b.is_ascii_whitespace()).filter(|w| !w.is_empty());
-    let first = words.next().unwrap_or_default();
-    if first.is_empty() || line.trim_ascii_start().starts_with(b"#") {
-        return false;
-    }
-    if let Some(at) = memchr::memchr(b'=', first).filter(|at| *at > 0)
-        && first.iter().take(at).all(|b| is_of_a_name(*b) || *b == b'+')
-    {
-        return memmem::find(line, first.get(..=at).unwrap_or(first)).is_some();
-    }
-    let declares: [&[u8]; 8] = [b"export", b"readonly", b"declare", b"typeset", b"local", b"unset", b"read", b"set"];
-    let declared = words.find(|w| !w.starts_with(b"-")).filter(|_| declares.contains(&first));
-    let name = declared.map(|w| w.split(|b| !is_of_a_name(*b)).next().unwrap_or_default()).unwrap_or_default();
-    memmem::find(line, first).is_some() && (name.is_empty() || mentions(line, name))
-}
-
 /// What each file and line took.
 fn costs(steps: &[Step], places: &[Option<Site>], end: Duration) -> Vec<Cost> {
     let mut files: BTreeMap<Option<Bytes>, BTreeMap<usize, Duration>> = BTreeMap::new();
@@ -582,18 +345,108 @@ fn fish_steps(chunks: &Chunks) -> Vec<Step> {
 fn fish_set(steps: &[Step], places: &[Option<Site>]) -> BTreeMap<Bytes, (Option<Bytes>, Site)> {
     let mut out = BTreeMap::new();
     for (step, place) in steps.iter().zip(places) {
-        let words: Vec<&[u8]> = step.text.split(|b| *b == b' ').filter(|w| !w.is_empty()).collect();
-        let [b"set", rest @ ..] = &words[..] else { continue };
-        let options: Vec<u8> = rest.iter().take_while(|w| w.starts_with(b"-")).flat_map(|w| w.iter().copied()).collect();
-        let name = rest.iter().find(|w| !w.starts_with(b"-"));
+        let words: Vec<Bytes> =
+            step.text.split(|b| *b == b' ').filter(|w| !w.is_empty()).map(|w| step.text.slice_ref(w)).collect();
+        let [command, rest @ ..] = &words[..] else { continue };
+        let name = if command == "set" { set_beyond(rest) } else { None };
         let (Some(name), Some(place)) = (name, place) else { continue };
-        if options.iter().any(|b| matches!(b, b'q' | b'e' | b'n' | b'S' | b'l')) {
-            continue;
-        }
         // The list that PATH begins with.
-        let name: &[u8] = if *name == b"fish_user_paths" { b"PATH" } else { name };
-        let name = name.split(|b| *b == b'[').next().unwrap_or(name);
-        out.insert(Bytes::copy_from_slice(name), (None, place.clone()));
+        let name = if name == "fish_user_paths" { Bytes::from_static(b"PATH") } else { name };
+        out.insert(name, (None, place.clone()));
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What a shell writes before a command: as told by its prompt.
+    fn prompt(plus: &str, file: &str, line: &str, level: &str, depth: &str, values: &[&str]) -> String {
+        let values: String = values.iter().map(|v| format!("m1F{v}")).collect();
+        format!("{plus}m1S{file}m1F{line}m1F{level}m1F{depth}{values}m1E")
+    }
+
+    fn named(names: &[(&str, Option<&str>)]) -> Vec<(Bytes, Option<Bytes>)> {
+        names.iter().map(|(n, v)| (Bytes::from((*n).to_owned()), v.map(|v| Bytes::from(v.to_owned())))).collect()
+    }
+
+    fn told(traced: &Traced) -> Vec<(&str, Option<&str>, String)> {
+        let text = |b: &Bytes| std::str::from_utf8(b).expect("text").to_owned().leak() as &str;
+        let line = |s: &Site| format!("{}:{}", text(&s.path), s.line);
+        traced.set.iter().map(|(n, (v, site))| (text(n), v.as_ref().map(text), line(site))).collect()
+    }
+
+    fn file(path: &str, text: &str) -> (Bytes, Bytes) {
+        (path.to_owned().into(), text.to_owned().into())
+    }
+
+    fn at(millis: u64, text: impl Into<Vec<u8>>) -> (Duration, Vec<u8>) {
+        (Duration::from_millis(millis), text.into())
+    }
+
+    #[test]
+    fn a_difference_between_two_prompts_has_its_line() {
+        let names = named(&[("PIER", Some("4")), ("TIDE", None), ("GATE", None)]);
+        let tracing = Tracing::new(Some(Dialect::Bash), "m1", names);
+        let asked = tracing.prompt().expect("a prompt");
+        assert!(asked.starts_with(b"+m1S${BASH_SOURCE-}m1F${LINENO-}") && asked.ends_with(b"m1F${GATE-m1U}m1E"));
+        let rc = "f() { TIDE=high; }\nPIER=4\nf\nGATE=$(echo\n)\n";
+        let (unset, p) = ("m1U", prompt);
+        let stream = [
+            p("+", "/rc", "2", "0", "", &["4", unset, unset]) + "PIER=4\r\n",
+            p("+", "/rc", "3", "0", "", &["4", unset, unset]) + "f\r\n",
+            p("++", "/rc", "1", "0", "", &["4", unset, unset]) + "TIDE=high\r\n",
+            p("+++", "/rc", "4", "1", "", &["5", "low", "x"]) + "echo\r\n",
+            p("+", "/rc", "5", "0", "", &["4", "high", unset]) + "GATE=a\\ b\r\n",
+            p("+", "", "7", "0", "", &["4", "high", "a\r\nb"]) + "env LAST\r\n",
+        ];
+        let chunks: Vec<_> = stream.iter().enumerate().map(|(n, s)| at(n as u64 * 10, s.as_bytes())).collect();
+        let traced = tracing.read(&chunks, b"LAST", None, &[file("/rc", rc)]);
+        // What a subshell holds says nothing; a command over two lines is told by its first.
+        assert_eq!(told(&traced), [("GATE", Some("a\nb"), "/rc:4".to_owned()), ("TIDE", Some("high"), "/rc:1".to_owned())]);
+        assert_eq!(traced.commands, 5);
+        let [cost] = &traced.costs[..] else { panic!("{:?}", traced.costs) };
+        assert_eq!((cost.path.as_deref(), cost.time), (Some(&b"/rc"[..]), Duration::from_millis(50)));
+        assert_eq!(cost.lines.iter().map(|(_, t)| *t).sum::<Duration>(), cost.time);
+    }
+
+    #[test]
+    fn a_shell_that_names_no_file_is_looked_for_in_the_texts() {
+        let tracing = Tracing::new(Some(Dialect::Dash), "m1", named(&[("PIER", None)]));
+        let stream = [
+            prompt("+", "", "1", "", "", &["m1U"]) + "[ -r /b ]\n",
+            prompt("+", "", "2", "", "", &["m1U"]) + ". /b\n",
+            prompt("+", "", "1", "", "", &["four"]) + "PIER=four\n",
+            prompt("+", "", "9", "", "", &["four"]) + "LAST\n",
+        ]
+        .concat();
+        let files = [file("/a", "[ -r /b ] &&\n. /b\n"), file("/b", "PIER=four\n")];
+        let traced = tracing.read(&[at(1, stream)], b"LAST", None, &files);
+        assert_eq!(told(&traced), [("PIER", Some("four"), "/b:1".to_owned())]);
+    }
+
+    #[test]
+    fn fish_is_read_by_its_set_commands() {
+        let tracing = Tracing::new(None, "m1", named(&[("PIER", None), ("TIDE", None), ("GATE", None), ("PATH", None)]));
+        assert_eq!(tracing.prompt(), None);
+        let config = "set --global --export PIER 4\nset -l TIDE low\nset -q GATE\nset -gx GATE[2] x\nset -U fish_user_paths /b\n";
+        let stream = "> source /c/config.fish\n-> set --global --export PIER 4\n-> set -l TIDE low\n-> set -q GATE\n-> set -gx GATE[2] x\n-> set -U fish_user_paths /b\n> LAST\n";
+        let traced = tracing.read(&[at(3, stream)], b"LAST", None, &[file("/c/config.fish", config)]);
+        let lines: Vec<_> = told(&traced).into_iter().map(|(n, _, line)| (n, line)).collect();
+        let so = |n: usize| format!("/c/config.fish:{n}");
+        assert_eq!(lines, [("GATE", so(4)), ("PATH", so(5)), ("PIER", so(1))]);
+    }
+
+    #[test]
+    fn a_stream_of_anything_is_read_without_harm() {
+        for dialect in [Some(Dialect::Bash), Some(Dialect::Mksh), None] {
+            let tracing = Tracing::new(dialect, "m1", named(&[("PIER", None)]));
+            for text in [&b""[..], b"m1S", b"m1Sm1E", b"m1Sam1Fm1Fm1Fm1E\xff", b"m1Sa\nm1F9m1F0m1F1m1Fvm1Ex", b"----> ", b"> set"]
+            {
+                let traced = tracing.read(&[at(0, text)], b"LAST", Some(Duration::ZERO), &[]);
+                assert!(traced.set.is_empty(), "{text:?}");
+            }
+        }
+    }
 }

@@ -258,6 +258,7 @@ impl Machine<'_> {
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
         let name = state.vars.name(name);
+        let name_set = name.clone();
         let is_new = !state.vars.contains(&name);
         let open = state.open.is_some();
         let var = state.vars.get_or_insert_with(&name, Var::unset);
@@ -273,10 +274,20 @@ impl Machine<'_> {
             return true;
         }
         let mut may_fail = false;
+        // zsh hands no list on, and forgets that the name was exported.
+        let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_)) { Some(false) } else { exported };
         let content = match content {
             Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
                 may_fail = true;
                 Content::Set(Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone()))))
+            }
+            // A table with keys, or one whose items an attribute changes.
+            Content::Array(_) if var.is_odd => {
+                var.may_be_list = true;
+                Content::Perhaps(Val::Unknown(Doubt::new(
+                    "the variable has an attribute that changes values",
+                    Some(site.clone()),
+                )))
             }
             other if var.is_unique => unique(other),
             Content::Set(Val::Known(text)) if text.len() > LONGEST => {
@@ -305,8 +316,6 @@ impl Machine<'_> {
             // It may have been exported by what is not followed.
             var.exported = None;
         }
-        // zsh hands no list on, and forgets that the name was exported.
-        let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_)) { Some(false) } else { exported };
         var.content = content;
         var.site = Some(site.clone());
         var.is_pending = false;
@@ -320,8 +329,10 @@ impl Machine<'_> {
         }
         if self.quiet == 0 && self.log.len() < 20_000 {
             let value = self.live.as_ref().and_then(|s| s.vars.get(&name)).and_then(|v| v.content.value());
-            self.log.push(Assigned { name, value, site, around: self.around.clone() });
+            let held = value.map(|v| crate::route::Held::of(&v));
+            self.log.push(Assigned { name, held, site, around: self.around.clone() });
         }
+        self.unsettle(&name_set);
         if may_fail {
             // What is no expression is an error.
             let doubt = self.doubt("a variable that holds a number");
@@ -348,8 +359,24 @@ impl Machine<'_> {
         // With `set -a` dash marks even what it unsets.
         let all = state.option("allexport");
         let exported = if self.dialect == Dialect::Dash { all } else { Some(false) };
+        // There what a function hides comes to light.
+        let hides = self.dialect == Dialect::Mksh && state.scopes.iter().any(|s| s.vars.iter().any(|(n, _)| *n == name));
+        let keeps = match self.dialect {
+            Dialect::Dash => matches!(
+                &name[..],
+                b"PATH" | b"IFS" | b"MAIL" | b"MAILPATH" | b"PS1" | b"PS2" | b"PS4" | b"OPTIND" | b"TERM" | b"HISTSIZE" | b"ATTY"
+            ),
+            Dialect::Zsh => matches!(&name[..], b"PATH" | b"CDPATH" | b"FPATH" | b"MAILPATH" | b"MANPATH" | b"FIGNORE"),
+            _ => false,
+        };
         match state.vars.get_mut(&name) {
             Some(var) if var.readonly => return false,
+            Some(var) if hides => {
+                let doubt = Doubt::new("what a function hides comes to light", Some(site.clone()));
+                *var = Var { site: None, exported: None, content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() };
+            }
+            // These keep their export, for when they are set again.
+            Some(var) if keeps => *var = Var { site: None, exported: None, ..Var::unset() },
             Some(var) => *var = Var { site: None, exported, ..Var::unset() },
             None if all != Some(false) && self.dialect == Dialect::Dash => {
                 state.vars.insert(name.clone(), Var { exported, ..Var::unset() });
@@ -359,8 +386,9 @@ impl Machine<'_> {
             }
             None => return true,
         }
+        self.unsettle(&name);
         if self.quiet == 0 && self.log.len() < 20_000 {
-            self.log.push(Assigned { name, value: None, site, around: self.around.clone() });
+            self.log.push(Assigned { name, held: None, site, around: self.around.clone() });
         }
         true
     }

@@ -11,7 +11,8 @@ use unicode_width::UnicodeWidthChar;
 use vectorum_core::export::{PreviewLine, format_ids, leaves_secrets_out, preview, write_as};
 use vectorum_core::{Block, MASK, Name, Pattern, Segment, Selection, Value, judge, segments};
 
-use super::app::{App, edit};
+use super::act::edit;
+use super::app::App;
 use super::overlay::input_line;
 use super::paint::{fit, overlaid, pad};
 use super::scroll::Scroll;

@@ -293,7 +293,7 @@ impl Flow {
     pub(crate) fn site(&self) -> Option<&Site> {
         let (_, forecast) = self.route()?;
         let name = self.tinted.as_ref()?;
-        let last = forecast.trail(name.as_bytes()).filter_map(|e| e.site.as_ref()).last();
+        let last = forecast.trail(name.as_bytes()).filter_map(|e| e.site).next_back();
         let open = forecast.open.as_ref().and_then(|(_, site)| site.as_ref());
         forecast.get(name.as_bytes()).and_then(|v| v.site.as_ref()).or(open).or(last)
     }

@@ -1,5 +1,6 @@
 //! The full-screen program: one state, plain updates, drawing that only reads.
 
+mod act;
 pub(crate) mod app;
 mod compare;
 mod detail;

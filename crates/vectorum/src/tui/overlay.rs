@@ -12,7 +12,8 @@ use ratatui::widgets::{Block as Frameline, Clear, Paragraph};
 use tui_input::Input;
 use vectorum_core::{Block, Changes, Delta, Finding, Name};
 
-use super::app::{App, edit, label};
+use super::act::edit;
+use super::app::{App, label};
 use super::detail::delta_lines;
 use super::export::{ExportDialog, Leaving};
 use super::keys::{Action, BINDINGS, Binding, Place};

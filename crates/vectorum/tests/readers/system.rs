@@ -86,7 +86,7 @@ pub(crate) fn consume(id: &str, folder: &Path, file: &Path) {
             );
             put(&home.join("config"), config, 0o600);
             private(&format!(
-                "mkdir -p /root/.ssh\nmount --bind {at}/ssh /root/.ssh\nmount -t tmpfs tmpfs /run\nmkdir /run/sshd\n\
+                "mkdir -p ~root/.ssh\nmount --bind {at}/ssh ~root/.ssh\nmount -t tmpfs tmpfs /run\nmkdir /run/sshd\n\
                  cd {at}/ssh\nfor k in host key; do [ -e $k ] || ssh-keygen -q -t ed25519 -N '' -f $k; done\n\
                  ssh -q -F none -i key -o StrictHostKeyChecking=no -o UserKnownHostsFile=/dev/null -o IdentitiesOnly=yes \
                  -o ProxyCommand='/usr/sbin/sshd -i -q -f {at}/ssh/config' root@pier-4 '/usr/bin/env -0' >{at}/out"

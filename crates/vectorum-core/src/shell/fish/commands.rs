@@ -1,15 +1,16 @@
 //! The commands of fish by their names, functions in files of their own, and programs.
 
 use super::super::outputs::PRINTED;
+use super::super::program::Place;
 use super::*;
 
 /// Commands that change no variable and whose output is not followed.
 const HARMLESS: &[&[u8]] = &[
+    b"_",
     b"abbr",
     b"bind",
     b"complete",
     b"emit",
-    b"functions",
     b"history",
     b"jobs",
     b"bg",
@@ -35,6 +36,7 @@ const HARMLESS: &[&[u8]] = &[
     b"command",
     b"builtin",
     b"type",
+    b"path",
     b"pwd",
     b"set_color",
     b"fish_hybrid_key_bindings",
@@ -42,8 +44,31 @@ const HARMLESS: &[&[u8]] = &[
     b"ssh-add",
 ];
 
+/// Commands of fish that no function can take the place of.
+pub(super) const RESERVED: &[&[u8]] = &[
+    b"set",
+    b"test",
+    b"[",
+    b"status",
+    b"string",
+    b"eval",
+    b"read",
+    b"return",
+    b"exec",
+    b"builtin",
+    b"command",
+    b"argparse",
+    b"break",
+    b"continue",
+];
+
+/// Whether a command changes no variable.
+pub(super) fn is_harmless(name: &[u8]) -> bool {
+    HARMLESS.contains(&name) || matches!(name, b"echo" | b":")
+}
+
 impl Fish<'_> {
-    pub(super) fn command(&mut self, words: &[Word], redirects: &[Redirect]) {
+    pub(super) fn command(&mut self, words: &[Word]) {
         let first = words.first().map(|w| &w.parts[..]);
         self.may_be_empty = matches!(first, Some([Part::Text(name)]) if matches!(&name[..], b"set" | b"count" | b"path"));
         let fields = self.fields(words);
@@ -58,15 +83,15 @@ impl Fish<'_> {
                 return self.half_known(&name, words);
             }
         };
-        let Some((name, arguments)) = fields.split_first() else { return };
-        let Val::Known(name) = name.clone() else { return self.fog("a command whose name is not known") };
-        let before = self.live.as_ref().and_then(|s| s.output.clone());
-        self.named(&name, arguments);
-        if redirects.iter().any(|(kind, _)| matches!(&kind[..], b">" | b">>" | b"1>" | b"&>"))
-            && let Some(state) = &mut self.live
-        {
-            state.output = before;
+        if self.live.is_none() {
+            return;
         }
+        let Some((name, arguments)) = fields.split_first() else { return self.doubt_status("a command without a name") };
+        let Val::Known(name) = name.clone() else { return self.fog("a command whose name is not known") };
+        if name.is_empty() {
+            return self.doubt_status("a command without a name");
+        }
+        self.named(&name, arguments);
     }
 
     /// A command of which not all words are known.
@@ -87,12 +112,18 @@ impl Fish<'_> {
             }
         }
         match name {
+            b"return" => {
+                self.doubt_status("a status that is not known");
+                self.return_from();
+            }
+            b"exit" => self.leave(Leaves::Shell),
             b"test" | b"[" | b"echo" | b"string" | b"contains" | b"count" | b"type" | b"printf" | b"math" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");
             }
             name if HARMLESS.contains(&name) => self.doubt_status("how a command ends"),
             name if self.is_own(name) => self.fog("a command of fish whose words are not known"),
+            name if self.autoloaded(name).is_some() => self.fog("a function whose arguments are not known"),
             _ => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status("how a program ends");
@@ -101,7 +132,7 @@ impl Fish<'_> {
     }
 
     pub(super) fn is_own(&self, name: &[u8]) -> bool {
-        let is_defined = self.live.as_ref().is_some_and(|s| s.functions.contains_key(name));
+        let is_defined = matches!(self.function(name), Some(Named::Function(_) | Named::Unclear));
         is_defined
             || matches!(
                 name,
@@ -119,15 +150,31 @@ impl Fish<'_> {
                     | b"alias"
                     | b"status"
                     | b"argparse"
+                    | b"setenv"
+                    | b"functions"
+                    | b"break"
+                    | b"continue"
+                    | b"pushd"
+                    | b"popd"
+                    | b"prevd"
+                    | b"nextd"
+                    | b"cdh"
+                    | b"trap"
+                    | b"vared"
             )
     }
 
     pub(super) fn named(&mut self, name: &[u8], arguments: &[Val]) {
-        if let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
-            return match function {
-                Some(function) => self.through(|m| m.call(&function, arguments)),
-                None => self.fog("a function that may be one or another"),
-            };
+        match self.function(name) {
+            Some(Named::Function(function)) => return self.through(|m| m.call(&function, arguments)),
+            Some(Named::Unclear) => return self.fog("a function that may be one or another"),
+            Some(Named::Erased) => {}
+            None if RESERVED.contains(&name) => {}
+            None => {
+                if let Some(path) = self.autoloaded(name) {
+                    return self.load(&path, name, arguments);
+                }
+            }
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         match name {
@@ -160,18 +207,9 @@ impl Fish<'_> {
                 self.print(text);
                 self.set_status(0);
             }
-            b"source" | b"." => match known.as_deref() {
-                Some([path, ..]) if path != &b"-"[..] => {
-                    let path = self.full(path);
-                    match self.ground.files.kind(&path) {
-                        Kind::File | Kind::Program => self.through(|m| m.run_file(&path)),
-                        Kind::Unknown => self.fog("a file that is run may not be read"),
-                        _ => self.set_status(1),
-                    }
-                }
-                _ => self.fog("what is run is not known"),
-            },
+            b"source" | b"." => self.source(known.as_deref()),
             b"eval" => match known {
+                Some(words) if words.iter().all(|w| w.trim_ascii().is_empty()) => self.set_status(0),
                 Some(words) => {
                     let fixed = Some(self.source.line(self.at));
                     let source = Source { fixed, ..Source::new(self.source.path.clone(), words.join(&b' ').into()) };
@@ -188,50 +226,50 @@ impl Fish<'_> {
                         None => self.doubt_status("a status that is not known"),
                     }
                 }
-                self.leave(false);
+                self.return_from();
             }
-            b"exit" | b"exec" => self.leave(true),
-            b"alias" => match known.as_deref() {
-                // It makes a function.
-                Some([text, rest @ ..]) => {
-                    let made = match memchr::memchr(b'=', text) {
-                        Some(at) => text.get(..at).unwrap_or_default().to_vec(),
-                        None => text.to_vec(),
-                    };
-                    if rest.is_empty() && memchr::memchr(b'=', text).is_none() {
-                        return self.set_status(0);
-                    }
-                    let is_program = self.program(&made).is_ok_and(|p| p.is_some());
-                    if !is_program && let Some(state) = &mut self.live {
-                        state.functions.insert(made.into(), None);
-                    }
-                    self.set_status(0);
-                }
-                _ => self.set_status(0),
-            },
-            b"cd" => match known.as_deref() {
-                Some([path]) if self.ground.files.kind(&self.full(path)) == Kind::Folder => {
-                    let full = self.full(path);
-                    self.put(b"PWD", Some(Kept::Global), vec![Val::Known(full)], Some(true), None);
-                    self.set_status(0);
-                }
-                _ => {
-                    let doubt = self.doubt("the working folder is not known");
-                    self.put(b"PWD", Some(Kept::Global), vec![Val::Unknown(doubt)], Some(true), None);
-                    self.doubt_status("whether there is such a folder");
-                }
-            },
+            b"exit" | b"exec" => self.leave(Leaves::Shell),
+            b"break" | b"continue" => {
+                self.set_status(0);
+                self.leave(if name == b"break" { Leaves::Loop } else { Leaves::Round });
+            }
+            b"functions" => self.functions(known.as_deref()),
+            b"alias" => self.alias(known.as_deref()),
+            b"setenv" => self.setenv(known.as_deref()),
+            b"pushd" | b"popd" | b"prevd" | b"nextd" | b"cdh" => {
+                let doubt = self.doubt("the working folder is not known");
+                self.put(b"PWD", Some(Kept::Global), vec![Val::Unknown(doubt)], Some(true), None);
+                self.doubt_status("whether there is such a folder");
+            }
+            b"trap" | b"vared" => self.fog("a command of fish that is not followed"),
+            b"cd" => self.cd(known.as_deref()),
             b"contains" => match known.as_deref() {
                 Some([first, rest @ ..]) if !first.starts_with(b"-") => self.set_status(u8::from(!rest.contains(first))),
                 Some([dashes, first, rest @ ..]) if dashes == &b"--"[..] => self.set_status(u8::from(!rest.contains(first))),
-                _ => self.doubt_status("what a list holds is not known"),
+                Some([index, first, rest @ ..]) if matches!(&index[..], b"-i" | b"--index") && !first.starts_with(b"-") => {
+                    let at = rest.iter().position(|r| r == first);
+                    if let Some(at) = at {
+                        self.print(Val::of(format!("{}\n", at + 1)));
+                    }
+                    self.set_status(u8::from(at.is_none()));
+                }
+                _ => {
+                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                    self.doubt_status("what a list holds is not known");
+                }
             },
+            // It counts the lines that it reads, too.
+            b"count" if self.live.as_ref().is_some_and(|s| s.input.is_given) => {
+                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.doubt_status("what is read is not known");
+            }
             b"count" => {
                 self.print(Val::of(format!("{}\n", arguments.len())));
                 self.set_status(u8::from(arguments.is_empty()));
             }
-            b"read" | b"argparse" => self.fog("a command of fish that is not followed"),
-            b"string" => match known.as_deref().and_then(string) {
+            b"read" => self.read_command(known.as_deref()),
+            b"argparse" => self.fog("a command of fish that is not followed"),
+            b"string" => match known.as_deref().and_then(text::string) {
                 Some((lines, status)) => {
                     for line in lines {
                         self.print(both(&Val::Known(line), &Val::of(b"\n")));
@@ -251,27 +289,64 @@ impl Fish<'_> {
         }
     }
 
-    /// A function that lies in a file of its own, or a program.
-    pub(super) fn outside(&mut self, name: &[u8], arguments: &[Val]) {
-        if !name.contains(&b'/') {
-            let config = self.config();
-            let folders = [
-                [&config[..], b"/functions/"].concat(),
-                b"/etc/fish/functions/".to_vec(),
-                b"/usr/share/fish/vendor_functions.d/".to_vec(),
-            ];
-            for folder in folders {
-                let path = [&folder[..], name, b".fish"].concat();
-                if matches!(self.ground.files.kind(&path), Kind::File | Kind::Program) {
-                    self.run_file(&path);
-                    let function = self.live.as_ref().and_then(|s| s.functions.get(name).cloned());
-                    return match function {
-                        Some(Some(function)) => self.call(&function, arguments),
-                        _ => self.fog("a function that is not in its file"),
-                    };
+    fn source(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("what is run is not known") };
+        match words.split_first() {
+            Some((path, rest)) if path != &b"-"[..] => {
+                let path = self.full(path);
+                let arguments: Vec<Val> = rest.iter().map(|a| Val::Known(a.clone())).collect();
+                match self.ground.files.kind(&path) {
+                    Kind::File | Kind::Program => self.through(|m| m.run_file(&path, Some(&arguments))),
+                    Kind::Unknown => self.fog("a file that is run may not be read"),
+                    _ => self.set_status(1),
+                }
+            }
+            _ => {
+                let input = self.live.as_ref().map(|s| s.input.text.clone());
+                match input {
+                    Some(Val::Known(text)) => {
+                        let fixed = Some(self.source.line(self.at));
+                        let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
+                        self.run_source(source, Some(&[]));
+                    }
+                    _ => self.fog("what is run is not known"),
                 }
             }
         }
+    }
+
+    fn cd(&mut self, known: Option<&[Bytes]>) {
+        let has_search = self.get(b"CDPATH").is_some_and(|v| v.items.as_ref().map_or(true, |i| !i.is_empty()));
+        let path = match known {
+            Some([]) => self.items(b"HOME").ok().and_then(|i| i.first().and_then(|v| v.known().cloned())),
+            Some([path]) if !path.starts_with(b"-") && (path.starts_with(b"/") || !has_search) => Some(path.clone()),
+            _ => None,
+        };
+        match path.map(|p| plain_path(&self.full(&p))) {
+            Some(path) if self.ground.files.kind(&path) == Kind::Folder => {
+                self.put(b"PWD", Some(Kept::Global), vec![Val::of(path)], Some(true), None);
+                self.set_status(0);
+            }
+            Some(path) if self.ground.files.kind(&path) == Kind::Missing => self.set_status(1),
+            _ => {
+                let doubt = self.doubt("the working folder is not known");
+                self.put(b"PWD", Some(Kept::Global), vec![Val::Unknown(doubt)], Some(true), None);
+                self.doubt_status("whether there is such a folder");
+            }
+        }
+    }
+
+    /// Takes in a function that lies in a file of its own, and calls it.
+    fn load(&mut self, path: &[u8], name: &[u8], arguments: &[Val]) {
+        self.run_file(path, Some(&[]));
+        match self.function(name) {
+            Some(Named::Function(function)) => self.through(|m| m.call(&function, arguments)),
+            _ => self.fog("a function that is not in its file"),
+        }
+    }
+
+    /// A program.
+    pub(super) fn outside(&mut self, name: &[u8], arguments: &[Val]) {
         match self.program(name) {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
                 let why = self.doubt(PARTED);
@@ -290,7 +365,15 @@ impl Fish<'_> {
                     }
                 }
             }
-            Ok(None) => self.set_status(127),
+            Ok(None) if self.is_shipped(name) => {
+                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.doubt_status("how a function of fish ends");
+            }
+            Ok(None) if self.may_be_elsewhere() => self.fog("where functions lie is not known"),
+            Ok(None) => {
+                self.set_status(127);
+                self.is_lacking = true;
+            }
             Err(_) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status("how a program ends");
@@ -299,16 +382,20 @@ impl Fish<'_> {
     }
 
     pub(super) fn program(&mut self, name: &[u8]) -> Result<Option<Bytes>, Rc<Doubt>> {
-        let is_it = |m: &Self, path: &[u8]| m.ground.files.kind(path) == Kind::Program;
+        let is_it = |m: &Self, path: &[u8]| match m.ground.files.kind(path) {
+            Kind::Program => Ok(m.ground.files.may(path, m.account.uid, m.account.gid, Want::Execute).unwrap_or(true)),
+            Kind::Unknown => Err(m.doubt("a folder of programs may not be read")),
+            _ => Ok(false),
+        };
         if name.contains(&b'/') {
             let path = self.full(name);
-            return Ok(is_it(self, &path).then_some(path));
+            return Ok(is_it(self, &path)?.then_some(path));
         }
         for folder in self.items(b"PATH")? {
             let Val::Known(folder) = folder else { return Err(self.doubt("where programs are looked up is not known")) };
-            let path = [&self.full(&folder)[..], b"/", name].concat();
-            if is_it(self, &path) {
-                return Ok(Some(path.into()));
+            let path: Bytes = [&self.full(&folder)[..], b"/", name].concat().into();
+            if is_it(self, &path)? {
+                return Ok(Some(path));
             }
         }
         Ok(None)
@@ -317,15 +404,11 @@ impl Fish<'_> {
     /// What a program prints and how it ends, where that follows from the host.
     fn answer_of(&mut self, base: &[u8], arguments: &[Val]) -> Option<(Val, u8)> {
         let known: Vec<&[u8]> = arguments.iter().map(|a| a.known().map(|k| &k[..])).collect::<Option<_>>()?;
-        // What it reads of its own is not known here.
-        if matches!(base, b"cat" | b"tr") && known.is_empty() || base == b"tr" {
-            return None;
-        }
-        let Val::Known(folder) = self.items(b"PWD").ok()?.first()?.clone() else { return None };
-        let state = crate::shell::initial::state(self.ground, self.account, &Start::new(), &folder, self.invocation);
-        let mut asked =
-            crate::shell::machine::Machine::new(self.ground, self.account, crate::shell::syntax::Dialect::Dash, state);
-        let answer = asked.answer(base, &known)?;
+        self.touched.changed_by(base, &known, |p| Some(self.full(p)));
+        let folder = self.items(b"PWD").ok()?.first()?.known().cloned();
+        let input = self.live.as_ref().and_then(|s| s.input.text.known().cloned());
+        let place = Place { ground: self.ground, account: self.account, folder, input, has_terminal: false };
+        let answer = place.answer(base, &known)?;
         Some((answer.output, answer.status?))
     }
 
@@ -340,32 +423,60 @@ impl Fish<'_> {
         if name != b"type" && !asks {
             // Run as it stands, functions passed over.
             let rest = arguments.get(options + 1..).unwrap_or_default();
-            let hidden = self.live.as_mut().and_then(|s| s.functions.remove(&wanted));
+            if options > 0 {
+                return self.doubt_status("an option that is not followed");
+            }
+            if name == b"command" {
+                return self.outside(&wanted, rest);
+            }
+            if !self.is_own(&wanted) && !is_harmless(&wanted) && !RESERVED.contains(&&wanted[..]) {
+                return self.doubt_status("whether there is such a command");
+            }
+            let hidden = self.live.as_mut().and_then(|s| s.functions.insert(wanted.clone(), Named::Erased));
             self.named(&wanted, rest);
-            if let (Some(state), Some(function)) = (&mut self.live, hidden) {
-                state.functions.insert(wanted, function);
+            if let Some(state) = &mut self.live {
+                match hidden {
+                    Some(function) => drop(state.functions.insert(wanted, function)),
+                    None => drop(state.functions.remove(&wanted)),
+                }
             }
             return;
         }
-        let has_function = name == b"type"
-            && (self.is_own(&wanted) || HARMLESS.contains(&&wanted[..]) || wanted == b"echo"[..] || wanted == b"test"[..]);
-        if !words.iter().any(|w| matches!(&w[..], b"-q" | b"--query")) {
+        let is_quiet = words
+            .iter()
+            .take(options)
+            .any(|w| w == "--query" || w.starts_with(b"-") && !w.starts_with(b"--") && w.contains(&b'q'));
+        if !is_quiet && name != b"command" {
             self.print(Val::Unknown(self.doubt("what a command prints")));
         }
-        match self.program(&wanted) {
-            _ if has_function => self.set_status(0),
-            Ok(Some(_)) => self.set_status(0),
-            Ok(None) if name == b"type" => self.doubt_status("whether there is such a function"),
-            Ok(None) => self.set_status(1),
-            Err(_) => self.doubt_status("where programs are looked up is not known"),
+        if name == b"builtin" {
+            return self.doubt_status("whether there is such a command");
         }
-        // fish comes with many functions; of programs that are not there it is told for names in capitals
-        // and common tools only what the host has.
-        if let Some(state) = &mut self.live
-            && state.status.is_err()
-            && name == b"type"
-        {
-            state.status = Ok(1);
+        if name == b"type" {
+            match self.function(&wanted) {
+                Some(Named::Function(_)) => return self.set_status(0),
+                Some(Named::Unclear) => return self.doubt_status("whether there is such a function"),
+                _ => {}
+            }
+            let is_own =
+                RESERVED.contains(&&wanted[..]) || self.is_own(&wanted) || is_harmless(&wanted) || self.is_shipped(&wanted);
+            if is_own || self.autoloaded(&wanted).is_some() {
+                return self.set_status(0);
+            }
+        }
+        if words.len() > options + 1 {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+            return self.doubt_status("whether there are such commands");
+        }
+        match self.program(&wanted) {
+            Ok(Some(path)) => {
+                if !is_quiet && name == b"command" {
+                    self.print(both(&Val::Known(path), &Val::of(b"\n")));
+                }
+                self.set_status(0);
+            }
+            Ok(None) => self.set_status(if name == b"command" { 127 } else { 1 }),
+            Err(_) => self.doubt_status("where programs are looked up is not known"),
         }
     }
 
@@ -402,6 +513,7 @@ impl Fish<'_> {
                 let kind = self.ground.files.kind(&path);
                 match (&operator[..], kind) {
                     (_, Kind::Unknown) => Err(()),
+                    (b"-L" | b"-h", _) => self.ground.files.is_link(&path).ok_or(()),
                     (b"-e", kind) => Ok(kind != Kind::Missing),
                     (b"-f", kind) => Ok(matches!(kind, Kind::File | Kind::Program)),
                     (b"-d", kind) => Ok(kind == Kind::Folder),
@@ -417,6 +529,22 @@ impl Fish<'_> {
                     (b"-w", _) => {
                         self.ground.files.may(&path, self.account.uid, self.account.gid, crate::host_view::Want::Write).ok_or(())
                     }
+                    _ => Err(()),
+                }
+            }
+            [.., _, _] if words.len() > 3 => {
+                let at = |wanted: &[u8]| words.iter().position(|w| text(Some(w)).is_some_and(|t| t == wanted));
+                let (either, split) = match (at(b"-o"), at(b"-a")) {
+                    _ if at(b"(").is_some() => return Err(()),
+                    (Some(at), _) => (true, at),
+                    (None, Some(at)) => (false, at),
+                    _ => return Err(()),
+                };
+                let left = words.get(..split).filter(|w| !w.is_empty()).ok_or(())?;
+                let right = words.get(split + 1..).filter(|w| !w.is_empty()).ok_or(())?;
+                match (self.test_words(left), self.test_words(right)) {
+                    (Ok(left), Ok(right)) => Ok(if either { left || right } else { left && right }),
+                    (Ok(one), _) | (_, Ok(one)) if one == either => Ok(one),
                     _ => Err(()),
                 }
             }
@@ -439,4 +567,17 @@ impl Fish<'_> {
             _ => Err(()),
         }
     }
+}
+
+/// A path without `.`, `..` and doubled slashes, as fish tells it: by its letters alone.
+fn plain_path(path: &[u8]) -> Bytes {
+    let mut parts: Vec<&[u8]> = Vec::new();
+    for part in path.split(|b| *b == b'/') {
+        match part {
+            b"" | b"." => {}
+            b".." => drop(parts.pop()),
+            part => parts.push(part),
+        }
+    }
+    [b"/", &parts.join(&b'/')[..]].concat().into()
 }

@@ -9,8 +9,14 @@ use crate::shell::Trouble;
 pub(super) enum Part {
     Text(Vec<u8>),
     Quoted(Vec<u8>),
-    Name(Vec<u8>, bool, Option<i64>),
-    Output(Rc<Vec<Job>>, bool),
+    /// A variable, whether it is quoted, and which of its items are taken.
+    Name(Vec<u8>, bool, Option<Rc<Vec<Word>>>),
+    /// The variables that the items before it name, whether that is quoted, and which of their items are taken.
+    Through(Box<Part>, bool, Option<Rc<Vec<Word>>>),
+    /// What commands print, whether that is quoted, and which of its lines are taken.
+    Output(Rc<Vec<Job>>, bool, Option<Rc<Vec<Word>>>),
+    /// `{a,b}`: one of several.
+    Braces(Vec<Word>),
     /// `*`, which stands for any part of a file's name.
     Star,
     Unfollowed(&'static str),
@@ -24,16 +30,51 @@ pub(super) struct Word {
     pub(super) parts: Vec<Part>,
 }
 
+impl Word {
+    /// The text of a word that is nothing but that.
+    pub(super) fn literal(&self) -> Option<&[u8]> {
+        match &self.parts[..] {
+            [Part::Text(text) | Part::Quoted(text)] => Some(text),
+            _ => None,
+        }
+    }
+}
+
+impl Part {
+    pub(super) fn is_braces(&self) -> bool {
+        matches!(self, Part::Braces(_))
+    }
+
+    /// The commands that it runs.
+    pub(super) fn commands(&self) -> Option<&[Job]> {
+        match self {
+            Part::Output(jobs, ..) => Some(jobs),
+            _ => None,
+        }
+    }
+}
+
 /// A statement, and how it hangs on the one before: always, on success, on failure.
 #[derive(Clone, Debug)]
 pub(super) struct Job {
     pub(super) joint: Joint,
     pub(super) negated: bool,
+    /// Variables that stand before it and are for it alone.
+    pub(super) vars: Vec<(Vec<u8>, Word)>,
     pub(super) kind: Kinds,
+    pub(super) redirects: Vec<Redirect>,
     pub(super) at: usize,
-    pub(super) is_piped: bool,
+    pub(super) pipe: Option<Pipe>,
     /// Whether it is joined to the one before by `&&` or `||`: `and` and `or` are for all of them.
     pub(super) is_tail: bool,
+}
+
+/// What the next command of a pipeline reads.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Pipe {
+    Output,
+    /// Something with what goes to standard error in it.
+    Errors,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -45,7 +86,7 @@ pub(super) enum Joint {
 
 #[derive(Clone, Debug)]
 pub(super) enum Kinds {
-    Command(Vec<Word>, Vec<Redirect>),
+    Command(Vec<Word>),
     If(Vec<(Vec<Job>, Vec<Job>)>, Vec<Job>),
     Switch(Word, Vec<(Vec<Word>, Vec<Job>)>),
     For(Vec<u8>, Vec<Word>, Vec<Job>),
@@ -60,11 +101,19 @@ pub(super) struct Parser<'a> {
     pub(super) depth: usize,
     /// Whether a comment stood between joined lines.
     pub(super) is_odd: bool,
+    /// Whether it is within the brackets that choose items.
+    is_chosen: bool,
+    /// How deep it is within braces.
+    pub(super) braces: usize,
 }
 
 pub(super) type Parsed<T> = Result<T, Trouble>;
 
-impl Parser<'_> {
+impl<'a> Parser<'a> {
+    pub(super) fn new(text: &'a [u8], at: usize) -> Parser<'a> {
+        Parser { text, at, depth: 0, is_odd: false, is_chosen: false, braces: 0 }
+    }
+
     pub(super) fn peek(&self, ahead: usize) -> Option<u8> {
         self.text.get(self.at + ahead).copied()
     }
@@ -137,7 +186,7 @@ impl Parser<'_> {
             }
             let job = self.joined(&mut joint)?;
             // A job in the background.
-            if joint == Joint::Always && !job.is_piped && self.peek(0) == Some(b'&') {
+            if joint == Joint::Always && job.pipe.is_none() && self.peek(0) == Some(b'&') {
                 self.at += 1;
             }
             out.push(job);
@@ -152,13 +201,23 @@ impl Parser<'_> {
             job.is_tail = true;
         }
         self.blanks();
-        (*joint, job.is_piped) = match (self.peek(0), self.peek(1)) {
-            (Some(b'&'), Some(b'&')) => (Joint::And, false),
-            (Some(b'|'), Some(b'|')) => (Joint::Or, false),
-            (Some(b'|'), _) => (Joint::Always, true),
-            _ => (Joint::Always, false),
+        let digits = self.digits();
+        (*joint, job.pipe) = match (self.peek(0), self.peek(1)) {
+            (Some(b'&'), Some(b'&')) => (Joint::And, None),
+            (Some(b'|'), Some(b'|')) => (Joint::Or, None),
+            (Some(b'|'), _) => (Joint::Always, Some(Pipe::Output)),
+            (Some(b'&'), Some(b'|')) => (Joint::Always, Some(Pipe::Errors)),
+            _ if self.peek(digits) == Some(b'>') && self.peek(digits + 1) == Some(b'|') => {
+                self.at += digits;
+                (Joint::Always, Some(Pipe::Errors))
+            }
+            _ => (Joint::Always, None),
         };
-        self.at += if *joint != Joint::Always { 2 } else { usize::from(job.is_piped) };
+        self.at += match (*joint, job.pipe) {
+            (Joint::Always, None) => 0,
+            (Joint::Always, Some(Pipe::Output)) => 1,
+            _ => 2,
+        };
         Ok(job)
     }
 
@@ -177,13 +236,48 @@ impl Parser<'_> {
             }
         }
         let at = self.at;
-        let kind = self.kind()?;
-        Ok(Job { joint, negated, kind, at, is_piped: false, is_tail: false })
+        let vars = self.own_vars()?;
+        let (kind, redirects) = self.kind()?;
+        Ok(Job { joint, negated, vars, kind, redirects, at, pipe: None, is_tail: false })
     }
 
-    fn end(&mut self) -> Parsed<()> {
+    /// The variables that stand before a command.
+    fn own_vars(&mut self) -> Parsed<Vec<(Vec<u8>, Word)>> {
+        let mut out = Vec::new();
+        loop {
+            self.blanks();
+            let rest = self.text.get(self.at..).unwrap_or_default();
+            let length = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
+            if length == 0 || rest.get(length) != Some(&b'=') {
+                return Ok(out);
+            }
+            let name = rest.get(..length).unwrap_or_default().to_vec();
+            self.at += length + 1;
+            let word = match self.word() {
+                // It is an error only when that command is run.
+                Err(trouble) if trouble.is_error => return self.odd("a variable for one command"),
+                other => other?.unwrap_or(Word { parts: Vec::new() }),
+            };
+            out.push((name, word));
+            self.blanks();
+            if self.peek(0).is_none_or(|b| b"\n;)|&<>".contains(&b)) {
+                return self.wrong("an assignment as other shells write it");
+            }
+        }
+    }
+
+    fn digits(&self) -> usize {
+        self.text.get(self.at..).unwrap_or_default().iter().take_while(|b| b.is_ascii_digit()).count()
+    }
+
+    /// Takes the end of a block and the redirections behind it.
+    fn end(&mut self) -> Parsed<Vec<Redirect>> {
         self.separators();
-        if self.take_word(b"end") { Ok(()) } else { self.wrong("a block is not ended") }
+        if !self.take_word(b"end") {
+            return self.wrong("a block is not ended");
+        }
+        let (words, redirects) = self.words()?;
+        if words.is_empty() { Ok(redirects) } else { self.wrong("a block's end takes no words") }
     }
 
     /// The statements of a condition: one, with those that hang on it by `and` and `or`.
@@ -192,8 +286,9 @@ impl Parser<'_> {
         let mut joint = Joint::Always;
         loop {
             let job = self.joined(&mut joint)?;
-            if job.is_piped {
+            if job.pipe.is_some() {
                 out.push(job);
+                self.separators();
                 continue;
             }
             if joint != Joint::Always {
@@ -209,7 +304,7 @@ impl Parser<'_> {
         }
     }
 
-    fn kind(&mut self) -> Parsed<Kinds> {
+    fn kind(&mut self) -> Parsed<(Kinds, Vec<Redirect>)> {
         if self.take_word(b"if") {
             let mut arms = Vec::new();
             loop {
@@ -222,23 +317,23 @@ impl Parser<'_> {
                         continue;
                     }
                     let otherwise = self.jobs()?;
-                    self.end()?;
-                    return Ok(Kinds::If(arms, otherwise));
+                    let redirects = self.end()?;
+                    return Ok((Kinds::If(arms, otherwise), redirects));
                 }
-                self.end()?;
-                return Ok(Kinds::If(arms, Vec::new()));
+                let redirects = self.end()?;
+                return Ok((Kinds::If(arms, Vec::new()), redirects));
             }
         }
         if self.take_word(b"while") {
             let condition = self.condition()?;
             let body = self.jobs()?;
-            self.end()?;
-            return Ok(Kinds::While(condition, body));
+            let redirects = self.end()?;
+            return Ok((Kinds::While(condition, body), redirects));
         }
         if self.take_word(b"begin") {
             let body = self.jobs()?;
-            self.end()?;
-            return Ok(Kinds::Begin(body));
+            let redirects = self.end()?;
+            return Ok((Kinds::Begin(body), redirects));
         }
         if self.take_word(b"for") {
             self.blanks();
@@ -249,9 +344,9 @@ impl Parser<'_> {
             }
             let words = self.words()?.0;
             let body = self.jobs()?;
-            self.end()?;
+            let redirects = self.end()?;
             let [Part::Text(name)] = &name.parts[..] else { return self.odd("a name that is made up") };
-            return Ok(Kinds::For(name.clone(), words, body));
+            return Ok((Kinds::For(name.clone(), words, body), redirects));
         }
         if self.take_word(b"switch") {
             self.blanks();
@@ -263,30 +358,22 @@ impl Parser<'_> {
                     let words = self.words()?.0;
                     arms.push((words, self.jobs()?));
                 } else {
-                    self.end()?;
-                    return Ok(Kinds::Switch(word, arms));
+                    let redirects = self.end()?;
+                    return Ok((Kinds::Switch(word, arms), redirects));
                 }
             }
         }
         if self.take_word(b"function") {
             let words = self.words()?.0;
             let body = self.jobs()?;
-            self.end()?;
-            return Ok(Kinds::Function(words, Rc::new(body)));
+            let redirects = self.end()?;
+            return Ok((Kinds::Function(words, Rc::new(body)), redirects));
         }
         let (words, redirects) = self.words()?;
-        let is_assignment = |word: &Word| match word.parts.first() {
-            Some(Part::Text(text)) => memchr::memchr(b'=', text)
-                .is_some_and(|at| at > 0 && text.iter().take(at).all(|b| b.is_ascii_alphanumeric() || *b == b'_')),
-            _ => false,
-        };
-        match &words[..] {
-            [] => return self.wrong("a command is missing"),
-            [only] if is_assignment(only) => return self.wrong("an assignment as other shells write it"),
-            [first, ..] if is_assignment(first) => return self.odd("a variable for one command"),
-            _ => {}
+        if words.is_empty() {
+            return self.wrong("a command is missing");
         }
-        Ok(Kinds::Command(words, redirects))
+        Ok((Kinds::Command(words), redirects))
     }
 
     fn words(&mut self) -> Parsed<(Vec<Word>, Vec<Redirect>)> {
@@ -301,8 +388,11 @@ impl Parser<'_> {
                 Some(b'&') if self.peek(1) != Some(b'>') => break,
                 _ => {}
             }
+            let digits = self.digits();
             let rest = self.text.get(self.at..).unwrap_or_default();
-            let digits = rest.iter().take_while(|b| b.is_ascii_digit()).count();
+            if rest.get(digits..).is_some_and(|r| r.starts_with(b">|")) {
+                break;
+            }
             let operator = [&b"&>>"[..], b"&>", b">>", b">&", b">?", b"<&", b">", b"<"]
                 .iter()
                 .find(|o| rest.get(digits..).is_some_and(|r| r.starts_with(o)))
@@ -315,14 +405,7 @@ impl Parser<'_> {
                 redirects.push((kind, word));
                 continue;
             }
-            let name = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
-            let may_be_assignment = words.is_empty() && name > 0 && rest.get(name) == Some(&b'=');
-            let word = match self.word() {
-                // Of a variable for one command it is an error only when that command is run.
-                Err(trouble) if trouble.is_error && may_be_assignment => return self.odd("a variable for one command"),
-                other => other?,
-            };
-            match word {
+            match self.word()? {
                 Some(word) => words.push(word),
                 None => return self.odd("an operator of fish"),
             }
@@ -331,6 +414,16 @@ impl Parser<'_> {
     }
 
     fn word(&mut self) -> Parsed<Option<Word>> {
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            return self.odd("words lie too deep in each other");
+        }
+        let word = self.word_here();
+        self.depth -= 1;
+        word
+    }
+
+    fn word_here(&mut self) -> Parsed<Option<Word>> {
         let start = self.at;
         let mut parts = Vec::new();
         let text = |parts: &mut Vec<Part>, byte: u8| match parts.last_mut() {
@@ -345,6 +438,7 @@ impl Parser<'_> {
                     self.at += 1;
                 }
                 b' ' | b'\t' | b'\r' | b'\n' | b';' | b'&' | b'|' | b')' | b'<' | b'>' => break,
+                b']' if self.is_chosen => break,
                 b'\'' => {
                     self.at += 1;
                     let mut quoted = Vec::new();
@@ -372,12 +466,8 @@ impl Parser<'_> {
                 }
                 b'$' => parts.push(self.name(false)?),
                 b'(' => parts.push(self.output(false)?),
-                b'{' => {
-                    let rest = self.text.get(self.at..).unwrap_or_default();
-                    let end = rest.iter().position(|b| *b == b'}').unwrap_or(0);
-                    self.at += end + 1;
-                    parts.push(Part::Unfollowed("braces of fish"));
-                }
+                b'{' => self.braces(&mut parts)?,
+                b'}' | b',' if self.braces > 0 => break,
                 b'*' if self.peek(1) != Some(b'*') && !matches!(parts.last(), Some(Part::Star)) => {
                     self.at += 1;
                     parts.push(Part::Star);
@@ -388,7 +478,7 @@ impl Parser<'_> {
                 }
                 b'~' if self.at == start => {
                     self.at += 1;
-                    if self.peek(0).is_none_or(|b| b"/ \t\n;)".contains(&b)) {
+                    if self.braces == 0 && self.peek(0).is_none_or(|b| b"/ \t\n;)".contains(&b)) {
                         parts.push(Part::Name(b"HOME".to_vec(), true, None));
                     } else {
                         parts.push(Part::Unfollowed("somebody's home folder"));
@@ -402,6 +492,36 @@ impl Parser<'_> {
             }
         }
         Ok((self.at > start).then_some(Word { parts }))
+    }
+
+    /// Takes one of several words in braces; without a comma and a variable they are a text.
+    fn braces(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
+        let (start, outer) = (self.at, self.braces);
+        let mut words = Vec::new();
+        self.at += 1;
+        self.braces += 1;
+        loop {
+            words.push(self.word()?.unwrap_or(Word { parts: Vec::new() }));
+            self.at += 1;
+            match self.text.get(self.at - 1) {
+                Some(b',') => {}
+                Some(b'}') => break,
+                // Blanks and line ends in braces are taken in a way of their own.
+                _ => return self.odd("braces of fish"),
+            }
+        }
+        self.braces = outer;
+        let is_text = |p: &Part| matches!(p, Part::Text(_) | Part::Quoted(_));
+        match &words[..] {
+            [one] if one.parts.is_empty() => parts.push(Part::Quoted(self.text.get(start..self.at).unwrap_or_default().to_vec())),
+            [one] if one.parts.iter().all(is_text) => {
+                parts.push(Part::Quoted(b"{".to_vec()));
+                parts.extend(one.parts.iter().cloned());
+                parts.push(Part::Quoted(b"}".to_vec()));
+            }
+            _ => parts.push(Part::Braces(words)),
+        }
+        Ok(())
     }
 
     fn escape(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
@@ -472,38 +592,88 @@ impl Parser<'_> {
             return self.odd("a name over two lines");
         }
         if name.is_empty() {
-            return if matches!(self.peek(0), Some(b'$')) {
-                self.odd("a name that a variable names")
-            } else {
-                self.wrong("a dollar without a name")
-            };
+            if self.peek(0) != Some(b'$') {
+                return self.wrong("a dollar without a name");
+            }
+            self.depth += 1;
+            if self.depth > DEEPEST {
+                return self.odd("words lie too deep in each other");
+            }
+            let named = self.name(false)?;
+            self.depth -= 1;
+            return Ok(Part::Through(Box::new(named), quoted, self.chosen()?));
         }
+        Ok(Part::Name(name, quoted, self.chosen()?))
+    }
+
+    /// Which items are taken: `[2]`, `[2..-1]`, `[$i]`.
+    fn chosen(&mut self) -> Parsed<Option<Rc<Vec<Word>>>> {
         if self.peek(0) != Some(b'[') {
-            return Ok(Part::Name(name, quoted, None));
+            return Ok(None);
         }
-        let rest = self.text.get(self.at + 1..).unwrap_or_default();
-        let Some(end) = rest.iter().position(|b| *b == b']') else { return self.wrong("a bracket is not closed") };
-        let index = std::str::from_utf8(rest.get(..end).unwrap_or_default()).ok().and_then(|t| t.trim().parse().ok());
-        self.at += end + 2;
-        Ok(match index {
-            Some(index) => Part::Name(name, quoted, Some(index)),
-            None => Part::Unfollowed("a part of a list"),
-        })
+        self.at += 1;
+        let outer = std::mem::replace(&mut self.is_chosen, true);
+        let mut words = Vec::new();
+        loop {
+            while self.peek(0) == Some(b' ') {
+                self.at += 1;
+            }
+            match self.peek(0) {
+                Some(b']') => break,
+                None => return self.wrong("a bracket is not closed"),
+                _ => {}
+            }
+            match self.word()? {
+                Some(word) => words.push(word),
+                None => return self.odd("a part of a list"),
+            }
+        }
+        self.at += 1;
+        self.is_chosen = outer;
+        Ok(Some(Rc::new(words)))
     }
 
     fn output(&mut self, quoted: bool) -> Parsed<Part> {
         self.at += 1;
+        let outer = (std::mem::take(&mut self.is_chosen), std::mem::take(&mut self.braces));
         let jobs = self.jobs()?;
         if self.peek(0) != Some(b')') {
             return self.wrong("a parenthesis is not closed");
         }
         self.at += 1;
-        // A part of the lines may be taken.
-        if self.peek(0) == Some(b'[') && !quoted {
-            let rest = self.text.get(self.at..).unwrap_or_default();
-            self.at += rest.iter().position(|b| *b == b']').map_or(rest.len(), |p| p + 1);
-            return Ok(Part::Unfollowed("a part of a list"));
+        (self.is_chosen, self.braces) = outer;
+        Ok(Part::Output(Rc::new(jobs), quoted, self.chosen()?))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    #[test]
+    fn what_lies_too_deep_is_not_followed() {
+        for (open, close) in
+            [("(", ")"), ("{a,", "}"), ("$a[", "1]"), ("\"$(", ")\""), ("begin; ", "; end"), ("if true; ", "; end")]
+        {
+            for depth in [3, 20_000] {
+                let text = format!("set x {}y{}\n", open.repeat(depth), close.repeat(depth));
+                let text = if open.ends_with("; ") { text.replacen("set x ", "", 1) } else { text };
+                let mut parser = Parser::new(text.as_bytes(), 0);
+                let read = parser.jobs();
+                assert_eq!(read.is_ok(), depth == 3, "{open}");
+            }
         }
-        Ok(Part::Output(Rc::new(jobs), quoted))
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_taken_or_refused(text in "[a-z$(){}\\[\\]\"'|&;<>#*? \n\\\\=0-9]{0,60}") {
+            let mut parser = Parser::new(text.as_bytes(), 0);
+            if parser.jobs().is_ok() {
+                prop_assert!(parser.at <= text.len());
+            }
+        }
     }
 }

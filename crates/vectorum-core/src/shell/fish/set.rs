@@ -2,6 +2,40 @@
 
 use super::*;
 
+/// Letters that stand for `--path` and `--unpath`, which have none.
+const PATH: u8 = 1;
+const UNPATH: u8 = 2;
+
+const PLAIN: &[Letter] = &[
+    (b'e', b"erase"),
+    (b'q', b"query"),
+    (b'a', b"append"),
+    (b'p', b"prepend"),
+    (b'S', b"show"),
+    (b'n', b"names"),
+    (b'L', b"long"),
+    (PATH, b"path"),
+    (UNPATH, b"unpath"),
+];
+
+/// The name that `set` with these words sets for more than the block it stands in.
+pub(crate) fn set_beyond(words: &[Bytes]) -> Option<Bytes> {
+    let options = Options::of(words, &[], &[SCOPES, PLAIN], true)?;
+    if b"qenSl".iter().any(|letter| options.has(*letter)) {
+        return None;
+    }
+    let name = options.rest.first()?;
+    Some(name.slice(..memchr::memchr(b'[', name).unwrap_or(name.len())))
+}
+
+/// Whether fish refuses to set it.
+fn is_locked(name: &[u8], scope: Option<Kept>) -> bool {
+    matches!(
+        name,
+        b"status" | b"pipestatus" | b"_" | b"version" | b"FISH_VERSION" | b"fish_pid" | b"history" | b"hostname" | b"PWD"
+    ) || name == b"SHLVL" && scope != Some(Kept::Global)
+}
+
 impl Fish<'_> {
     /// Sets a variable. Without a scope it is set where it is, or else in the function, or globally.
     pub(super) fn put(
@@ -27,25 +61,22 @@ impl Fish<'_> {
             // Letters beyond ASCII are taken, too; which ones is not followed.
             return if name.is_ascii() { self.set_status(2) } else { self.fog("a name with letters beyond ASCII") };
         }
-        if matches!(
-            name,
-            b"status" | b"pipestatus" | b"_" | b"version" | b"FISH_VERSION" | b"fish_pid" | b"history" | b"hostname"
-        ) || name == b"SHLVL" && scope != Some(Kept::Global)
-        {
-            return self.set_status(1);
-        }
         let mut site = self.here();
         if let (Some((given, from)), Ok([one])) = (&self.given, items.as_deref())
             && given.contains(one)
         {
             site = from.clone();
         }
+        let is_restless = self.restless.contains(name);
+        let items = if is_restless { Err(self.doubt("what runs at an event may set it")) } else { items };
         let holders = self.live.iter().flat_map(|s| &s.scopes).filter(|s| s.vars.contains_key(name)).count();
-        if scope.is_none() && holders > 1 && self.get(name).is_some_and(|v| v.is_perhaps) {
+        let in_function = self.live.iter().flat_map(|s| &s.scopes).any(|s| s.kind == Kept::Function);
+        if scope.is_none() && (holders > 1 || in_function) && self.get(name).is_some_and(|v| v.is_perhaps) {
             return self.blur(name, "which of several variables is set");
         }
+        // One that hides another is a path where that is one.
+        let hidden_is_path = self.get(name).map(|v| v.is_path);
         let Some(state) = &mut self.live else { return };
-        let has_function = state.scopes.iter().any(|s| s.kind == Kept::Function);
         let index = match scope {
             Some(Kept::Block) => state.scopes.len().checked_sub(1),
             Some(Kept::Function) => state
@@ -56,7 +87,7 @@ impl Fish<'_> {
                 .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Global)),
             Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
             None => state.scopes.iter().rposition(|s| s.vars.contains_key(name)).or_else(|| {
-                if has_function {
+                if in_function {
                     state.scopes.iter().rposition(|s| s.kind == Kept::Function)
                 } else {
                     state.scopes.iter().position(|s| s.kind == Kept::Global)
@@ -65,7 +96,7 @@ impl Fish<'_> {
         };
         let Some(scope) = index.and_then(|i| state.scopes.get_mut(i)) else { return };
         let old = scope.vars.get(name);
-        let usual = name.ends_with(b"PATH");
+        let usual = hidden_is_path.unwrap_or_else(|| name.ends_with(b"PATH"));
         let var = Var {
             items,
             exported: exported.map_or_else(
@@ -73,9 +104,10 @@ impl Fish<'_> {
                 Some,
             ),
             is_path: is_path.or(old.map(|v| v.is_path)).unwrap_or(usual),
-            is_perhaps: false,
+            is_perhaps: is_restless,
             site: Some(site.clone()),
         };
+        let var = if is_restless { Var { exported: None, ..var } } else { var };
         let is_path = var.is_path;
         // Items of a path are cut at colons.
         let items = match var.items {
@@ -94,7 +126,8 @@ impl Fish<'_> {
         };
         scope.vars.insert(Bytes::copy_from_slice(name), Var { items, ..var });
         if self.quiet == 0 && self.log.len() < 20_000 {
-            self.log.push(Assigned { name: Bytes::copy_from_slice(name), value: Some(told), site, around: self.around.clone() });
+            let held = Some(Held::of(&told));
+            self.log.push(Assigned { name: Bytes::copy_from_slice(name), held, site, around: self.around.clone() });
         }
         if name == b"fish_user_paths" {
             self.reconstruct();
@@ -103,40 +136,18 @@ impl Fish<'_> {
     }
 
     pub(super) fn set_command(&mut self, arguments: &[Val], unknown: Option<Rc<Doubt>>) {
-        let (mut scope, mut exported, mut is_path) = (None, None, None);
-        let (mut erase, mut query, mut append, mut prepend) = (false, false, false, false);
-        let mut at = 0;
-        while let Some(Val::Known(word)) = arguments.get(at) {
-            if !word.starts_with(b"-") || word.len() < 2 {
-                break;
-            }
-            at += 1;
-            let mut one = |m: &mut Self, letter: &[u8]| match letter {
-                b"l" | b"local" => scope = Some(Kept::Block),
-                b"f" | b"function" => scope = Some(Kept::Function),
-                b"g" | b"global" => scope = Some(Kept::Global),
-                b"U" | b"universal" => scope = Some(Kept::Universal),
-                b"x" | b"export" => exported = Some(true),
-                b"u" | b"unexport" => exported = Some(false),
-                b"e" | b"erase" => erase = true,
-                b"q" | b"query" => query = true,
-                b"a" | b"append" => append = true,
-                b"p" | b"prepend" => prepend = true,
-                b"path" => is_path = Some(true),
-                b"unpath" => is_path = Some(false),
-                b"S" | b"show" | b"n" | b"names" | b"L" | b"long" => m.print(Val::Unknown(m.doubt("what a command prints"))),
-                _ => m.fog("an option of «set» that is not followed"),
-            };
-            if word == &b"--"[..] {
-                break;
-            }
-            if let Some(long) = word.strip_prefix(b"--") {
-                one(self, long);
-            } else {
-                for letter in word.iter().skip(1) {
-                    one(self, &[*letter]);
-                }
-            }
+        // Options stand in front; a word that is not known may be one only there.
+        let first = arguments.iter().take_while(|a| a.known().is_some()).filter_map(|a| a.known().cloned()).collect::<Vec<_>>();
+        let Some(options) = Options::of(&first, &[], &[SCOPES, PLAIN], true) else {
+            return self.fog("an option of «set» that is not followed");
+        };
+        let at = first.len() - options.rest.len();
+        let has = |letter| options.has(letter);
+        let (scope, exported) = options.scope();
+        let is_path = if has(PATH) { Some(true) } else { has(UNPATH).then_some(false) };
+        let (erase, query, append, prepend) = (has(b'e'), has(b'q'), has(b'a'), has(b'p'));
+        if has(b'S') || has(b'n') {
+            return self.print(Val::Unknown(self.doubt("what a command prints")));
         }
         let names = arguments.get(at..).unwrap_or_default();
         if query {
@@ -186,13 +197,15 @@ impl Fish<'_> {
             }
             return self.fog("a variable is set whose name is not known");
         };
-        if name.contains(&b'[') {
-            let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
-            let doubt = self.doubt("a part of a list");
-            return self.put_var(&base, scope, Err(doubt), exported, is_path);
-        }
         if erase {
             return self.erase(names, scope);
+        }
+        if is_locked(&name, scope) {
+            return self.set_status(1);
+        }
+        if name.contains(&b'[') {
+            let values = unknown.map_or_else(|| Ok(names.get(1..).unwrap_or_default().to_vec()), Err);
+            return self.set_some(&name, scope, values, exported, is_path);
         }
         let values = names.get(1..).unwrap_or_default().to_vec();
         let mut items = match unknown {
@@ -224,8 +237,51 @@ impl Fish<'_> {
         self.put_var(&name, scope, items, exported, is_path);
     }
 
+    /// Sets some items of a list: `set L[2] x`.
+    fn set_some(
+        &mut self,
+        name: &[u8],
+        scope: Option<Kept>,
+        values: Result<Vec<Val>, Rc<Doubt>>,
+        exported: Option<bool>,
+        is_path: Option<bool>,
+    ) {
+        let (base, index) = name.split_at(memchr::memchr(b'[', name).unwrap_or(0));
+        let index = index.strip_prefix(b"[").and_then(|i| i.strip_suffix(b"]"));
+        let old = if scope.is_none() { self.items(base) } else { Err(self.doubt("a part of a list")) };
+        // Without as many values as items nothing is set.
+        let may_fail = values.is_err() && self.get(base).is_none();
+        let items = match (old, values, index) {
+            (Ok(mut old), Ok(values), Some(index)) => match words::indices(index, old.len()) {
+                Some((from, to)) if from <= to && usize::try_from(to - from + 1) == Ok(values.len()) => {
+                    for (at, value) in (from..).zip(values) {
+                        let at = usize::try_from(at - 1).unwrap_or(usize::MAX);
+                        if at >= 5000 {
+                            return self.put_var(base, scope, Err(self.doubt("a part of a list")), exported, is_path);
+                        }
+                        if old.len() <= at {
+                            old.resize(at + 1, Val::of(b""));
+                        }
+                        if let Some(item) = old.get_mut(at) {
+                            *item = value;
+                        }
+                    }
+                    Ok(old)
+                }
+                Some((from, to)) if from <= to => return self.set_status(2),
+                _ => Err(self.doubt("a part of a list")),
+            },
+            (Err(doubt), ..) | (_, Err(doubt), _) => Err(doubt),
+            _ => Err(self.doubt("a part of a list")),
+        };
+        self.put_var(base, scope, items, exported, is_path);
+        if may_fail {
+            self.blur(base, "a part of a list");
+        }
+    }
+
     /// From here on nothing is known of a name, in whichever scope.
-    fn blur(&mut self, name: &[u8], why: &'static str) {
+    pub(super) fn blur(&mut self, name: &[u8], why: &'static str) {
         let doubt = self.doubt(why);
         for var in self.live.iter_mut().flat_map(|s| s.scopes.iter_mut()).filter_map(|s| s.vars.get_mut(name)) {
             *var = Var { items: Err(doubt.clone()), exported: None, is_perhaps: true, ..var.clone() };
@@ -237,6 +293,13 @@ impl Fish<'_> {
         let mut status = 0;
         for name in names {
             let Val::Known(name) = name.clone() else { return self.fog("names are erased that are not known") };
+            if let Some(at) = memchr::memchr(b'[', &name) {
+                if self.get(name.get(..at).unwrap_or_default()).is_none() {
+                    status = 1;
+                }
+                self.erase_some(&name, at, scope);
+                continue;
+            }
             if scope.is_none() && self.get(&name).is_some_and(|v| v.is_perhaps) {
                 self.blur(&name, "which of several variables is erased");
                 continue;
@@ -253,7 +316,7 @@ impl Fish<'_> {
             };
             match index.and_then(|i| state.scopes.get_mut(i)).and_then(|s| s.vars.remove(&name)) {
                 Some(_) if self.quiet == 0 => {
-                    self.log.push(Assigned { name: name.clone(), value: None, site, around: self.around.clone() });
+                    self.log.push(Assigned { name: name.clone(), held: None, site, around: self.around.clone() });
                 }
                 Some(_) => {}
                 None => status = 4,
@@ -262,7 +325,46 @@ impl Fish<'_> {
                 self.reconstruct();
             }
         }
+        // Names may be set by what is not followed.
+        if status != 0 && self.live.as_ref().is_some_and(|s| s.open.is_some()) {
+            return self.doubt_status("whether the name is set is not known");
+        }
         self.set_status(status);
+    }
+
+    /// Takes some items out of a list: `set -e L[1]`.
+    fn erase_some(&mut self, name: &[u8], at: usize, scope: Option<Kept>) {
+        let (base, index) = name.split_at(at);
+        let index = index.strip_prefix(b"[").and_then(|i| i.strip_suffix(b"]"));
+        let old = if scope.is_none() { self.items(base) } else { Err(self.doubt("a part of a list")) };
+        let items = old.and_then(|mut old| {
+            let (from, to) = index.and_then(|i| words::indices(i, old.len())).ok_or_else(|| self.doubt("a part of a list"))?;
+            let (from, to) = (from.min(to), from.max(to));
+            let mut count = 0;
+            old.retain(|_| {
+                count += 1;
+                !(from..=to).contains(&count)
+            });
+            Ok(old)
+        });
+        let is_perhaps = self.get(base).map(|v| v.is_perhaps);
+        if is_perhaps.is_some() {
+            self.put_var(base, scope, items, None, None);
+        }
+        if is_perhaps == Some(true) {
+            self.blur(base, "a part of a list");
+        }
+    }
+
+    /// `setenv`, which fish has for those who come from another shell.
+    pub(super) fn setenv(&mut self, known: Option<&[Bytes]>) {
+        match known {
+            Some([name]) => self.put(name, Some(Kept::Global), vec![Val::of(b"")], Some(true), None),
+            Some([name, value]) => self.put(name, Some(Kept::Global), vec![Val::Known(value.clone())], Some(true), None),
+            Some(_) => {}
+            None => return self.fog("a variable is set whose name is not known"),
+        }
+        self.doubt_status("how a function of fish ends");
     }
 
     pub(super) fn export(&mut self, arguments: &[Val]) {

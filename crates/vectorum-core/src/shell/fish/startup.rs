@@ -1,5 +1,7 @@
 //! What fish reads before its program, and what it hands on.
 
+use std::sync::Arc;
+
 use super::*;
 
 /// Reads the file of universal variables.
@@ -65,6 +67,7 @@ pub(super) fn universal(path: &[u8], text: &[u8]) -> BTreeMap<Bytes, Var> {
 /// fish as it starts, before it reads a file.
 pub(super) fn begin<'a>(
     ground: Ground<'a>,
+    touched: &'a Touched<'a>,
     account: &'a Account,
     start: &Start,
     open: Option<Rc<Doubt>>,
@@ -118,13 +121,19 @@ pub(super) fn begin<'a>(
         status: Ok(0),
         open,
         output: None,
+        input: Input::default(),
     };
     Fish {
-        ground,
+        ground: Ground { files: touched, ..ground },
+        touched,
         account,
         invocation,
         live: Some(state),
-        left: vec![(true, None)],
+        frames: Fish::begin_frames(),
+        is_lacking: false,
+        nested: 0,
+        captures: 0,
+        restless: BTreeSet::new(),
         source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
         at: 0,
         steps: 0,
@@ -150,8 +159,9 @@ pub(crate) fn taken_in(
     folder: &[u8],
     invocation: &Invocation,
 ) -> Started {
-    let mut fish = begin(ground, account, start, None, folder, invocation);
-    fish.run_file(path);
+    let touched = Touched::new(ground.files);
+    let mut fish = begin(ground, &touched, account, start, None, folder, invocation);
+    fish.run_file(path, None);
     settle(fish, start)
 }
 
@@ -164,9 +174,14 @@ pub(crate) fn interpret(
     folder: &[u8],
     invocation: &Invocation,
 ) -> Started {
-    let mut fish = begin(ground, account, start, open, folder, invocation);
+    let touched = Touched::new(ground.files);
+    let mut fish = begin(ground, &touched, account, start, open, folder, invocation);
     locale(&mut fish, start);
     let config = fish.config();
+    let path = Var { items: function_path(&fish, &config), exported: Some(false), is_path: false, is_perhaps: false, site: None };
+    if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1)) {
+        globals.vars.entry(Bytes::from_static(b"fish_function_path")).or_insert(path);
+    }
     let stored = [&config[..], b"/fish_variables"].concat();
     if let Content::Bytes(text) = ground.files.read(&stored) {
         let vars = universal(&stored, &text);
@@ -181,14 +196,14 @@ pub(crate) fn interpret(
     fish.quiet -= 1;
     snippets(&mut fish, &config);
     for path in [b"/etc/fish/config.fish".to_vec(), [&config[..], b"/config.fish"].concat()] {
-        if fish.live.is_some() && matches!(ground.files.kind(&path), Kind::File | Kind::Program | Kind::Unknown) {
-            fish.run_file(&path);
+        if fish.live.is_some() && matches!(fish.ground.files.kind(&path), Kind::File | Kind::Program | Kind::Unknown) {
+            fish.run_file(&path, None);
         }
     }
     if let Payload::Script(Some((script, until))) = &invocation.payload {
         fish.until = Some(until.clone());
         if fish.live.is_some() {
-            fish.run_file(script);
+            fish.run_file(script, None);
         }
         let rest = fish.live.take().filter(|s| s.open.is_some());
         fish.live = fish.stopped.take().or(rest);
@@ -220,6 +235,34 @@ pub(super) fn locale(fish: &mut Fish<'_>, start: &Start) {
     fish.quiet -= 1;
 }
 
+/// The folders in which functions lie that are taken in when they are called.
+fn function_path(fish: &Fish<'_>, config: &[u8]) -> Result<Vec<Val>, Rc<Doubt>> {
+    let one = |name: &[u8]| fish.items(name).map(|i| i.first().cloned().filter(|v| v.is_empty() != Some(true)));
+    let text = |value: Val| value.known().cloned().ok_or_else(|| fish.doubt("where functions lie is not known"));
+    let data = match (one(b"XDG_DATA_HOME")?, one(b"HOME")?) {
+        (Some(data), _) => text(data)?,
+        (None, home) => {
+            let home = home.map_or_else(|| Ok(fish.account.home.clone()), text)?;
+            [&home[..], b"/.local/share"].concat().into()
+        }
+    };
+    let others = one(b"XDG_DATA_DIRS")?.map(text).transpose()?.unwrap_or_else(|| Bytes::from_static(b"/usr/share"));
+    let mut out = vec![[config, b"/functions"].concat(), b"/etc/fish/functions".to_vec()];
+    let mut vendors: Vec<Vec<u8>> = std::iter::once(&data[..])
+        .chain(others.split(|b| *b == b':'))
+        .filter(|d| d.starts_with(b"/"))
+        .map(|d| [d, b"/fish/vendor_functions.d"].concat())
+        .collect();
+    vendors.push(b"/usr/share/fish/vendor_functions.d".to_vec());
+    for vendor in vendors {
+        if !out.contains(&vendor) {
+            out.push(vendor);
+        }
+    }
+    out.push(SHARED.strip_suffix(b"/").unwrap_or(SHARED).to_vec());
+    Ok(out.iter().map(Val::of).collect())
+}
+
 /// The files of all folders of snippets: a name that came already is passed over.
 fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
     let data =
@@ -248,15 +291,15 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
             }
             seen.push(name.clone());
             let path = [&folder[..], b"/", &name].concat();
-            fish.run_file(&path);
+            fish.run_file(&path, None);
         }
     }
 }
 
 pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
-    let left = fish.left.drain(..).next().and_then(|(_, left)| left);
+    let left = fish.ended();
     let ended = Ended::of(fish.live.is_some(), left.is_some());
-    let (log, skipped, read) = (Rc::new(fish.log), fish.skipped, fish.read);
+    let (log, skipped, read) = (Arc::new(fish.log), fish.skipped, fish.read);
     let mut started = Started { ended, log, skipped, read, ..Started::default() };
     let Some(state) = fish.live else { return started };
     started.open = state.open.clone();
@@ -315,6 +358,6 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
             started.kept.push((name.clone(), site));
         }
     }
-    Rc::make_mut(&mut started.log).retain(|a| !a.site.path.is_empty());
+    Arc::make_mut(&mut started.log).retain(|a| !a.site.path.is_empty());
     started
 }

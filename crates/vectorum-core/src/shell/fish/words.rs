@@ -1,4 +1,4 @@
-//! Words: lists, patterns of file names, outputs, and `string`.
+//! Words: lists, braces, patterns of file names, and outputs.
 
 use super::*;
 
@@ -20,20 +20,16 @@ impl Fish<'_> {
     pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Rc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
         let mut out: Vec<Val> = vec![Val::of(b"")];
+        let (mut has_braces, mut has_list) = (false, false);
         for part in &word.parts {
             let values: Vec<Val> = match part {
                 Part::Text(text) | Part::Quoted(text) => vec![Val::of(text)],
                 Part::Star => vec![Val::of([STAR])],
                 Part::Unfollowed(why) => return Err(self.doubt(why)),
-                Part::Name(name, quoted, index) => {
-                    let items = if &name[..] == b"argv" { self.items(b"argv") } else { self.items(name) };
-                    let items = match (items, index) {
-                        (Ok(items), None) => Ok(items),
-                        (Ok(items), Some(index)) => {
-                            let at = if *index < 0 { items.len() as i64 + index } else { index - 1 };
-                            Ok(usize::try_from(at).ok().and_then(|at| items.get(at).cloned()).into_iter().collect())
-                        }
-                        (Err(doubt), _) => Err(doubt),
+                Part::Name(name, quoted, chosen) => {
+                    let items = match (self.items(name), chosen) {
+                        (Ok(items), Some(chosen)) => self.chosen(&items, chosen),
+                        (items, _) => items,
                     };
                     match (items, quoted) {
                         (Ok(items), false) => items,
@@ -45,14 +41,56 @@ impl Fish<'_> {
                         (Err(doubt), false) => return Err(doubt),
                     }
                 }
-                Part::Output(jobs, quoted) => match self.output(jobs) {
-                    Val::Known(text) if *quoted => vec![Val::of(text.strip_suffix(b"\n").unwrap_or(&text))],
-                    Val::Known(text) if text.is_empty() => Vec::new(),
-                    Val::Known(text) => text.strip_suffix(b"\n").unwrap_or(&text).split(|b| *b == b'\n').map(Val::of).collect(),
-                    Val::Unknown(doubt) if *quoted => vec![Val::Unknown(doubt)],
-                    Val::Unknown(doubt) => return Err(doubt),
+                Part::Through(named, quoted, chosen) => {
+                    let names = self.expand(&Word { parts: vec![(**named).clone()] })?;
+                    let mut items = Vec::new();
+                    for name in names {
+                        let name = name.known().cloned().ok_or_else(|| self.doubt("a variable whose name is not known"))?;
+                        items.extend(self.items(&name)?);
+                    }
+                    let items = match chosen {
+                        Some(chosen) => self.chosen(&items, chosen)?,
+                        None => items,
+                    };
+                    // What separates the items of one that holds a path is told by its own name.
+                    match (*quoted, items.len()) {
+                        (false, _) => items,
+                        (true, 0 | 1) => vec![joined(&items, b" ")],
+                        (true, _) => return Err(self.doubt("a variable that another one names")),
+                    }
+                }
+                Part::Output(jobs, quoted, chosen) => match (self.output(jobs), chosen) {
+                    (Val::Known(text), None) if *quoted => vec![Val::of(text.strip_suffix(b"\n").unwrap_or(&text))],
+                    (Val::Known(text), chosen) => {
+                        let lines = match text.is_empty() {
+                            true => Vec::new(),
+                            false => text.strip_suffix(b"\n").unwrap_or(&text).split(|b| *b == b'\n').map(Val::of).collect(),
+                        };
+                        match chosen {
+                            Some(_) if *quoted => return Err(self.doubt("some lines of what commands print")),
+                            Some(chosen) => self.chosen(&lines, chosen)?,
+                            None => lines,
+                        }
+                    }
+                    (Val::Unknown(doubt), None) if *quoted => vec![Val::Unknown(doubt)],
+                    (Val::Unknown(doubt), _) => return Err(doubt),
                 },
+                Part::Braces(words) => {
+                    let mut all = Vec::new();
+                    for word in words {
+                        match self.expand(word)? {
+                            one if one.len() == 1 || word.parts.iter().any(Part::is_braces) => all.extend(one),
+                            _ => return Err(self.doubt("a list in braces")),
+                        }
+                    }
+                    has_braces = true;
+                    all
+                }
             };
+            has_list |= values.len() > 1 && !part.is_braces();
+            if has_braces && has_list {
+                return Err(self.doubt("a list beside braces"));
+            }
             let mut next = Vec::new();
             for right in &values {
                 for left in &out {
@@ -122,142 +160,56 @@ impl Fish<'_> {
         Ok(there.into_iter().map(|name| [folder, &name[..]].concat().into()).collect())
     }
 
+    /// The items that are chosen of a list: `2`, `-1`, `2..-1`.
+    fn chosen(&mut self, items: &[Val], chosen: &[Word]) -> Result<Vec<Val>, Rc<Doubt>> {
+        let mut out = Vec::new();
+        for word in self.fields(chosen)? {
+            let text = word.known().ok_or_else(|| self.doubt("a part of a list"))?;
+            let (from, to) = indices(text, items.len()).ok_or_else(|| self.doubt("a part of a list"))?;
+            let last = i64::try_from(items.len()).unwrap_or(i64::MAX);
+            let is_range = text.windows(2).any(|w| w == b"..");
+            // What reaches beyond the list is cut, forwards and backwards.
+            let (from, to) = match is_range {
+                true if from > last && to > last => continue,
+                true => (from.min(last), to.min(last)),
+                false => (from, to),
+            };
+            let steps: Box<dyn Iterator<Item = i64>> = if from <= to { Box::new(from..=to) } else { Box::new((to..=from).rev()) };
+            let taken = steps.filter_map(|at| items.get(usize::try_from(at - 1).ok()?).cloned());
+            out.extend(taken);
+        }
+        Ok(out)
+    }
+
     pub(super) fn output(&mut self, jobs: &[Job]) -> Val {
-        let Some(outer) = self.live.clone() else { return Val::of(b"") };
         let at = self.at;
-        if let Some(state) = &mut self.live {
-            state.output = Some(Val::of(b""));
-        }
-        // Changes in a substitution stay, in fish.
-        self.run(jobs);
+        // What is set in a substitution stays, in fish, but for what is local; what leaves it leaves what is around it.
+        let text = self.captured(|m| {
+            m.push(Kept::Block);
+            m.run(jobs);
+            m.pop();
+        });
         self.at = at;
-        let Some(state) = &mut self.live else {
-            self.live = Some(outer);
-            self.fog("commands whose output is used end the shell");
-            return Val::Unknown(self.doubt("what a command prints"));
-        };
-        let output = std::mem::replace(&mut state.output, outer.output);
-        match output {
-            Some(text) => text,
-            None => Val::Unknown(self.doubt("what a command prints")),
-        }
+        text
     }
 }
 
-/// `string`, as far as it is followed: the lines that it prints, and its status.
-pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
-    let (command, rest) = words.split_first()?;
-    let (mut options, mut at) = (Vec::new(), 0);
-    let mut most = usize::MAX;
-    while let Some(word) = rest.get(at).filter(|w| w.len() > 1 && w.starts_with(b"-")) {
-        at += 1;
-        match &word[..] {
-            b"--" => break,
-            b"-m" | b"--max" => {
-                most = std::str::from_utf8(rest.get(at)?).ok()?.parse().ok()?;
-                at += 1;
-            }
-            b"-q" | b"--quiet" => options.push(b'q'),
-            b"-a" | b"--all" => options.push(b'a'),
-            b"-n" | b"--no-empty" => options.push(b'n'),
-            b"-v" | b"--invert" => options.push(b'v'),
-            _ => return None,
-        }
-    }
-    let has = |option: u8| options.contains(&option);
-    let needed = match &command[..] {
-        b"split" | b"join" | b"match" => 2,
-        b"replace" => 3,
-        _ => 1,
+/// What `3`, `-1` or `2..-1` stand for in a list so long: the first and the last index, from one on.
+pub(super) fn indices(text: &[u8], length: usize) -> Option<(i64, i64)> {
+    let length = i64::try_from(length).ok()?;
+    let number = |text: &str| match text.trim().parse::<i64>().ok()? {
+        0 => None,
+        at if at < 0 => Some(length + at + 1),
+        at => Some(at),
     };
-    // Options may come behind the first texts, too.
-    let mut given = rest.get(at..)?.to_vec();
-    if let Some(dashes) = given.iter().position(|w| w.starts_with(b"-")) {
-        if given.get(dashes).is_none_or(|w| w != "--") {
-            return None;
+    let text = std::str::from_utf8(text).ok()?;
+    match text.split_once("..") {
+        Some((from, to)) => {
+            let from = if from.trim().is_empty() { 1 } else { number(from)? };
+            let to = if to.trim().is_empty() { length } else { number(to)? };
+            // A negative end before the first item is taken in ways of its own.
+            (from > 0 && to > 0).then_some((from, to))
         }
-        given.remove(dashes);
+        None => number(text).map(|at| (at, at)),
     }
-    // Without texts it reads them.
-    let mut texts = Some(&given).filter(|texts| texts.len() >= needed)?.iter();
-    let is_plain = |text: &[u8]| text.is_ascii() && !text.contains(&b'\n');
-    let mut out: Vec<Bytes> = Vec::new();
-    let mut is_changed = false;
-    match &command[..] {
-        b"split" => {
-            let separator = texts.next().filter(|s| !s.is_empty())?;
-            for text in texts {
-                let mut left: &[u8] = text;
-                let mut count = 0;
-                while let Some(found) = memchr::memmem::find(left, separator).filter(|_| count < most) {
-                    out.push(Bytes::copy_from_slice(left.get(..found)?));
-                    left = left.get(found + separator.len()..)?;
-                    count += 1;
-                    is_changed = true;
-                }
-                out.push(Bytes::copy_from_slice(left));
-            }
-            if has(b'n') {
-                out.retain(|t| !t.is_empty());
-            }
-        }
-        b"join" => {
-            let separator = texts.next()?;
-            let all: Vec<&[u8]> = texts.map(|t| &t[..]).collect();
-            is_changed = all.len() > 1;
-            if all.is_empty() {
-                return None;
-            }
-            out.push(all.join(&separator[..]).into());
-        }
-        b"lower" | b"upper" => {
-            for text in texts {
-                let new = if command == "lower" { text.to_ascii_lowercase() } else { text.to_ascii_uppercase() };
-                is_changed |= new != text[..];
-                out.push(is_plain(text).then(|| new.into())?);
-            }
-        }
-        b"length" => {
-            for text in texts {
-                is_changed |= !text.is_empty();
-                out.push(is_plain(text).then(|| text.len().to_string().into())?);
-            }
-        }
-        b"replace" if !has(b'v') => {
-            let (from, to) = (texts.next().filter(|f| !f.is_empty())?, texts.next()?);
-            for text in texts {
-                let mut made = Vec::new();
-                let mut left: &[u8] = text;
-                let mut any = false;
-                while let Some(found) = memchr::memmem::find(left, from).filter(|_| !any || has(b'a')) {
-                    made.extend_from_slice(left.get(..found)?);
-                    made.extend_from_slice(to);
-                    left = left.get(found + from.len()..)?;
-                    any = true;
-                }
-                made.extend_from_slice(left);
-                is_changed |= any;
-                out.push(made.into());
-            }
-        }
-        b"match" => {
-            let pattern = texts.next()?;
-            // A bracket is a text there, and braces and backslashes are of fish's own kind.
-            if pattern.iter().any(|b| b"[\\".contains(b)) || has(b'a') {
-                return None;
-            }
-            let taken = Pattern::new(pattern, &[], Groups::None).ok()?;
-            for text in texts {
-                if taken.matches(text).ok()? != has(b'v') {
-                    is_changed = true;
-                    out.push(text.clone());
-                }
-            }
-        }
-        _ => return None,
-    }
-    if has(b'q') {
-        out.clear();
-    }
-    (out.iter().all(|t| !t.contains(&b'\n'))).then_some((out, u8::from(!is_changed)))
 }

@@ -1,0 +1,179 @@
+//! What happened to names along a route. What a shell's files do is kept once for all routes that start it
+//! alike, and only looked at through each route.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::{Held, Site};
+use crate::shell::{Around, Assigned};
+
+/// What happened to a name at a hop.
+#[derive(Clone, Copy, Debug)]
+pub struct Event<'a> {
+    /// The hop, by its place in [`Forecast::hops`](super::Forecast::hops).
+    pub hop: usize,
+    /// The name.
+    pub name: &'a Bytes,
+    /// The value it has from here on; `None` if it was dropped.
+    pub held: Option<&'a Held>,
+    /// The line that says so.
+    pub site: Option<&'a Site>,
+    /// Why, where the hop's own rule says so.
+    pub why: Option<&'static str>,
+    /// Of a line of a shell's: how it came to be run.
+    pub around: &'a Around,
+}
+
+/// What a hop does by a rule of its own.
+#[derive(Clone, Debug)]
+pub(super) struct Deed {
+    pub(super) hop: usize,
+    pub(super) name: Bytes,
+    pub(super) held: Option<Held>,
+    pub(super) site: Option<Site>,
+    pub(super) why: Option<&'static str>,
+    pub(super) around: Around,
+}
+
+impl Deed {
+    pub(super) fn new(hop: usize, name: Bytes, held: Option<Held>, site: Option<Site>) -> Deed {
+        Deed { hop, name, held, site, why: None, around: Around::default() }
+    }
+}
+
+#[derive(Clone, Debug)]
+enum Part {
+    One(Box<Deed>),
+    /// What a shell's files set, as far as it is among these names.
+    Shell {
+        hop: usize,
+        log: Arc<Vec<Assigned>>,
+        names: Arc<BTreeSet<Bytes>>,
+    },
+}
+
+/// What happened on a route, in order.
+#[derive(Clone, Debug, Default)]
+pub struct Events(Vec<Part>);
+
+impl Events {
+    pub(super) fn push(&mut self, deed: Deed) {
+        self.0.push(Part::One(Box::new(deed)));
+    }
+
+    pub(super) fn push_shell(&mut self, hop: usize, log: Arc<Vec<Assigned>>, names: BTreeSet<Bytes>) {
+        self.0.push(Part::Shell { hop, log, names: Arc::new(names) });
+    }
+
+    /// What a hop did last to a name, if nothing came after it.
+    pub(super) fn last_of(&mut self, name: &[u8]) -> Option<&mut Deed> {
+        for part in self.0.iter_mut().rev() {
+            match part {
+                Part::One(deed) if deed.name == name => return Some(deed),
+                Part::Shell { log, names, .. } if names.contains(name) && log.iter().any(|a| a.name == name) => return None,
+                _ => {}
+            }
+        }
+        None
+    }
+
+    /// Returns all that happened, in order.
+    pub fn all(&self) -> impl DoubleEndedIterator<Item = Event<'_>> {
+        self.0.iter().flat_map(|part| part.events(None))
+    }
+
+    /// Returns what happened to a name, in order.
+    pub fn of<'a>(&'a self, name: &'a [u8]) -> impl DoubleEndedIterator<Item = Event<'a>> {
+        self.0.iter().flat_map(move |part| part.events(Some(name)))
+    }
+}
+
+impl Part {
+    /// Its events, or those of one name.
+    fn events<'a>(&'a self, name: Option<&'a [u8]>) -> Box<dyn DoubleEndedIterator<Item = Event<'a>> + 'a> {
+        match self {
+            Part::One(deed) if name.is_none_or(|n| deed.name == n) => Box::new(std::iter::once(Event {
+                hop: deed.hop,
+                name: &deed.name,
+                held: deed.held.as_ref(),
+                site: deed.site.as_ref(),
+                why: deed.why,
+                around: &deed.around,
+            })),
+            Part::Shell { hop, log, names } if name.is_none_or(|n| names.contains(n)) => {
+                let counts = move |a: &&Assigned| name.map_or_else(|| names.contains(&a.name), |n| a.name == n);
+                Box::new(log.iter().filter(counts).map(|assigned| Event {
+                    hop: *hop,
+                    name: &assigned.name,
+                    held: assigned.held.as_ref(),
+                    site: Some(&assigned.site),
+                    why: None,
+                    around: &assigned.around,
+                }))
+            }
+            _ => Box::new(std::iter::empty()),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn named(name: &'static str) -> Bytes {
+        Bytes::from_static(name.as_bytes())
+    }
+
+    fn known(value: &'static str) -> Option<Held> {
+        Some(Held::Known(named(value)))
+    }
+
+    fn assigned(name: &'static str, held: Option<Held>, line: usize) -> Assigned {
+        Assigned { name: named(name), held, site: Site { path: named("/rc"), line }, around: Around::default() }
+    }
+
+    /// A hop that sets two names, a shell that changes them and more, and a hop that drops one.
+    fn events() -> Events {
+        let mut events = Events::default();
+        events.push(Deed::new(0, named("PIER"), known("4"), None));
+        events.push(Deed::new(0, named("TIDE"), known("low"), None));
+        let log = vec![
+            assigned("PIER", known("5"), 1),
+            assigned("local", known("x"), 2),
+            assigned("PIER", None, 3),
+            assigned("TIDE", known("high"), 4),
+        ];
+        events.push_shell(1, Arc::new(log), [named("PIER"), named("TIDE")].into());
+        events.push(Deed::new(2, named("TIDE"), None, None));
+        events
+    }
+
+    #[test]
+    fn what_a_shell_did_stands_among_what_hops_do() {
+        let events = events();
+        let told = |name: &str| -> Vec<(usize, Option<Held>, Option<usize>)> {
+            events.of(name.as_bytes()).map(|e| (e.hop, e.held.cloned(), e.site.map(|s| s.line))).collect()
+        };
+        assert_eq!(told("PIER"), [(0, known("4"), None), (1, known("5"), Some(1)), (1, None, Some(3))]);
+        assert_eq!(told("TIDE"), [(0, known("low"), None), (1, known("high"), Some(4)), (2, None, None)]);
+        // Names that the shell keeps to itself are not told.
+        assert_eq!(told("local"), []);
+        let lines: Vec<_> = events.all().filter_map(|e| e.site).map(|s| s.line).collect();
+        assert_eq!(lines, [1, 3, 4]);
+        assert_eq!(events.of(b"TIDE").rfind(|e| e.hop == 1).and_then(|e| e.held.cloned()), known("high"));
+    }
+
+    #[test]
+    fn only_what_a_hop_did_last_is_changed_afterwards() {
+        let mut events = events();
+        assert!(events.last_of(b"PIER").is_none(), "a shell's line came after it");
+        events.last_of(b"TIDE").expect("it was dropped").why = Some("so");
+        assert_eq!(events.of(b"TIDE").next_back().and_then(|e| e.why), Some("so"));
+        // Another route that shares the shell's log stays as it is.
+        let mut other = events.clone();
+        other.push(Deed::new(3, named("PIER"), known("6"), None));
+        assert_eq!((events.of(b"PIER").count(), other.of(b"PIER").count()), (3, 4));
+    }
+}

@@ -1,0 +1,365 @@
+//! Commands made of others: conditions, loops, cases, functions and tests.
+
+use std::rc::Rc;
+
+use super::parse::{Parsed, Parser, is_name, is_name_start};
+use super::syntax::*;
+
+impl Parser<'_> {
+    /// Takes a function of zsh's without a name, which runs at once: it becomes one with a name that nobody
+    /// can give, and its call.
+    pub(super) fn anonymous(&mut self) -> Parsed<Kind> {
+        let at = self.at;
+        self.at += 2;
+        let name = b"(anon)".to_vec();
+        let function = self.function(name.clone(), at, false)?;
+        let mut words = vec![Word::new(vec![Part::Quoted(name)], at, at)];
+        loop {
+            self.blanks();
+            match self.peek() {
+                None | Some(b'\n' | b';' | b'&' | b'|' | b')' | b'<' | b'>' | b'}') => break,
+                _ => words.push(self.word()?),
+            }
+        }
+        let call = Command { kind: Kind::Simple(Vec::new(), words), redirects: Vec::new(), at, end: self.at };
+        let item = |command| Item {
+            first: Pipeline { commands: vec![command], is_negated: false },
+            rest: Vec::new(),
+            is_background: false,
+        };
+        Ok(Kind::Group(List { items: vec![item(function), item(call)] }))
+    }
+
+    pub(super) fn function(&mut self, name: Vec<u8>, at: usize, by_word: bool) -> Parsed<Command> {
+        self.lines()?;
+        if self.at_end() {
+            return self.trouble("a function without a body");
+        }
+        let body = self.command()?;
+        Ok(Command { end: self.at, kind: Kind::Function(name, Rc::new(body), by_word), redirects: Vec::new(), at })
+    }
+
+    /// Takes a compound command; a simple one is left for the caller.
+    pub(super) fn kind(&mut self) -> Parsed<Kind> {
+        if self.dialect.is_rich() && self.starts(b"((") {
+            let from = self.at;
+            if let Some(inner) = self.balanced_sum() {
+                let mut parser = Parser::new(&inner, self.dialect);
+                parser.depth = self.depth;
+                return Ok(Kind::Arithmetic(parser.double(None)?));
+            }
+            self.at = from;
+        }
+        if self.dialect == Dialect::Zsh && self.starts(b"()") {
+            return self.anonymous();
+        }
+        if self.take(b"(") {
+            let list = self.whole()?;
+            self.blanks();
+            return if self.take(b")") { Ok(Kind::Subshell(list)) } else { self.trouble("a parenthesis is not closed") };
+        }
+        if self.dialect == Dialect::Zsh && self.peek() == Some(b'{') && !self.is_word(b"{") {
+            return Err(Trouble { at: self.at, what: "a brace that zsh takes for a beginning", is_error: false });
+        }
+        if self.take_word(b"{") {
+            self.braces += 1;
+            let list = self.whole();
+            self.braces -= 1;
+            let list = list?;
+            self.expect_word(b"}", "a brace is not closed")?;
+            self.blanks();
+            if self.dialect == Dialect::Zsh && self.is_word(b"always") {
+                return Ok(Kind::Unfollowed("a block with «always»"));
+            }
+            return Ok(Kind::Group(list));
+        }
+        if self.take_word(b"if") {
+            return self.if_command();
+        }
+        if self.take_word(b"while") {
+            let condition = self.whole()?;
+            return Ok(Kind::While(false, condition, self.loop_body()?));
+        }
+        if self.take_word(b"until") {
+            let condition = self.whole()?;
+            return Ok(Kind::While(true, condition, self.loop_body()?));
+        }
+        if self.take_word(b"for") {
+            return self.for_command();
+        }
+        if self.take_word(b"case") {
+            return self.case_command();
+        }
+        if self.dialect.is_rich() {
+            if self.take_word(b"[[") {
+                let test = self.test_or()?;
+                self.lines()?;
+                return if self.take_word(b"]]") { Ok(Kind::Test(test)) } else { self.trouble("a test is not closed") };
+            }
+            if self.take_word(b"function") {
+                self.blanks();
+                let from = self.at;
+                while self.peek().is_some_and(|b| !b" \t\n;&|<>(){}\"'$`\\".contains(&b)) {
+                    self.at += 1;
+                }
+                let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+                self.blanks();
+                if name.is_empty() {
+                    return Err(Trouble { at: from, what: "a function without a name", is_error: false });
+                }
+                if self.take(b"(") {
+                    self.blanks();
+                    if !self.take(b")") {
+                        return self.trouble("a parenthesis is not closed");
+                    }
+                }
+                let command = self.function(name, from, true)?;
+                return Ok(command.kind);
+            }
+            for (word, why) in [
+                (&b"select"[..], "a menu that waits for a choice"),
+                (b"coproc", "a process beside the shell"),
+                (b"repeat", "a loop of zsh's own"),
+                (b"foreach", "a loop of zsh's own"),
+            ] {
+                let is_here = self.dialect == Dialect::Zsh || matches!(word, b"select" | b"coproc");
+                if is_here && self.is_word(word) {
+                    return self.trouble_unfollowed(why);
+                }
+            }
+        }
+        Ok(Kind::Simple(Vec::new(), Vec::new()))
+    }
+
+    pub(super) fn trouble_unfollowed(&self, what: &'static str) -> Parsed<Kind> {
+        Err(Trouble { at: self.at, what, is_error: false })
+    }
+
+    pub(super) fn if_command(&mut self) -> Parsed<Kind> {
+        let mut arms = Vec::new();
+        loop {
+            let condition = self.whole()?;
+            if condition.items.is_empty() {
+                return self.trouble("a condition is missing");
+            }
+            self.expect_word(b"then", "«then» is missing")?;
+            let body = self.whole()?;
+            if body.items.is_empty() && self.dialect != Dialect::Zsh {
+                return self.trouble("a command is missing");
+            }
+            arms.push((condition, body));
+            self.lines()?;
+            if self.take_word(b"elif") {
+                continue;
+            }
+            let otherwise = if self.take_word(b"else") { Some(self.whole()?) } else { None };
+            self.expect_word(b"fi", "«fi» is missing")?;
+            return Ok(Kind::If(arms, otherwise));
+        }
+    }
+
+    pub(super) fn loop_body(&mut self) -> Parsed<List> {
+        self.lines()?;
+        let braced = self.dialect.is_rich() && self.is_word(b"{");
+        if braced {
+            self.at += 1;
+            let body = self.whole()?;
+            self.expect_word(b"}", "a brace is not closed")?;
+            return Ok(body);
+        }
+        self.expect_word(b"do", "«do» is missing")?;
+        let body = self.whole()?;
+        self.expect_word(b"done", "«done» is missing")?;
+        Ok(body)
+    }
+
+    pub(super) fn for_command(&mut self) -> Parsed<Kind> {
+        self.blanks();
+        if self.dialect.is_rich() && self.starts(b"((") {
+            let Some(inner) = self.balanced_sum() else { return self.trouble("a parenthesis is not closed") };
+            let mut pieces = inner.split(|b| *b == b';').map(|piece| {
+                let mut parser = Parser::new(piece, self.dialect);
+                parser.depth = self.depth;
+                parser.double(None)
+            });
+            let mut piece = || pieces.next().unwrap_or(Ok(Vec::new()));
+            let parts = [piece()?, piece()?, piece()?];
+            self.blanks();
+            self.take(b";");
+            return Ok(Kind::Count(parts, self.loop_body()?));
+        }
+        let from = self.at;
+        while self.peek().is_some_and(is_name) {
+            self.at += 1;
+        }
+        let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+        if !name.first().is_some_and(|b| is_name_start(*b)) {
+            return self.trouble("a name is missing");
+        }
+        self.lines()?;
+        let mut words = None;
+        if self.take_word(b"in") {
+            let mut taken = Vec::new();
+            loop {
+                self.blanks();
+                match self.peek() {
+                    None | Some(b'\n' | b';') => break,
+                    Some(b'(') => return self.parenthesis(),
+                    Some(b'&' | b'|' | b'<' | b'>' | b')') => return self.trouble("this cannot stand here"),
+                    _ => taken.push(self.word()?),
+                }
+            }
+            words = Some(taken);
+        } else if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {
+            self.at += 1;
+            words = Some(self.array()?);
+            // In zsh a block, or one command, may follow at once.
+            self.blanks();
+            let is_short = !matches!(self.peek(), None | Some(b';' | b'\n')) && !self.is_word(b"do");
+            if is_short {
+                let first = self.command()?;
+                let first = Pipeline { commands: vec![first], is_negated: false };
+                let body = List { items: vec![Item { first, rest: Vec::new(), is_background: false }] };
+                return Ok(Kind::For(name, words, body));
+            }
+        }
+        self.blanks();
+        self.take(b";");
+        let body = self.loop_body()?;
+        Ok(Kind::For(name, words, body))
+    }
+
+    pub(super) fn case_command(&mut self) -> Parsed<Kind> {
+        self.blanks();
+        let word = self.word()?;
+        self.lines()?;
+        // An old form, with braces.
+        let has_braces = self.dialect.is_rich() && self.dialect != Dialect::Bash && self.take_word(b"{");
+        if !has_braces {
+            self.expect_word(b"in", "«in» is missing")?;
+        }
+        let mut arms = Vec::new();
+        loop {
+            self.lines()?;
+            if self.take_word(if has_braces { b"}" } else { b"esac" }) {
+                return Ok(Kind::Case(word, arms));
+            }
+            if self.at >= self.text.len() {
+                return self.trouble("«esac» is missing");
+            }
+            self.take(b"(");
+            let mut patterns = Vec::new();
+            loop {
+                self.blanks();
+                let from = self.at;
+                let pattern = self.pattern_word()?;
+                // bash takes groups here only with an option, which may be on by another file.
+                let has_group = pattern.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'(')));
+                let before = self.text.get(..from).unwrap_or_default();
+                if has_group && self.dialect == Dialect::Bash && memchr::memmem::find(before, b"extglob").is_none() {
+                    return Err(Trouble {
+                        at: from,
+                        what: "a pattern that bash reads only where the option is set",
+                        is_error: false,
+                    });
+                }
+                patterns.push(pattern);
+                self.blanks();
+                if self.take(b"|") {
+                    continue;
+                }
+                if self.take(b")") {
+                    break;
+                }
+                return self.trouble("a pattern is not closed");
+            }
+            let body = self.whole()?;
+            self.lines()?;
+            let end = if self.take(b";;&") || matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) && self.take(b";|") {
+                ArmEnd::On
+            } else if self.take(b";;") {
+                ArmEnd::Done
+            } else if self.take(b";&") {
+                ArmEnd::Through
+            } else {
+                arms.push(Arm { patterns, body, end: ArmEnd::Done });
+                self.expect_word(if has_braces { b"}" } else { b"esac" }, "«esac» is missing")?;
+                return Ok(Kind::Case(word, arms));
+            };
+            arms.push(Arm { patterns, body, end });
+        }
+    }
+
+    pub(super) fn test_or(&mut self) -> Parsed<Test> {
+        let mut test = self.test_and()?;
+        loop {
+            self.lines()?;
+            if !self.take(b"||") {
+                return Ok(test);
+            }
+            test = Test::Or(Box::new(test), Box::new(self.test_and()?));
+        }
+    }
+
+    pub(super) fn test_and(&mut self) -> Parsed<Test> {
+        let mut test = self.test_one()?;
+        loop {
+            self.lines()?;
+            if !self.take(b"&&") {
+                return Ok(test);
+            }
+            test = Test::And(Box::new(test), Box::new(self.test_one()?));
+        }
+    }
+
+    pub(super) fn test_one(&mut self) -> Parsed<Test> {
+        self.deeper(|p| {
+            p.lines()?;
+            if p.take_word(b"!") {
+                return Ok(Test::Not(Box::new(p.test_one()?)));
+            }
+            if p.take(b"(") {
+                let test = p.test_or()?;
+                p.lines()?;
+                return if p.take(b")") { Ok(test) } else { p.trouble("a parenthesis is not closed") };
+            }
+            let first = p.word()?;
+            p.lines()?;
+            if let Some(operator) = first.literal().filter(|l| l.len() == 2 && l.first() == Some(&b'-')).map(<[u8]>::to_vec)
+                && !p.is_word(b"]]")
+                && !p.starts(b"&&")
+                && !p.starts(b"||")
+                && p.peek() != Some(b')')
+            {
+                return Ok(Test::Unary(operator, p.word()?));
+            }
+            for operator in [
+                &b"=="[..],
+                b"=~",
+                b"!=",
+                b"=",
+                b"<",
+                b">",
+                b"-eq",
+                b"-ne",
+                b"-lt",
+                b"-le",
+                b"-gt",
+                b"-ge",
+                b"-nt",
+                b"-ot",
+                b"-ef",
+            ] {
+                let is_it = p.starts(operator)
+                    && (matches!(operator, b"<" | b">") || p.peek_at(operator.len()).is_some_and(|b| b" \t\n".contains(&b)));
+                if is_it {
+                    p.at += operator.len();
+                    p.lines()?;
+                    let word = if operator == b"=~" { p.regex_word()? } else { p.pattern_word()? };
+                    return Ok(Test::Binary(first, operator.to_vec(), word));
+                }
+            }
+            Ok(Test::Word(first))
+        })
+    }
+}

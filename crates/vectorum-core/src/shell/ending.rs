@@ -1,0 +1,139 @@
+//! What is left before its end, and what errors end in each shell.
+
+use super::machine::{Boundary, Frame, Machine, PARTED, join_some};
+use super::syntax::*;
+
+impl Machine<'_> {
+    /// Something that ends the command, the file or the shell, or goes on in a way that is not followed.
+    pub(super) fn fail_perhaps(&mut self, why: &'static str) {
+        let doubt = self.doubt(why);
+        self.fork(&doubt, Self::fail_hard, |m| m.fog(why));
+    }
+
+    /// An error that ends the shell where nobody types, and otherwise ends something in a way of its own.
+    pub(super) fn fail_unless_typed(&mut self, why: &'static str) {
+        match self.dialect {
+            _ if self.is_interactive && self.quiet == 0 || self.tame > 0 => self.fail_perhaps(why),
+            // Other errors of expansion give up a line only.
+            Dialect::Bash => self.exit(),
+            _ => self.fail_hard(),
+        }
+    }
+
+    pub(super) fn enter(&mut self, kind: Boundary) {
+        self.frames.push(Frame { kind, leave: None, next: None });
+    }
+
+    /// Ends what was entered last, and goes on in all states in which it was left.
+    pub(super) fn end(&mut self) {
+        let Some(frame) = self.frames.pop() else { return };
+        let why = self.doubt(PARTED);
+        let left = join_some(frame.leave, frame.next, &why);
+        self.live = join_some(self.live.take(), left, &why);
+    }
+
+    /// Leaves the nearest of some kind, or goes on with its next part. Returns whether there is one.
+    pub(super) fn leave(&mut self, count: usize, kinds: &[Boundary], to_next: bool) -> bool {
+        let mut left = count;
+        for index in (0..self.frames.len()).rev() {
+            let Some(kind) = self.frames.get(index).map(|f| f.kind) else { return false };
+            if kinds.contains(&kind) {
+                left -= 1;
+                if left == 0 {
+                    self.leave_at(index, to_next);
+                    return true;
+                }
+            } else if kind == Boundary::Shell || kinds == [Boundary::Loop] && kind == Boundary::Function {
+                // More loops than there are: the outermost counts.
+                return false;
+            }
+        }
+        false
+    }
+
+    pub(super) fn leave_at(&mut self, index: usize, to_next: bool) {
+        let mut state = self.live.take();
+        let inner = self.frames.iter().skip(index + 1);
+        let scopes = inner.filter(|f| matches!(f.kind, Boundary::Function | Boundary::Command)).count();
+        if let Some(state) = &mut state {
+            (0..scopes).for_each(|_| self.close_scope(state));
+        }
+        let why = self.doubt(PARTED);
+        if let Some(frame) = self.frames.get_mut(index) {
+            let slot = if to_next { &mut frame.next } else { &mut frame.leave };
+            *slot = join_some(slot.take(), state, &why);
+        }
+    }
+
+    /// Ends the shell.
+    pub(super) fn exit(&mut self) {
+        if self.quiet == 0 {
+            self.end = Some(self.here());
+        }
+        if let Some(index) = self.frames.iter().rposition(|f| f.kind == Boundary::Shell) {
+            self.leave_at(index, false);
+        }
+    }
+
+    /// An error that ends a command, a file or the shell, as the shell has it.
+    pub(super) fn fail_hard(&mut self) {
+        // Behind `command` it ends less.
+        if self.tame > 0 {
+            let why = "an error of a command behind «command»";
+            let doubt = self.doubt(why);
+            return self.fork(&doubt, Self::fail_surely, |m| m.fog(why));
+        }
+        self.fail_surely();
+    }
+
+    pub(super) fn fail_surely(&mut self) {
+        self.set_status(if self.dialect == Dialect::Bash { 1 } else { 2 });
+        match self.dialect {
+            Dialect::Zsh if self.as_sh => self.fog("an error where zsh is another shell"),
+            // The file that is being run is given up.
+            Dialect::Zsh => {
+                self.set_status(1);
+                if !self.leave(1, &[Boundary::Text, Boundary::Startup], false) {
+                    self.exit();
+                }
+            }
+            // The command of the file that is being run is given up.
+            Dialect::Bash => {
+                if !self.leave(1, &[Boundary::Text, Boundary::Startup], true) {
+                    self.exit();
+                }
+            }
+            // The function that is being run is given up; its status is 1 or 2.
+            Dialect::Mksh if self.is_in_function() => {
+                let doubt = self.doubt("how a function ends that an error ends");
+                self.doubt_status(doubt);
+                self.leave(1, &[Boundary::Function], false);
+            }
+            Dialect::Ksh if self.is_in_function() && self.holds_of_functions().contains(&true) => {
+                if self.holds_of_functions().first() != Some(&true) {
+                    self.fog("an error in a function that another one calls");
+                }
+                self.set_status(1);
+                self.leave(1, &[Boundary::Function], false);
+            }
+            _ if self.is_interactive && self.quiet == 0 => {
+                if !self.leave(1, &[Boundary::Startup], false) {
+                    self.exit();
+                }
+            }
+            _ => self.exit(),
+        }
+    }
+
+    /// What a text does that the shell cannot read on.
+    pub(super) fn broken(&mut self, trouble: &Trouble, kind: Boundary) {
+        if !trouble.is_error {
+            return self.fog(trouble.what);
+        }
+        match self.dialect {
+            Dialect::Bash => self.set_status(if kind == Boundary::Text { 2 } else { 1 }),
+            Dialect::Ksh => self.set_status(3),
+            _ => self.fail_hard(),
+        }
+    }
+}

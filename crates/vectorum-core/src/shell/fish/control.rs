@@ -1,0 +1,511 @@
+//! Lists of commands, pipelines, conditions and loops.
+
+use super::parse::Pipe;
+use super::*;
+
+/// So often a loop is gone through at most.
+const ROUNDS: usize = 200;
+
+/// What is left: the round of a loop, the loop, a function, a file, the shell.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Leaves {
+    Round,
+    Loop,
+    Function,
+    File,
+    Shell,
+}
+
+/// Something that can be left from within, and the states in which it was.
+pub(super) struct Frame {
+    kind: Leaves,
+    /// How many scopes are around it, and how many outputs that are taken in.
+    scopes: usize,
+    captures: usize,
+    left: Option<State>,
+}
+
+impl Fish<'_> {
+    pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
+        let state = self.live.clone();
+        one(self);
+        let after = std::mem::replace(&mut self.live, state);
+        other(self);
+        let why = Doubt::new(doubt.why, doubt.site.clone());
+        self.live = join(after, self.live.take(), &why);
+    }
+
+    /// Runs something that may be left from within; what leaves it goes on behind it.
+    pub(super) fn framed(&mut self, kind: Leaves, run: impl FnOnce(&mut Self)) {
+        let scopes = self.live.as_ref().map_or(0, |s| s.scopes.len());
+        self.frames.push(Frame { kind, scopes, captures: self.captures, left: None });
+        run(self);
+        let why = self.doubt(PARTED);
+        if let Some(frame) = self.frames.pop() {
+            self.live = join(self.live.take(), frame.left, &why);
+        }
+    }
+
+    pub(super) fn leave(&mut self, kind: Leaves) {
+        let is_loop = matches!(kind, Leaves::Round | Leaves::Loop);
+        // No loop is left from within a function or a file that it runs.
+        let bars = |f: &Frame| is_loop && matches!(f.kind, Leaves::Function | Leaves::File);
+        let inner = self.frames.iter().rposition(|f| f.kind == kind || bars(f));
+        let Some(frame) = inner.and_then(|at| self.frames.get_mut(at)).filter(|f| f.kind == kind) else {
+            return self.fog("a loop is left where there is none");
+        };
+        let state = self.live.take().map(|mut s| {
+            s.scopes.truncate(frame.scopes);
+            if frame.captures != self.captures {
+                (s.output, s.input) = (None, Input::default());
+            }
+            s
+        });
+        let why = Doubt::new(PARTED, Some(Site { path: self.source.path.clone(), line: self.source.line(self.at) }));
+        frame.left = join(frame.left.take(), state, &why);
+    }
+
+    /// Leaves the function that runs, even from within a file that it runs, or else the file.
+    pub(super) fn return_from(&mut self) {
+        let is_called = self.frames.iter().any(|f| f.kind == Leaves::Function);
+        self.leave(if is_called { Leaves::Function } else { Leaves::File });
+    }
+
+    /// States in which the shell was ended.
+    pub(super) fn ended(&mut self) -> Option<State> {
+        self.frames.drain(..).next().and_then(|f| f.left)
+    }
+
+    pub(super) fn begin_frames() -> Vec<Frame> {
+        vec![Frame { kind: Leaves::Shell, scopes: 2, captures: 0, left: None }]
+    }
+
+    pub(super) fn run(&mut self, jobs: &[Job]) {
+        let mut index = 0;
+        while let Some(job) = jobs.get(index) {
+            if self.spent() {
+                return;
+            }
+            self.at = job.at;
+            let length = 1 + jobs.iter().skip(index).take_while(|j| j.pipe.is_some()).count();
+            let line = jobs.get(index..index + length).unwrap_or_default();
+            index += length;
+            let wanted = match job.joint {
+                Joint::Always => Ok(true),
+                Joint::And => self.succeeded(),
+                Joint::Or => self.succeeded().map(|s| !s),
+            };
+            match wanted {
+                Ok(true) => self.run_line(line),
+                Ok(false) => {
+                    while !job.is_tail && jobs.get(index).is_some_and(|j| j.is_tail) {
+                        index += 1;
+                        while jobs.get(index - 1).is_some_and(|j| j.pipe.is_some()) {
+                            index += 1;
+                        }
+                    }
+                }
+                Err(doubt) => {
+                    let mut tail = index;
+                    while !job.is_tail && jobs.get(tail).is_some_and(|j| j.is_tail) {
+                        tail += 1 + jobs.iter().skip(tail).take_while(|j| j.pipe.is_some()).count();
+                    }
+                    let rest = jobs.get(index..tail).unwrap_or_default();
+                    self.fork(
+                        &doubt,
+                        |m| {
+                            m.run_line(line);
+                            m.run(rest);
+                        },
+                        |_| {},
+                    );
+                    index = tail;
+                }
+            }
+        }
+    }
+
+    /// Runs a pipeline. Each of its commands but programs runs in the shell itself, so that what it sets stays.
+    fn run_line(&mut self, line: &[Job]) {
+        let Some((last, before)) = line.split_last() else { return };
+        self.is_lacking = false;
+        if before.is_empty() {
+            self.run_job(last);
+        } else {
+            let outer = self.live.as_ref().map(|s| s.input.clone()).unwrap_or_default();
+            for job in before {
+                let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
+                let text = self.captured(|m| m.run_job(job));
+                let is_block = !matches!(job.kind, Kinds::Command(_));
+                let calls = self.calls_function(job);
+                let doubt = self.doubt("how a function in a pipe ends");
+                let Some(state) = &mut self.live else { return };
+                // A block hands its status to the next; a single command does not.
+                match (is_block, calls) {
+                    (true, _) => {}
+                    (_, true) => state.status = Err(doubt),
+                    _ => state.status = status,
+                }
+                state.input = Input {
+                    text: if job.pipe == Some(Pipe::Output) {
+                        text
+                    } else {
+                        Val::Unknown(Doubt::filled("what a command prints"))
+                    },
+                    is_given: true,
+                };
+            }
+            self.run_job(last);
+            // What sets a variable there ends like the command before it.
+            if matches!(&last.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b"set")) {
+                self.doubt_status("how a pipe ends that sets a variable");
+            }
+            if let Some(state) = &mut self.live {
+                state.input = outer;
+            }
+        }
+        if line.first().is_some_and(|j| j.negated)
+            && let Some(state) = &mut self.live
+            && let Ok(status) = &mut state.status
+        {
+            // That there is no such command stays so.
+            let is_lacking = *status == 127 && self.is_lacking && matches!(last.kind, Kinds::Command(_));
+            *status = if is_lacking { 127 } else { u8::from(*status == 0) };
+        }
+    }
+
+    fn calls_function(&self, job: &Job) -> bool {
+        let Kinds::Command(words) = &job.kind else { return false };
+        words.first().and_then(Word::literal).is_none_or(|name| self.function(name).is_some() || self.autoloaded(name).is_some())
+    }
+
+    /// Runs something and takes in what it prints.
+    pub(super) fn captured(&mut self, run: impl FnOnce(&mut Self)) -> Val {
+        let Some(state) = &mut self.live else { return Val::of(b"") };
+        let outer = state.output.replace(Val::of(b""));
+        self.captures += 1;
+        run(self);
+        self.captures -= 1;
+        let text = self.live.as_mut().and_then(|s| std::mem::replace(&mut s.output, outer));
+        text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")))
+    }
+
+    fn run_job(&mut self, job: &Job) {
+        if self.nested >= MOST_NESTED {
+            return self.fog("commands lie too deep in each other");
+        }
+        self.nested += 1;
+        self.run_with_vars(job);
+        self.nested -= 1;
+    }
+
+    fn run_with_vars(&mut self, job: &Job) {
+        if job.vars.is_empty() {
+            return self.redirected(&job.redirects, |m| m.run_kind(&job.kind));
+        }
+        self.push(Kept::Block);
+        for (name, word) in &job.vars {
+            let items = self.expand(word);
+            let items = if word.parts.is_empty() { Ok(vec![Val::of(b"")]) } else { items };
+            self.put_var(name, Some(Kept::Block), items, Some(true), None);
+        }
+        self.redirected(&job.redirects, |m| m.run_kind(&job.kind));
+        self.pop();
+    }
+
+    fn run_kind(&mut self, kind: &Kinds) {
+        match kind {
+            Kinds::Command(words) => self.command(words),
+            Kinds::If(arms, otherwise) => self.run_if(arms, otherwise),
+            Kinds::Switch(word, arms) => self.run_switch(word, arms),
+            Kinds::For(name, words, body) => self.framed(Leaves::Loop, |m| m.run_for(name, words, body)),
+            Kinds::While(condition, body) => self.framed(Leaves::Loop, |m| m.run_while(condition, body)),
+            Kinds::Begin(body) => self.block(body),
+            Kinds::Function(words, body) => self.define(words, body),
+        }
+    }
+
+    fn block(&mut self, jobs: &[Job]) {
+        self.push(Kept::Block);
+        self.run(jobs);
+        self.pop();
+    }
+
+    /// Runs something whose input or output is redirected, or not at all where a file cannot be opened.
+    fn redirected(&mut self, redirects: &[Redirect], run: impl FnOnce(&mut Self)) {
+        if redirects.is_empty() {
+            return run(self);
+        }
+        let Some(state) = &self.live else { return };
+        let outer = (state.input.clone(), state.output.clone());
+        let (mut is_opened, mut is_taken) = (Ok(true), false);
+        for (kind, word) in redirects {
+            let target = match self.expand(word).as_deref() {
+                Ok([Val::Known(target)]) => Some(target.clone()),
+                _ => None,
+            };
+            let digits = kind.iter().take_while(|b| b.is_ascii_digit()).count();
+            let (number, operator) = kind.split_at(digits);
+            let opened = match (operator, &target) {
+                (b">&" | b"<&", _) => Ok(true),
+                (_, None) => Err(self.doubt("a file is opened whose name is not known")),
+                (b"<", Some(path)) => {
+                    let path = self.full(path);
+                    let (text, opened) = match self.ground.files.read(&path) {
+                        _ if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => (None, Ok(true)),
+                        Content::Bytes(text) => (Some(Val::of(&text)), Ok(true)),
+                        Content::Missing if self.ground.files.kind(&path) == Kind::Missing => (None, Ok(false)),
+                        _ => (None, Err(self.doubt("whether a file may be read is not known"))),
+                    };
+                    if let Some(state) = &mut self.live {
+                        let text = match &path[..] {
+                            b"/dev/null" => Some(Val::of(b"")),
+                            _ => text,
+                        };
+                        state.input = Input { text: text.unwrap_or(Input::default().text), is_given: true };
+                    }
+                    opened
+                }
+                (_, Some(path)) => {
+                    let path = self.full(path);
+                    let may = self.may_be_written(&path);
+                    if !path.starts_with(b"/dev/") && may != Ok(false) {
+                        self.touched.touch(&path);
+                    }
+                    may
+                }
+            };
+            is_opened = match (is_opened, opened) {
+                (Ok(false), _) | (_, Ok(false)) => Ok(false),
+                (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
+                _ => Ok(true),
+            };
+            is_taken |= operator.starts_with(b"&") || operator.starts_with(b">") && matches!(number, b"" | b"1");
+        }
+        let apart = |m: &mut Self| {
+            run(m);
+            if let Some(state) = &mut m.live {
+                state.input = outer.0;
+                if is_taken {
+                    state.output = outer.1;
+                }
+            }
+        };
+        match is_opened {
+            Ok(true) => apart(self),
+            Ok(false) => self.set_status(1),
+            Err(doubt) => self.fork(&doubt, apart, |m| m.set_status(1)),
+        }
+    }
+
+    /// Whether a file can be opened to write to it.
+    fn may_be_written(&self, path: &[u8]) -> Result<bool, Rc<Doubt>> {
+        let folder = path.get(..memchr::memrchr(b'/', path).unwrap_or(0).max(1)).unwrap_or_default();
+        let may = |path: &[u8]| self.ground.files.may(path, self.account.uid, self.account.gid, Want::Write);
+        let answer = match (self.ground.files.kind(path), self.ground.files.kind(folder)) {
+            _ if path.starts_with(b"/dev/") => Some(true),
+            // From the folder for passing files nobody is kept out (FHS 3.0, 3.18).
+            (Kind::Missing, _) if folder == b"/tmp" => Some(true),
+            (Kind::File | Kind::Program, _) => may(path),
+            (Kind::Folder, _) | (Kind::Missing, Kind::File | Kind::Program) => Some(false),
+            (Kind::Missing, Kind::Folder) => may(folder),
+            _ => None,
+        };
+        answer.ok_or_else(|| self.doubt("whether a file may be written is not known"))
+    }
+
+    /// Runs something that the condition decides which was run last.
+    fn under(&mut self, holds: Option<bool>, run: impl FnOnce(&mut Self)) {
+        let inner = self.around.under(self.here(), holds);
+        let outer = std::mem::replace(&mut self.around, inner);
+        run(self);
+        self.around = outer;
+    }
+
+    /// Notes the names that commands would set which are not reached.
+    fn note(&mut self, jobs: &[Job], why: &'static str, by: &Site) {
+        if self.quiet > 0 || self.skipped.len() > MOST_SKIPPED {
+            return;
+        }
+        for job in jobs {
+            let Kinds::Command(words) = &job.kind else { continue };
+            let mut words = words.iter().map(Word::literal);
+            if words.next().flatten() != Some(b"set") {
+                continue;
+            }
+            if let Some(Some(name)) = words.find(|w| w.is_none_or(|w| !w.starts_with(b"-"))) {
+                let site = Site { path: self.source.path.clone(), line: self.source.line(job.at) };
+                let name = Bytes::copy_from_slice(name);
+                self.skipped.push(Skipped { name, site, why, by: by.clone() });
+            }
+        }
+    }
+
+    fn run_if(&mut self, arms: &[(Vec<Job>, Vec<Job>)], otherwise: &[Job]) {
+        let Some(((condition, body), rest)) = arms.split_first() else {
+            if otherwise.is_empty() {
+                self.set_status(0);
+            }
+            return self.block(otherwise);
+        };
+        // What a condition sets stays, even what is local.
+        self.run(condition);
+        match self.succeeded() {
+            Ok(true) => {
+                let by = self.here();
+                for (_, other) in rest {
+                    self.note(other, "a condition above it holds", &by);
+                }
+                self.note(otherwise, "the condition above it holds", &by);
+                self.under(Some(true), |m| m.block(body));
+            }
+            Ok(false) => {
+                let by = self.here();
+                self.note(body, "its condition does not hold", &by);
+                self.under(Some(false), |m| m.run_if(rest, otherwise));
+            }
+            Err(doubt) => {
+                self.fork(&doubt, |m| m.under(None, |m| m.block(body)), |m| m.under(None, |m| m.run_if(rest, otherwise)));
+            }
+        }
+    }
+
+    fn run_switch(&mut self, word: &Word, arms: &[(Vec<Word>, Vec<Job>)]) {
+        let text = match self.fields(std::slice::from_ref(word)) {
+            Ok(fields) if fields.len() > 1 => return self.doubt_status("a switch over several words"),
+            Ok(fields) => fields.into_iter().next().unwrap_or_else(|| Val::of(b"")),
+            Err(doubt) => Val::Unknown(doubt),
+        };
+        self.run_arms(&text, arms);
+    }
+
+    fn run_arms(&mut self, text: &Val, arms: &[(Vec<Word>, Vec<Job>)]) {
+        let Some(((words, body), rest)) = arms.split_first() else { return };
+        let mut fits = Ok(false);
+        'all: for word in words {
+            // Stars in patterns of `case` are no names of files.
+            let star = |p: &Part| if matches!(p, Part::Star) { Part::Text(b"*".to_vec()) } else { p.clone() };
+            let plain = Word { parts: word.parts.iter().map(star).collect() };
+            let patterns = self.fields(std::slice::from_ref(&plain)).unwrap_or_else(|doubt| vec![Val::Unknown(doubt)]);
+            for pattern in patterns {
+                match (text, &pattern) {
+                    (_, Val::Known(pattern)) if pattern == &b"*"[..] => fits = Ok(true),
+                    (Val::Known(text), Val::Known(pattern)) => match self.is_case(text, pattern) {
+                        Ok(true) => fits = Ok(true),
+                        Ok(false) => {}
+                        Err(doubt) => fits = Err(doubt),
+                    },
+                    (Val::Unknown(doubt), _) | (_, Val::Unknown(doubt)) => fits = Err(doubt.clone()),
+                }
+                if fits == Ok(true) {
+                    break 'all;
+                }
+            }
+        }
+        match fits {
+            Ok(true) => self.block(body),
+            Ok(false) => self.run_arms(text, rest),
+            Err(doubt) => self.fork(&doubt, |m| m.block(body), |m| m.run_arms(text, rest)),
+        }
+    }
+
+    fn is_case(&self, text: &[u8], pattern: &[u8]) -> Result<bool, Rc<Doubt>> {
+        let odd = || self.doubt("a pattern of another kind");
+        // A backslash that is left in it quotes.
+        if pattern.contains(&b'\\') {
+            return Err(odd());
+        }
+        // Only stars and question marks count, whether quoted or not.
+        let quoted: Vec<bool> = pattern.iter().map(|b| *b != b'*' && *b != b'?').collect();
+        Pattern::new(pattern, &quoted, Groups::None).and_then(|p| p.matches(text)).map_err(|_| odd())
+    }
+
+    fn run_for(&mut self, name: &[u8], words: &[Word], body: &[Job]) {
+        let at = self.at;
+        self.may_be_empty = true;
+        let values = self.fields(words);
+        self.may_be_empty = false;
+        // The variable lies in the scope around the loop, and stays there.
+        let old = self.items(name);
+        self.put_var(name, Some(Kept::Block), old, None, None);
+        self.push(Kept::Block);
+        match values {
+            Ok(values) => {
+                for value in values {
+                    self.at = at;
+                    self.put(name, None, vec![value], None, None);
+                    self.framed(Leaves::Round, |m| m.run(body));
+                    if self.spent() {
+                        break;
+                    }
+                }
+            }
+            Err(doubt) => self.repeat("a loop over what is not known", |m| {
+                m.at = at;
+                m.put(name, None, vec![Val::Unknown(doubt.clone())], None, None);
+                m.framed(Leaves::Round, |m| m.run(body));
+            }),
+        }
+        self.pop();
+    }
+
+    fn run_while(&mut self, condition: &[Job], body: &[Job]) {
+        let at = self.at;
+        for round in 0..ROUNDS {
+            self.at = at;
+            let before = self.live.clone();
+            self.run(condition);
+            match self.succeeded() {
+                Ok(true) if round + 1 < ROUNDS => self.framed(Leaves::Round, |m| m.block(body)),
+                Ok(true) => return self.fog("a loop that is not followed"),
+                Ok(false) => {
+                    // It ends as its body did the last time.
+                    let status = if round == 0 { Ok(0) } else { before.map_or(Ok(0), |s| s.status) };
+                    // That there is no such command stays so.
+                    if let Some(state) = self.live.as_mut().filter(|s| s.status != Ok(127)) {
+                        state.status = status;
+                    }
+                    return;
+                }
+                // How often it runs is not known from here on.
+                Err(_) => {
+                    self.live = before;
+                    self.repeat("a loop whose condition is not known", |m| {
+                        m.at = at;
+                        m.run(condition);
+                        match m.succeeded() {
+                            Ok(false) => m.leave(Leaves::Loop),
+                            Ok(true) => m.framed(Leaves::Round, |m| m.block(body)),
+                            Err(doubt) => {
+                                m.fork(&doubt, |m| m.framed(Leaves::Round, |m| m.block(body)), |m| m.leave(Leaves::Loop));
+                            }
+                        }
+                    });
+                    // The loop goes on until its condition fails, which leaves it.
+                    return;
+                }
+            }
+            if self.spent() {
+                return;
+            }
+        }
+    }
+
+    /// Runs something any number of times, from none on. What it changes is not known then.
+    fn repeat(&mut self, why: &'static str, mut run: impl FnMut(&mut Self)) {
+        for _ in 0..4 {
+            let before = self.live.clone();
+            run(self);
+            let doubt = self.doubt(why);
+            let after = join(before.clone(), self.live.take(), &doubt);
+            self.live = after;
+            if let (Some(state), Some(before)) = (&mut self.live, &before) {
+                state.widen(before, &doubt);
+            }
+            if self.live.is_none() || self.live == before {
+                return;
+            }
+        }
+        self.fog(why);
+    }
+}

@@ -1,0 +1,98 @@
+//! `read`, from a pipe or a file.
+
+use super::*;
+
+const WITH_WORD: &[Letter] = &[
+    (b'd', b"delimiter"),
+    (b'P', b"prompt-str"),
+    (b'p', b"prompt"),
+    (b'c', b"command"),
+    (b'R', b"right-prompt"),
+    (b'n', b"nchars"),
+];
+
+const PLAIN: &[Letter] = &[
+    (b'a', b"list"),
+    (b'a', b"array"),
+    (b's', b"silent"),
+    (b'S', b"shell"),
+    (b'i', b"interactive"),
+    (b't', b"tokenize"),
+    (b'z', b"null"),
+    (b'L', b"line"),
+];
+
+impl Fish<'_> {
+    pub(super) fn read_command(&mut self, known: Option<&[Bytes]>) {
+        let Some(options) = known.and_then(|k| Options::of(k, WITH_WORD, &[SCOPES, PLAIN], false)) else {
+            return self.fog("an option of «read» that is not followed");
+        };
+        let has = |letter| options.has(letter);
+        let (scope, exported) = options.scope();
+        let is_odd = b"tzLn".iter().any(|l| has(*l)) || self.get(b"IFS").is_some();
+        let delimiter = options.value(b'd').cloned();
+        let input = self.live.as_ref().map(|s| s.input.text.clone());
+        let line = match input {
+            Some(Val::Known(text)) if !is_odd => {
+                let end = memchr::memchr(b'\n', &text);
+                let line = text.slice(..end.unwrap_or(text.len()));
+                let rest = text.slice(end.map_or(text.len(), |e| e + 1)..);
+                if let Some(state) = &mut self.live {
+                    state.input.text = Val::Known(rest);
+                }
+                self.set_status(u8::from(text.is_empty()));
+                Ok(line)
+            }
+            _ => {
+                if let Some(state) = &mut self.live {
+                    state.input = Input::default();
+                }
+                self.doubt_status("what is read is not known");
+                Err(self.doubt("what is read is not known"))
+            }
+        };
+        let is_list = has(b'a');
+        let names = &options.rest[..];
+        if names.is_empty() {
+            return self.print(Val::Unknown(self.doubt("what is read is not known")));
+        }
+        let items: Vec<Result<Vec<Val>, Rc<Doubt>>> = match line {
+            Err(doubt) => names.iter().map(|_| Err(doubt.clone())).collect(),
+            Ok(line) if is_list => {
+                let pieces: Vec<&[u8]> = match &delimiter {
+                    Some(by) if by.len() == 1 => line.split(|b| by.contains(b)).collect(),
+                    Some(_) => Vec::new(),
+                    None => line.split(|b| b" \t".contains(b)).filter(|p| !p.is_empty()).collect(),
+                };
+                let is_sure = delimiter.as_ref().is_none_or(|d| d.len() == 1) && !line.is_empty();
+                let doubt = self.doubt("how a line is split");
+                vec![if is_sure { Ok(pieces.into_iter().map(Val::of).collect()) } else { Err(doubt) }]
+            }
+            Ok(line) => self.split(&line, delimiter.as_deref(), names.len()),
+        };
+        let of_list = if is_list { names.get(..1).unwrap_or_default() } else { names };
+        if of_list.len() != names.len() {
+            return self.doubt_status("a list and more is read");
+        }
+        for (name, items) in of_list.iter().zip(items) {
+            self.put_var(name, scope, items, exported, None);
+        }
+    }
+
+    /// A line for so many names: the last one takes the rest.
+    fn split(&self, line: &Bytes, delimiter: Option<&[u8]>, names: usize) -> Vec<Result<Vec<Val>, Rc<Doubt>>> {
+        if names == 1 {
+            return vec![Ok(vec![Val::Known(line.clone())])];
+        }
+        let by: &[u8] = delimiter.unwrap_or(b" ");
+        let is_odd = by.len() != 1
+            || delimiter.is_none() && (line.starts_with(b" ") || line.ends_with(b" ") || line.contains(&b'\t'))
+            || line.windows(2).any(|w| w == [by, by].concat());
+        if is_odd {
+            let doubt = self.doubt("how a line is split");
+            return (0..names).map(|_| Err(doubt.clone())).collect();
+        }
+        let mut pieces = line.splitn(names, |b| by.contains(b));
+        (0..names).map(|_| Ok(vec![Val::of(pieces.next().unwrap_or_default())])).collect()
+    }
+}

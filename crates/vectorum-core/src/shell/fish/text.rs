@@ -1,0 +1,201 @@
+//! `string`: what it prints, and how it ends.
+
+use super::*;
+
+/// The options of each command of `string` that is followed: those that take a word, and others.
+fn options_of(command: &[u8]) -> Option<(&'static [Letter], &'static [Letter])> {
+    const QUIET: Letter = (b'q', b"quiet");
+    Some(match command {
+        b"split" => (&[(b'm', b"max"), (b'f', b"fields")], &[QUIET, (b'r', b"right"), (b'n', b"no-empty")]),
+        b"join" => (&[], &[QUIET]),
+        b"lower" | b"upper" | b"length" => (&[], &[QUIET]),
+        b"match" => (&[], &[QUIET, (b'v', b"invert")]),
+        b"replace" => (&[], &[QUIET, (b'a', b"all")]),
+        b"repeat" => (&[(b'n', b"count")], &[QUIET]),
+        b"sub" => (&[(b's', b"start"), (b'l', b"length"), (b'e', b"end")], &[QUIET]),
+        b"trim" => (&[(b'c', b"chars")], &[QUIET, (b'l', b"left"), (b'r', b"right")]),
+        _ => return None,
+    })
+}
+
+/// `string`, as far as it is followed: the lines that it prints, and its status.
+pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
+    let (command, rest) = words.split_first()?;
+    let (with_word, plain) = options_of(command)?;
+    let options = Options::of(rest, with_word, &[plain], false)?;
+    let has = |letter: u8| options.has(letter);
+    let number = |letter: u8| match options.value(letter) {
+        Some(text) => std::str::from_utf8(text).ok()?.parse::<i64>().ok().map(Some),
+        None => Some(None),
+    };
+    let needed = match &command[..] {
+        b"split" | b"join" | b"match" => 2,
+        b"replace" => 3,
+        _ => 1,
+    };
+    // Without texts it reads them.
+    let mut texts = Some(&options.rest).filter(|texts| texts.len() >= needed)?.iter();
+    let is_plain = |text: &[u8]| text.is_ascii() && !text.contains(&b'\n');
+    let mut out: Vec<Bytes> = Vec::new();
+    let mut is_changed = false;
+    match &command[..] {
+        b"split" => {
+            let separator = texts.next().filter(|s| !s.is_empty())?;
+            let most = usize::try_from(number(b'm')?.unwrap_or(i64::MAX)).ok()?;
+            for text in texts {
+                let pieces = split(text, separator, most, has(b'r'));
+                is_changed |= pieces.len() > 1;
+                out.extend(pieces);
+            }
+            if has(b'n') {
+                out.retain(|t| !t.is_empty());
+            }
+            if let Some(field) = number(b'f')? {
+                let field = usize::try_from(field).ok()?.checked_sub(1)?;
+                let single = options.rest.len() == 2;
+                out = vec![out.get(field).filter(|_| single)?.clone()];
+            }
+        }
+        b"join" => {
+            let separator = texts.next()?;
+            let all: Vec<&[u8]> = texts.map(|t| &t[..]).collect();
+            is_changed = all.len() > 1;
+            if all.is_empty() {
+                return None;
+            }
+            out.push(all.join(&separator[..]).into());
+        }
+        b"lower" | b"upper" => {
+            for text in texts {
+                let new = if command == "lower" { text.to_ascii_lowercase() } else { text.to_ascii_uppercase() };
+                is_changed |= new != text[..];
+                out.push(is_plain(text).then(|| new.into())?);
+            }
+        }
+        b"length" => {
+            for text in texts {
+                is_changed |= !text.is_empty();
+                out.push(is_plain(text).then(|| text.len().to_string().into())?);
+            }
+        }
+        b"replace" => {
+            let (from, to) = (texts.next().filter(|f| !f.is_empty())?, texts.next()?);
+            let most = if has(b'a') { usize::MAX } else { 1 };
+            for text in texts {
+                let pieces = split(text, from, most, false);
+                is_changed |= pieces.len() > 1;
+                out.push(pieces.join(&to[..]).into());
+            }
+        }
+        b"repeat" => {
+            let count = usize::try_from(number(b'n')?.filter(|n| (1..1000).contains(n))?).ok()?;
+            for text in texts {
+                is_changed |= !text.is_empty();
+                out.push(text.repeat(count).into());
+            }
+        }
+        b"sub" => {
+            let (start, length, end) = (number(b's')?.unwrap_or(1), number(b'l')?, number(b'e')?);
+            for text in texts.filter(|_| start > 0 && end.is_none_or(|e| e > 0)) {
+                let whole = i64::try_from(text.len()).ok()?;
+                let stop = end.or(length.map(|l| start - 1 + l)).unwrap_or(whole).clamp(0, whole);
+                let from = usize::try_from((start - 1).min(stop)).ok()?;
+                out.push(is_plain(text).then(|| text.slice(from..usize::try_from(stop).unwrap_or(from).max(from)))?);
+            }
+            // From the end on it is not followed.
+            is_changed = !out.is_empty();
+            if out.len() + 1 < options.rest.len() || !is_changed {
+                return None;
+            }
+        }
+        b"trim" => {
+            let chars = options.value(b'c').map_or(&b" \t\n\r\x0b\x0c"[..], |c| c);
+            let (left, right) = (has(b'l') || !has(b'r'), has(b'r') || !has(b'l'));
+            for text in texts {
+                let is_kept = |b: &u8| !chars.contains(b);
+                let from = if left { text.iter().position(is_kept).unwrap_or(text.len()) } else { 0 };
+                let to = if right { text.iter().rposition(is_kept).map_or(from, |at| at + 1) } else { text.len() };
+                is_changed |= to - from < text.len();
+                out.push((text.is_ascii() && chars.is_ascii()).then(|| text.slice(from..to))?);
+            }
+        }
+        b"match" => {
+            let pattern = texts.next()?;
+            // A bracket is a text there, and braces and backslashes are of fish's own kind.
+            if pattern.iter().any(|b| b"[\\".contains(b)) {
+                return None;
+            }
+            let taken = Pattern::new(pattern, &[], Groups::None).ok()?;
+            for text in texts {
+                if taken.matches(text).ok()? != has(b'v') {
+                    is_changed = true;
+                    out.push(text.clone());
+                }
+            }
+        }
+        _ => return None,
+    }
+    if has(b'q') {
+        out.clear();
+    }
+    (out.iter().all(|t| !t.contains(&b'\n'))).then_some((out, u8::from(!is_changed)))
+}
+
+/// The parts of a text between so many separators at most, counted from one of its ends.
+fn split(text: &Bytes, separator: &[u8], most: usize, from_right: bool) -> Vec<Bytes> {
+    let mut at: Vec<usize> = Vec::new();
+    if from_right {
+        at.extend(memchr::memmem::rfind_iter(text, separator).take(most));
+        at.reverse();
+    } else {
+        at.extend(memchr::memmem::find_iter(text, separator).take(most));
+    }
+    let ends = at.iter().copied().chain([text.len()]);
+    let begins = std::iter::once(0).chain(at.iter().map(|a| a + separator.len()));
+    begins.zip(ends).map(|(from, to)| text.slice(from..to)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn string_prints_what_fish_does() {
+        // Each so in fish 3.6; `None` is not followed.
+        for (words, said) in [
+            ("split , a,,b", Some((vec!["a", "", "b"], 0))),
+            ("split -n , a,,b", Some((vec!["a", "b"], 0))),
+            ("split -r -m1 / a/b/c", Some((vec!["a/b", "c"], 0))),
+            ("split -m 1 = k=v=w", Some((vec!["k", "v=w"], 0))),
+            ("split -f2 : a:b", Some((vec!["b"], 0))),
+            ("split , ab", Some((vec!["ab"], 1))),
+            ("join - a b", Some((vec!["a-b"], 0))),
+            ("join , a", Some((vec!["a"], 1))),
+            ("upper aB C", Some((vec!["AB", "C"], 0))),
+            ("lower a", Some((vec!["a"], 1))),
+            ("length abc", Some((vec!["3"], 0))),
+            ("replace -a o 0 foo", Some((vec!["f00"], 0))),
+            ("replace o 0 foo", Some((vec!["f0o"], 0))),
+            ("replace x 0 foo", Some((vec!["foo"], 1))),
+            ("repeat -n 2 ab", Some((vec!["abab"], 0))),
+            ("repeat -n 0 ab", None),
+            ("sub -s 2 -l 9 abcd", Some((vec!["bcd"], 0))),
+            ("sub -e 3 abcd", Some((vec!["abc"], 0))),
+            ("sub -s -2 abcd", None),
+            ("trim -c ab abxba", Some((vec!["x"], 0))),
+            ("trim -l -c x xax", Some((vec!["ax"], 0))),
+            ("trim a", Some((vec!["a"], 1))),
+            ("match o* one two", Some((vec!["one"], 0))),
+            ("match -v o* one two", Some((vec!["two"], 0))),
+            ("match -q t* one", Some((vec![], 1))),
+            ("match -r o one", None),
+            ("match --quiet -- -x -x", Some((vec![], 0))),
+            ("escape a", None),
+            ("upper", None),
+        ] {
+            let words: Vec<Bytes> = words.split(' ').map(|w| Bytes::copy_from_slice(w.as_bytes())).collect();
+            let said = said.map(|(lines, status)| (lines.into_iter().map(Bytes::from).collect::<Vec<_>>(), status));
+            assert_eq!(string(&words), said, "{words:?}");
+        }
+    }
+}

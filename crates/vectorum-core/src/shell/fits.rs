@@ -1,0 +1,60 @@
+//! Whether a text fits a pattern, as each shell has it.
+
+use std::rc::Rc;
+
+use super::machine::Machine;
+use super::pattern::{Groups, Pattern, fits_stars};
+use super::syntax::*;
+use super::value::{Doubt, Maybe, Val};
+
+impl Machine<'_> {
+    /// Which groups patterns have here; `is_test` says whether it is within `[[ … ]]`.
+    pub(super) fn groups(&mut self, pattern: &[u8], is_test: bool) -> Result<Groups, Rc<Doubt>> {
+        let option = |name: &str| self.live.as_ref().and_then(|s| s.option(name));
+        match self.dialect {
+            Dialect::Dash => Ok(Groups::None),
+            Dialect::Ksh | Dialect::Mksh => Ok(Groups::Signs),
+            Dialect::Bash if is_test || option("extglob") == Some(true) => Ok(Groups::Signs),
+            Dialect::Bash => Ok(Groups::None),
+            Dialect::Zsh if self.as_sh => Ok(Groups::None),
+            Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option("extglob") != Some(false) => {
+                Err(self.doubt("a pattern of another kind"))
+            }
+            Dialect::Zsh => Ok(Groups::Plain),
+        }
+    }
+
+    /// Whether a text fits a pattern; `is_test` says whether it is within `[[ … ]]`.
+    pub(super) fn fits(&mut self, text: &Val, pattern: &Word, is_test: bool) -> Maybe {
+        if let (Val::Known(text), [Part::Text(pattern)]) = (text, &pattern.parts[..])
+            && pattern.iter().all(|b| is_calm(*b) || *b == b'*')
+        {
+            return Ok(fits_stars(pattern, text));
+        }
+        let (bytes, quoted) = self.pattern_text(pattern)?;
+        // Anything fits a star.
+        if bytes == b"*" && quoted == [false] {
+            return Ok(true);
+        }
+        let doubt = || Doubt::new("a pattern of another kind", None);
+        let groups = self.groups(&bytes, is_test)?;
+        if self.dialect == Dialect::Bash && groups == Groups::None && bytes.contains(&b'(') {
+            self.fog("a pattern that bash reads only where the option is set");
+        }
+        let pattern = Pattern::new(&bytes, &quoted, groups).map_err(|_| self.doubt("a pattern of another kind"))?;
+        match text {
+            Val::Known(text) => pattern.matches(text).map_err(|_| doubt()),
+            Val::Unknown(unknown) => {
+                if text.is_empty() == Some(false) && bytes.is_empty() {
+                    return Ok(false);
+                }
+                if unknown.could_be.is_empty() {
+                    return Err(unknown.clone());
+                }
+                let mut answers = unknown.could_be.iter().map(|v| pattern.matches(v).unwrap_or(false));
+                let first = answers.next().unwrap_or(false);
+                if answers.all(|a| a == first) { Ok(first) } else { Err(unknown.clone()) }
+            }
+        }
+    }
+}

@@ -1,0 +1,93 @@
+//! The working folder, and how it is changed.
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::state::{Content, Status};
+use super::syntax::*;
+use super::value::Val;
+use crate::host_view::Kind as FileKind;
+
+impl Machine<'_> {
+    pub(super) fn change_folder(&mut self, known: Option<&[Bytes]>) {
+        let (known, is_physical) = match known {
+            Some([option, rest @ ..]) if option == "-P" => (Some(rest), true),
+            Some([option, rest @ ..]) if option == "-L" || option == "--" => (Some(rest), false),
+            other => (other, false),
+        };
+        let target = match known {
+            Some([]) => self.content_of(b"HOME").value().and_then(|v| v.known().cloned()),
+            Some([one]) if *one != b"-"[..] && !one.starts_with(b"-") => Some(one.clone()),
+            _ => None,
+        };
+        let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
+            && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
+        let full = target.filter(|t| !searches || t.starts_with(b"/")).and_then(|t| self.full(&t)).map(|p| plain_path(&p));
+        let full = if is_physical { full.and_then(|p| self.ground.files.real_path(&p)) } else { full };
+        let old = self.live.as_ref().and_then(|s| s.folder.clone());
+        let Some(full) = full else {
+            let doubt = self.doubt("the working folder is not known");
+            for name in [&b"PWD"[..], b"OLDPWD"] {
+                self.assign(name, Content::Set(Val::Unknown(doubt.clone())), None);
+                self.doubt_export(name);
+            }
+            if let Some(state) = &mut self.live {
+                state.folder = None;
+                state.status = Status::Unknown(doubt);
+            }
+            return;
+        };
+        match self.ground.files.kind(&full) {
+            FileKind::Folder => {
+                if let Some(state) = &mut self.live {
+                    state.folder = Some(full.clone());
+                }
+                let exported = (self.dialect != Dialect::Mksh).then_some(true);
+                // In bash the variable tells, which may have been set.
+                let told = if self.dialect == Dialect::Bash { self.content_of(b"PWD").value() } else { None };
+                let old = old.map_or_else(|| Val::Unknown(self.doubt("the working folder is not known")), Val::Known);
+                let old = told.unwrap_or(old);
+                self.assign(b"OLDPWD", Content::Set(old), exported.filter(|_| self.dialect != Dialect::Ksh));
+                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) {
+                    self.doubt_export(b"OLDPWD");
+                }
+                self.assign(b"PWD", Content::Set(Val::Known(full)), exported);
+                if self.dialect == Dialect::Mksh {
+                    self.doubt_export(b"PWD");
+                }
+                self.set_status(0);
+            }
+            FileKind::Unknown => {
+                if let Some(state) = &mut self.live {
+                    state.folder = None;
+                }
+                let doubt = self.doubt("a folder may not be seen");
+                for name in [&b"PWD"[..], b"OLDPWD"] {
+                    self.assign(name, Content::Set(Val::Unknown(doubt.clone())), None);
+                    self.doubt_export(name);
+                }
+                self.doubt_status(doubt);
+            }
+            _ => self.set_status(if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) { 2 } else { 1 }),
+        }
+    }
+}
+
+/// A path without `.` and `..`.
+pub(super) fn plain_path(path: &[u8]) -> Bytes {
+    let mut out: Vec<&[u8]> = Vec::new();
+    for part in path.split(|b| *b == b'/') {
+        match part {
+            b"" | b"." => {}
+            b".." => {
+                out.pop();
+            }
+            part => out.push(part),
+        }
+    }
+    if out.is_empty() {
+        Bytes::from_static(b"/")
+    } else {
+        out.iter().flat_map(|p| [&b"/"[..], p]).collect::<Vec<_>>().concat().into()
+    }
+}

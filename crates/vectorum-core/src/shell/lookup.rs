@@ -1,0 +1,136 @@
+//! Commands by their names: `command`, `whence`, `hash`, and whether there is one.
+
+use bytes::Bytes;
+
+use super::declare::declares;
+use super::machine::Machine;
+use super::syntax::*;
+use super::value::Val;
+
+impl Machine<'_> {
+    pub(super) fn command(&mut self, own: &[u8], arguments: &[Val], command: &Command) {
+        let mut rest = arguments;
+        let mut asks = false;
+        while let Some((first, after)) = rest.split_first() {
+            match first.known().map(|f| &f[..]) {
+                Some(b"-p") => rest = after,
+                Some(b"--") => {
+                    rest = after;
+                    break;
+                }
+                Some(b"-v" | b"-V") => {
+                    asks = true;
+                    rest = after;
+                }
+                _ => break,
+            }
+        }
+        let Some((name, after)) = rest.split_first() else { return self.set_status(0) };
+        let Val::Known(name) = name.clone() else {
+            return if asks {
+                self.doubt_status(self.doubt("whether there is such a command"));
+            } else {
+                self.fog("a command whose name is not known");
+            };
+        };
+        if asks {
+            match self.is_command(&name) {
+                Ok(true) => {
+                    let found = if self.is_own(&name) || self.is_function(&name) {
+                        None
+                    } else {
+                        self.find_program(&name).ok().flatten()
+                    };
+                    let is_alias = self
+                        .live
+                        .as_ref()
+                        .and_then(|s| s.aliases.get(&name))
+                        .is_some_and(|a| a.as_ref().is_none_or(|a| a.died.is_none()));
+                    let text = match found.filter(|_| !is_alias) {
+                        Some(path) => Val::of([&path[..], b"\n"].concat()),
+                        None if !is_alias && (self.is_own(&name) || self.is_function(&name)) => {
+                            Val::of([&name[..], b"\n"].concat())
+                        }
+                        None => Val::Unknown(self.doubt("what a command prints")),
+                    };
+                    self.print(text);
+                    self.set_status(0);
+                }
+                Ok(false) => self.set_status(if self.dialect == Dialect::Dash { 127 } else { 1 }),
+                Err(doubt) => {
+                    self.print(Val::Unknown(doubt.clone()));
+                    self.doubt_status(doubt);
+                }
+            }
+            return;
+        }
+        if own == b"command" && self.dialect == Dialect::Zsh {
+            // There it runs programs only; what it makes of a word that declares is not followed.
+            if declares(&name, Dialect::Zsh) {
+                return self.fog("a declaration that zsh does not take for one");
+            }
+            return self.run_other(&name, after);
+        }
+        self.tame += 1;
+        self.run_named(&name, after, true, command);
+        self.tame -= 1;
+    }
+
+    /// `whence`: where a program lies, or whether there is such a command.
+    pub(super) fn whence(&mut self, known: Option<&[Bytes]>) {
+        let answer = match known {
+            Some([option, name]) if option == "-p" && !name.starts_with(b"-") => match self.find_program(name) {
+                Ok(Some(path)) => {
+                    self.print(Val::of([&path[..], b"\n"].concat()));
+                    Ok(true)
+                }
+                Ok(None) => Ok(false),
+                Err(doubt) => Err(doubt),
+            },
+            Some([name]) if !name.starts_with(b"-") => {
+                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.is_command(name)
+            }
+            _ => Err(self.doubt("how a command of the shell ends")),
+        };
+        if answer.is_err() {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+        }
+        self.set_maybe(answer);
+    }
+
+    /// `hash`: whether there are such programs.
+    pub(super) fn hash(&mut self, known: Option<&[Bytes]>) {
+        let is_plain = |n: &Bytes| !n.starts_with(b"-");
+        let names = known.filter(|names| !names.is_empty() && names.iter().all(is_plain));
+        let mut answer = Ok(true);
+        for name in names.unwrap_or_default() {
+            let is_own = self.is_own(name) || self.is_function(name);
+            match self.find_program(name) {
+                Ok(Some(_)) if !is_own => {}
+                Ok(None) if !is_own => answer = answer.map(|_| false),
+                _ => answer = Err(self.doubt("how a command of the shell ends")),
+            }
+        }
+        if names.is_none() {
+            answer = Err(self.doubt("how a command of the shell ends"));
+        }
+        self.set_maybe(answer);
+    }
+
+    /// Whether there is such a command.
+    pub(super) fn is_command(&mut self, name: &[u8]) -> super::value::Maybe {
+        if let Some(state) = &self.live {
+            match (state.functions.get(name), state.aliases.get(name)) {
+                (Some(Some(_)), _) => return Ok(true),
+                (_, Some(Some(alias))) if alias.died.is_none() => return Ok(true),
+                (Some(None), _) | (_, Some(None)) => return Err(self.doubt("whether there is such a command")),
+                _ => {}
+            }
+        }
+        if self.is_own(name) || matches!(name, b"if" | b"for" | b"while" | b"case" | b"{" | b"!") {
+            return Ok(true);
+        }
+        self.find_program(name).map(|found| found.is_some())
+    }
+}

@@ -1,0 +1,120 @@
+//! What `echo` and `printf` write.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::state::Content;
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+impl Machine<'_> {
+    pub(super) fn echo(&mut self, arguments: &[Val]) {
+        self.set_status(0);
+        let mut words: Vec<Bytes> = Vec::new();
+        for argument in arguments {
+            match argument {
+                Val::Known(text) => words.push(text.clone()),
+                Val::Unknown(doubt) => {
+                    let one = arguments.len() == 1;
+                    let sets = doubt.sets.filter(|_| one);
+                    return self.print(Val::Unknown(Rc::new(Doubt {
+                        sets,
+                        is_filled: true,
+                        could_be: Vec::new(),
+                        ..(**doubt).clone()
+                    })));
+                }
+            }
+        }
+        let mut line = true;
+        while words.first().is_some_and(|w| w == "-n") {
+            line = false;
+            words.remove(0);
+        }
+        let takes_escapes = self.dialect != Dialect::Bash;
+        let is_odd =
+            words.first().is_some_and(|w| w.len() > 1 && w.starts_with(b"-") && w.iter().skip(1).all(|b| b"neE".contains(b)))
+                || takes_escapes && words.iter().any(|w| w.contains(&b'\\'));
+        if is_odd {
+            return self.print(Val::Unknown(self.doubt("what a command prints")));
+        }
+        let mut text = words.join(&b' ');
+        if line {
+            text.push(b'\n');
+        }
+        self.print(Val::of(text));
+    }
+
+    pub(super) fn printf(&mut self, arguments: &[Val]) {
+        self.set_status(0);
+        let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+        if let Some([flag, name, ..]) = arguments.get(..2).and_then(|a| <&[Val; 2]>::try_from(a).ok())
+            && flag.known().is_some_and(|f| f == "-v")
+            && self.dialect.is_rich()
+        {
+            let Some(name) = name.known().filter(|n| crate::reader::is_portable(n)).cloned() else {
+                return self.fog("a variable is set whose name is not known");
+            };
+            let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default()));
+            let value = value.map_or_else(|| Val::Unknown(self.doubt("a format that is not followed")), Val::of);
+            self.assign(&name, Content::Set(value), None);
+            return;
+        }
+        let text = known.as_deref().and_then(formatted);
+        let text = match text {
+            Some(text) => Val::of(text),
+            // With a format of nothing but the text, it is that text.
+            None => Val::Unknown(self.doubt("what a command prints")),
+        };
+        self.print(text);
+    }
+}
+
+/// `printf` with `%s`, `%d` of plain numbers, `%%` and the plainest escapes.
+fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
+    let (format, mut rest) = arguments.split_first()?;
+    if format.starts_with(b"-") {
+        return None;
+    }
+    let mut out = Vec::new();
+    loop {
+        let before = rest.len();
+        let mut at = 0;
+        while let Some(byte) = format.get(at) {
+            at += 1;
+            match (byte, format.get(at)) {
+                (b'%', Some(b'%')) => {
+                    out.push(b'%');
+                    at += 1;
+                }
+                (b'%', Some(b's')) => {
+                    if let Some((first, after)) = rest.split_first() {
+                        out.extend_from_slice(first);
+                        rest = after;
+                    }
+                    at += 1;
+                }
+                (b'%', _) => return None,
+                (b'\\', Some(b'n')) => {
+                    out.push(b'\n');
+                    at += 1;
+                }
+                (b'\\', Some(b't')) => {
+                    out.push(b'\t');
+                    at += 1;
+                }
+                (b'\\', Some(b'\\')) => {
+                    out.push(b'\\');
+                    at += 1;
+                }
+                (b'\\', _) => return None,
+                (byte, _) => out.push(*byte),
+            }
+        }
+        if rest.is_empty() || rest.len() == before {
+            return Some(out);
+        }
+    }
+}

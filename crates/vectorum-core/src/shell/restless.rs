@@ -1,0 +1,218 @@
+//! What runs at any time: traps. Which names they may set is read off their commands; nothing is known of
+//! those names from there on.
+
+use std::collections::BTreeSet;
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::Source;
+use super::machine::Machine;
+use super::state::{Content, State, Var};
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+/// So deep functions are looked into.
+const DEEPEST: usize = 20;
+
+/// Why nothing is known of a name.
+const WHY: &str = "what holds of it from here on is not followed";
+
+/// What traps may set.
+#[derive(Default)]
+pub(super) struct Restless {
+    names: BTreeSet<Bytes>,
+    /// Whether that may be any name.
+    is_all: bool,
+    /// The traps: a function that is defined later may be run by one of them.
+    traps: Vec<Rc<Source>>,
+}
+
+impl Restless {
+    pub(super) fn has(&self, name: &[u8]) -> bool {
+        self.is_all || self.names.contains(name)
+    }
+
+    /// Makes unknown what traps may have set while it was hidden.
+    pub(super) fn unsettle(&self, state: &mut State) {
+        let doubt = Doubt::new(WHY, None);
+        if self.is_all {
+            state.vars.fog(&doubt);
+        }
+        for name in &self.names {
+            let var = state.vars.get_or_insert_with(name, Var::unset);
+            (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt.clone())), None);
+        }
+    }
+}
+
+/// The names that commands may set; `None` stands for any.
+struct Walk<'m, 'a> {
+    machine: &'m Machine<'a>,
+    names: Option<BTreeSet<Bytes>>,
+    depth: usize,
+}
+
+impl Machine<'_> {
+    /// From here on a text may be run between any two commands.
+    pub(super) fn trap_with(&mut self, text: &[u8]) {
+        let text = Bytes::copy_from_slice(text);
+        self.restless.traps.push(Rc::new(Source::new(self.source.path.clone(), text)));
+        self.look_at_traps();
+    }
+
+    /// Finds out anew what traps may set, as a function is defined.
+    pub(super) fn look_at_traps(&mut self) {
+        if self.restless.traps.is_empty() || self.restless.is_all {
+            return;
+        }
+        let mut walk = Walk { machine: self, names: Some(BTreeSet::new()), depth: 0 };
+        for trap in &self.restless.traps {
+            let tree = trap.tree(self.dialect);
+            if tree.trouble().is_some() {
+                walk.names = None;
+            }
+            tree.lines().for_each(|line| walk.list(line));
+        }
+        match walk.names {
+            Some(names) => {
+                let doubt = self.doubt(WHY);
+                for name in names.iter().filter(|n| !self.restless.names.contains(*n)) {
+                    if let Some(state) = &mut self.live {
+                        let var = state.vars.get_or_insert_with(name, Var::unset);
+                        (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                    }
+                }
+                self.restless.names.extend(names);
+            }
+            None => {
+                self.restless.is_all = true;
+                self.fog(WHY);
+            }
+        }
+    }
+
+    /// Nothing is known of a name from here on.
+    pub(super) fn doubt_from_here(&mut self, name: &[u8]) {
+        let name = Bytes::copy_from_slice(self.tied(name).unwrap_or(name));
+        self.restless.names.insert(name.clone());
+        self.unsettle(&name);
+    }
+
+    /// What is set of a name that a trap may set as well.
+    pub(super) fn unsettle(&mut self, name: &[u8]) {
+        if self.restless.has(name) {
+            let doubt = self.doubt(WHY);
+            if let Some(state) = &mut self.live {
+                let var = state.vars.get_or_insert_with(name, Var::unset);
+                (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
+            }
+        }
+    }
+}
+
+impl Walk<'_, '_> {
+    fn name(&mut self, name: &[u8]) {
+        let name = name.split(|b| b"=[+".contains(b)).next().unwrap_or_default();
+        if let Some(names) = &mut self.names {
+            names.insert(Bytes::copy_from_slice(self.machine.tied(name).unwrap_or(name)));
+        }
+    }
+
+    fn list(&mut self, list: &List) {
+        for item in &list.items {
+            for pipeline in std::iter::once(&item.first).chain(item.rest.iter().map(|(_, p)| p)) {
+                pipeline.commands.iter().for_each(|c| self.command(c));
+            }
+        }
+    }
+
+    fn command(&mut self, command: &Command) {
+        self.depth += 1;
+        if self.depth > DEEPEST {
+            self.names = None;
+        }
+        if self.names.is_none() {
+            return;
+        }
+        match &command.kind {
+            Kind::Simple(assignments, words) => self.simple(assignments, words),
+            Kind::Group(list) => self.list(list),
+            Kind::Subshell(_) => {}
+            Kind::If(arms, otherwise) => {
+                arms.iter().for_each(|(condition, body)| {
+                    self.list(condition);
+                    self.list(body);
+                });
+                otherwise.iter().for_each(|l| self.list(l));
+            }
+            Kind::For(name, words, body) => {
+                self.name(name);
+                words.iter().flatten().for_each(|w| self.parts(&w.parts));
+                self.list(body);
+            }
+            Kind::While(_, condition, body) => {
+                self.list(condition);
+                self.list(body);
+            }
+            Kind::Case(word, arms) => {
+                self.parts(&word.parts);
+                arms.iter().for_each(|arm| self.list(&arm.body));
+            }
+            Kind::Test(_) => {}
+            Kind::Count(..) | Kind::Arithmetic(_) | Kind::Function(..) | Kind::Unfollowed(_) => self.names = None,
+        }
+        self.depth -= 1;
+    }
+
+    fn simple(&mut self, assignments: &[Assignment], words: &[Word]) {
+        for assignment in assignments {
+            self.name(&assignment.name);
+            match &assignment.value {
+                Assigned::Word(word) => self.parts(&word.parts),
+                Assigned::Array(words) => words.iter().for_each(|w| self.parts(&w.parts)),
+            }
+        }
+        words.iter().for_each(|w| self.parts(&w.parts));
+        let Some((first, rest)) = words.split_first() else { return };
+        let Some(name) = first.literal() else { return self.names = None };
+        match self.machine.live.as_ref().and_then(|s| s.functions.get(name)) {
+            Some(Some(function)) => return self.command(&function.body),
+            Some(None) => return self.names = None,
+            None => {}
+        }
+        match name {
+            b":" | b"true" | b"false" | b"test" | b"[" | b"echo" | b"print" | b"kill" | b"history" | b"jobs" | b"wait"
+            | b"return" | b"break" | b"continue" | b"times" | b"umask" | b"ulimit" => {}
+            b"export" | b"declare" | b"typeset" | b"local" | b"readonly" | b"integer" | b"float" | b"unset" | b"read" => {
+                for word in rest {
+                    match (&word.assignment, word.literal()) {
+                        (Some(assignment), _) => self.name(&assignment.name),
+                        (None, Some(text)) => self.name(text),
+                        (None, None) => self.names = None,
+                    }
+                }
+            }
+            b"cd" => ["PWD", "OLDPWD"].iter().for_each(|n| self.name(n.as_bytes())),
+            b"printf" if rest.first().and_then(|w| w.literal()).is_none_or(|w| !w.starts_with(b"-")) => {}
+            name if self.machine.is_own(name) => self.names = None,
+            // A program changes nothing; what is none now may be a function later, which is looked at then.
+            _ => {}
+        }
+    }
+
+    fn parts(&mut self, parts: &[Part]) {
+        for part in parts {
+            match part {
+                Part::Double(parts) => self.parts(parts),
+                Part::Parameter(parameter) => match &parameter.change {
+                    Change::Instead(b'=' | b':', ..) => self.name(&parameter.name),
+                    Change::Instead(_, _, word) => self.parts(&word.parts),
+                    _ => {}
+                },
+                Part::Sum(_) | Part::Unfollowed(_) => self.names = None,
+                Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Document(_) => {}
+            }
+        }
+    }
+}

@@ -1,0 +1,138 @@
+//! A host's files while startup files run that change some of them: what was written to, made or removed
+//! is not known from there on.
+
+use std::cell::RefCell;
+
+use bytes::Bytes;
+
+use crate::host_view::{Content, HostView, Kind, Want};
+
+/// Programs that make, change or remove what they are given.
+const CHANGING: &[&[u8]] =
+    &[b"mkdir", b"touch", b"rm", b"rmdir", b"ln", b"cp", b"mv", b"chmod", b"chown", b"install", b"tee", b"truncate"];
+
+/// Files as they were, but for those that were touched.
+pub(super) struct Touched<'a> {
+    files: &'a dyn HostView,
+    paths: RefCell<Vec<Bytes>>,
+}
+
+impl<'a> Touched<'a> {
+    pub(super) fn new(files: &'a dyn HostView) -> Touched<'a> {
+        Touched { files, paths: RefCell::default() }
+    }
+
+    /// From here on nothing is known of what stands at a path and below it.
+    pub(super) fn touch(&self, path: &[u8]) {
+        let path = clean(path);
+        let mut paths = self.paths.borrow_mut();
+        if !paths.contains(&path) {
+            paths.push(path);
+        }
+    }
+
+    /// Takes note of what a program may have changed; `full` makes a path that begins at the root.
+    pub(super) fn changed_by(&self, program: &[u8], arguments: &[&[u8]], full: impl Fn(&[u8]) -> Option<Bytes>) {
+        if CHANGING.contains(&program) {
+            for path in arguments.iter().filter(|a| !a.starts_with(b"-")).filter_map(|a| full(a)) {
+                self.touch(&path);
+            }
+        }
+    }
+
+    /// Whether what stands at a path may have changed.
+    pub(super) fn is_touched(&self, path: &[u8]) -> bool {
+        let paths = self.paths.borrow();
+        if paths.is_empty() {
+            return false;
+        }
+        let path = clean(path);
+        paths.iter().any(|touched| is_within(&path, touched))
+    }
+
+    /// Whether something below a path may have changed, so that it may have come to be.
+    fn is_above(&self, path: &[u8]) -> bool {
+        let paths = self.paths.borrow();
+        if paths.is_empty() {
+            return false;
+        }
+        let path = clean(path);
+        paths.iter().any(|touched| is_within(touched, &path))
+    }
+}
+
+/// A path without doubled and last slashes and without `.`.
+fn clean(path: &[u8]) -> Bytes {
+    let parts: Vec<&[u8]> = path.split(|b| *b == b'/').filter(|p| !p.is_empty() && p != b".").collect();
+    [b"/", &parts.join(&b'/')[..]].concat().into()
+}
+
+/// Whether a path is another one or lies below it.
+fn is_within(path: &[u8], folder: &[u8]) -> bool {
+    path.strip_prefix(folder).is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/") || folder == b"/")
+}
+
+impl HostView for Touched<'_> {
+    fn kind(&self, path: &[u8]) -> Kind {
+        match self.files.kind(path) {
+            _ if self.is_touched(path) => Kind::Unknown,
+            Kind::Missing if self.is_above(path) => Kind::Unknown,
+            kind => kind,
+        }
+    }
+
+    fn programs(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        self.files.programs(folder).filter(|_| !self.is_above(folder))
+    }
+
+    fn real_path(&self, path: &[u8]) -> Option<Bytes> {
+        self.files.real_path(path).filter(|_| !self.is_touched(path))
+    }
+
+    fn read(&self, path: &[u8]) -> Content {
+        if self.is_touched(path) { Content::Denied } else { self.files.read(path) }
+    }
+
+    fn list(&self, folder: &[u8]) -> Option<Vec<Bytes>> {
+        if self.is_above(folder) || self.is_touched(folder) { None } else { self.files.list(folder) }
+    }
+
+    fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
+        if self.is_touched(path) { None } else { self.files.may(path, uid, gid, want) }
+    }
+
+    fn is_link(&self, path: &[u8]) -> Option<bool> {
+        if self.is_touched(path) { None } else { self.files.is_link(path) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::MemoryTree;
+
+    #[test]
+    fn what_was_touched_is_not_known() {
+        let mut host = MemoryTree::default();
+        host.file("/h/a", "text", false);
+        host.file("/h/d/b", "text", false);
+        let files = Touched::new(&host);
+        assert_eq!(files.read(b"/h/a"), host.read(b"/h/a"));
+        files.touch(b"/h//a/");
+        files.changed_by(b"mkdir", &[b"-p", b"new/deep"], |p| Some([b"/h/", p].concat().into()));
+        files.changed_by(b"ls", &[b"/h/d/b"], |p| Some(Bytes::copy_from_slice(p)));
+        for (path, kind) in [
+            ("/h/a", Kind::Unknown),
+            ("/h/a/x", Kind::Unknown),
+            ("/h/ab", Kind::Missing),
+            ("/h/new", Kind::Unknown),
+            ("/h/./new/deep/x", Kind::Unknown),
+            ("/h/d/b", Kind::File),
+            ("/h", Kind::Folder),
+        ] {
+            assert_eq!(files.kind(path.as_bytes()), kind, "{path}");
+        }
+        assert_eq!((files.read(b"/h/a"), files.list(b"/h")), (Content::Denied, None));
+        assert!(files.list(b"/h/d").is_some());
+    }
+}

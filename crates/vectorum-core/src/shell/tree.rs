@@ -1,0 +1,195 @@
+//! The tree of a whole file: there always is one, whatever its bytes are.
+
+use super::parse::Parser;
+use super::syntax::{Dialect, List, Trouble};
+
+/// So many stretches that cannot be read are looked behind; more make one to the file's end.
+const MOST_TRIES: usize = 40;
+
+/// A part of a file: lines that are read together with what belongs to them, or what cannot be read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Stretch {
+    /// Where it begins.
+    pub from: usize,
+    /// Where it ends, and the next one begins.
+    pub to: usize,
+    /// Its commands, or why it cannot be read.
+    pub what: Result<List, Trouble>,
+}
+
+/// A whole file, taken apart. Its stretches follow each other without a gap, from the first byte to the last.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Tree {
+    /// The stretches in order.
+    pub stretches: Vec<Stretch>,
+}
+
+impl Tree {
+    /// Takes a text apart. A shell runs nothing of what is behind the first trouble; here it is read on, so
+    /// that what stands there can be told.
+    pub fn of(text: &[u8], dialect: Dialect) -> Tree {
+        let mut stretches: Vec<Stretch> = Vec::new();
+        let mut parser = Parser::new(text, dialect);
+        let mut tries = 0;
+        loop {
+            let from = stretches.last().map_or(0, |s| s.to);
+            let what = match parser.next_line() {
+                Ok(Some(list)) => Ok(list),
+                Ok(None) => break,
+                Err(trouble) => Err(trouble),
+            };
+            let to = match &what {
+                Ok(_) => parser.at,
+                Err(_) => {
+                    tries += 1;
+                    let begins = text.get(from..).unwrap_or_default();
+                    // What stands in front of it on lines of their own is not what cannot be read.
+                    let skipped = blank(begins);
+                    let rest = begins.get(skipped..).unwrap_or_default();
+                    let line = memchr::memchr(b'\n', rest).map_or(rest.len(), |end| end + 1);
+                    let to = if tries > MOST_TRIES { text.len() } else { from + skipped + line };
+                    parser = Parser::new(text, dialect);
+                    parser.at = to;
+                    to
+                }
+            };
+            match (stretches.last_mut(), &what) {
+                (Some(Stretch { to: end, what: Err(_), .. }), Err(_)) => *end = to,
+                _ => stretches.push(Stretch { from, to, what }),
+            }
+        }
+        // Comments and blank lines at the end.
+        match stretches.last_mut() {
+            Some(last) => last.to = text.len(),
+            None => stretches.push(Stretch { from: 0, to: text.len(), what: Ok(List::default()) }),
+        }
+        Tree { stretches }
+    }
+
+    /// Returns the first place where it cannot be read.
+    pub fn trouble(&self) -> Option<&Trouble> {
+        self.stretches.iter().find_map(|s| s.what.as_ref().err())
+    }
+
+    /// Returns what is read before that.
+    pub fn lines(&self) -> impl Iterator<Item = &List> {
+        self.stretches.iter().map_while(|s| s.what.as_ref().ok())
+    }
+
+    /// Returns what stands behind it, and no shell comes to.
+    pub fn behind(&self) -> impl Iterator<Item = &List> {
+        self.stretches.iter().skip_while(|s| s.what.is_ok()).filter_map(|s| s.what.as_ref().ok())
+    }
+}
+
+/// How many bytes of blank lines and comments a text begins with.
+fn blank(text: &[u8]) -> usize {
+    let is_blank = |line: &&[u8]| line.trim_ascii_start().first().is_none_or(|b| *b == b'#');
+    text.split_inclusive(|b| *b == b'\n').take_while(is_blank).map(<[u8]>::len).sum()
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    const DIALECTS: [Dialect; 5] = [Dialect::Dash, Dialect::Bash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh];
+
+    #[test]
+    fn what_cannot_be_read_is_a_part_of_its_own() {
+        let text = b"A=1\n# note\nif true; then\n B=2\n) oops\nC=3\nD='open\n";
+        let tree = Tree::of(text, Dialect::Bash);
+        let told: Vec<(&[u8], bool)> = tree.stretches.iter().map(|s| (&text[s.from..s.to], s.what.is_ok())).collect();
+        assert_eq!(
+            told,
+            [
+                (&b"A=1\n"[..], true),
+                (b"# note\nif true; then\n", false),
+                (b" B=2\n", true),
+                (b") oops\n", false),
+                (b"C=3\n", true),
+                (b"D='open\n", false)
+            ]
+        );
+        assert_eq!((tree.lines().count(), tree.behind().count()), (1, 2));
+        assert!(tree.trouble().is_some_and(|t| t.is_error));
+        let many = b"'\n(\n".repeat(5000);
+        assert!(Tree::of(&many, Dialect::Zsh).trouble().is_some());
+    }
+
+    /// Bytes that shells give a meaning, and some others.
+    fn texts() -> impl Strategy<Value = Vec<u8>> {
+        let piece = prop_oneof![
+            prop::sample::select(vec![
+                "if ",
+                "then ",
+                "fi\n",
+                "for i in ",
+                "do ",
+                "done\n",
+                "case x in ",
+                "esac",
+                ";;",
+                "{ ",
+                "} ",
+                "( ",
+                ") ",
+                "$(",
+                "`",
+                "${A",
+                "}",
+                "$((",
+                "))",
+                "'",
+                "\"",
+                "\\",
+                "\n",
+                "; ",
+                "& ",
+                "| ",
+                "&& ",
+                "<<E\n",
+                "E\n",
+                "#",
+                "A=",
+                "f() ",
+                "[[ ",
+                " ]]",
+                "x ",
+                "!",
+                "~",
+                "*",
+                "<(",
+                "$'",
+                "function ",
+                "=(",
+            ])
+            .prop_map(|s| s.as_bytes().to_vec()),
+            prop::collection::vec(any::<u8>(), 0..4),
+        ];
+        prop::collection::vec(piece, 0..40).prop_map(|all| all.concat())
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_have_a_tree_without_a_gap(text in texts()) {
+            for dialect in DIALECTS {
+                let tree = Tree::of(&text, dialect);
+                let mut at = 0;
+                for stretch in &tree.stretches {
+                    prop_assert_eq!(stretch.from, at);
+                    prop_assert!(stretch.to > at || text.is_empty());
+                    at = stretch.to;
+                    let (from, to) = (stretch.from, stretch.to);
+                    for item in stretch.what.iter().flat_map(|l| &l.items) {
+                        for command in item.rest.iter().map(|(_, p)| p).chain([&item.first]).flat_map(|p| &p.commands) {
+                            prop_assert!(from <= command.at && command.at <= command.end && command.end <= to);
+                        }
+                    }
+                }
+                prop_assert_eq!(at, text.len());
+            }
+        }
+    }
+}

@@ -1,0 +1,93 @@
+//! `unset` and `getopts`, and exports that are not known.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::state::{Content, Var};
+use super::syntax::*;
+use super::value::Val;
+
+impl Machine<'_> {
+    pub(super) fn unset_names(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("names are unset that are not known") };
+        let mut of_functions = false;
+        let mut of_variables = false;
+        self.set_status(0);
+        for word in words {
+            match &word[..] {
+                b"-f" => of_functions = true,
+                b"-v" => of_variables = true,
+                b"--" => {}
+                name if name.first() == Some(&b'-') => return self.fog("names are unset in another way"),
+                name => {
+                    let is_name = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
+                    if !is_name && !of_functions {
+                        // An item of a list, or a pattern.
+                        let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
+                        let content = Content::Perhaps(Val::Unknown(self.doubt("an item of a list")));
+                        self.assign(&base, content, None);
+                        continue;
+                    }
+                    if of_functions {
+                        let runs = self.dialect == Dialect::Ksh && self.is_in_function();
+                        if let Some(state) = &mut self.live {
+                            let functions = Rc::make_mut(&mut state.functions);
+                            let was_there = functions.remove(name).is_some();
+                            if was_there && runs {
+                                self.ended_within.insert(Bytes::copy_from_slice(name));
+                            }
+                            if !was_there && self.dialect == Dialect::Zsh {
+                                self.set_status(1);
+                            }
+                        }
+                        continue;
+                    }
+                    let is_there = !matches!(self.content_of(name), Content::Unset);
+                    if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
+                        if let Some(state) = &mut self.live {
+                            Rc::make_mut(&mut state.functions).remove(name);
+                        }
+                        continue;
+                    }
+                    if !self.unset(name) {
+                        match self.dialect {
+                            Dialect::Ksh | Dialect::Mksh => self.set_status(1),
+                            _ => self.refused(),
+                        }
+                        if self.live.is_none() {
+                            return;
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    /// `getopts`, of which only the names are followed that it sets.
+    pub(super) fn getopts(&mut self, known: Option<&[Bytes]>) {
+        let Some([_, name, ..]) = known else { return self.fog("options are read into a name that is not known") };
+        let doubt = self.doubt("what options there are");
+        for name in [&name[..], b"OPTARG", b"OPTIND"] {
+            let name = Bytes::copy_from_slice(name);
+            if let Some(state) = &mut self.live {
+                let var = state.vars.get_or_insert_with(&name, Var::unset);
+                var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
+                var.exported = var.exported.filter(|exported| !exported || name != b"OPTARG"[..]);
+            }
+            self.unsettle(&name);
+        }
+        if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+            self.doubt_export(&name.clone());
+        }
+        self.doubt_status(doubt);
+    }
+
+    /// Whether a name is handed on from here is not known.
+    pub(super) fn doubt_export(&mut self, name: &[u8]) {
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+            var.exported = None;
+        }
+    }
+}
