@@ -375,10 +375,12 @@ fn an_interactive_shell_keeps_its_jobs() {
     terminal.press(&["Enter"]);
     terminal.wait("a prompt", |s| s.starts_with("pier>"));
     terminal.type_text("sleep 600\n");
+    terminal.until_runs("sleep");
     terminal.press(&["C-z"]);
     terminal.wait_for("Stopped");
     terminal.type_text("echo SHARD=$BERTH_SHARD; fg\n");
     terminal.wait("the job again", |s| s.contains("SHARD=0") && s.trim_end().ends_with("sleep 600"));
+    terminal.until_runs("sleep");
     // The interrupt ends the job, and nothing else.
     terminal.press(&["C-c"]);
     terminal.wait("a prompt", |s| s.trim_end().ends_with("pier>"));

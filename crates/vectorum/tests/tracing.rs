@@ -275,6 +275,8 @@ fn shells_and_editors_under_a_trace() {
         terminal.type_text("jobs\n");
         terminal.wait_for("Running");
         terminal.type_text("fg\n");
+        // Before the job has the terminal, the key would go to the shell, and throw away what was typed.
+        terminal.until_runs("sleep");
         terminal.press(&["C-z"]);
         terminal.wait_for("Stopped");
         terminal.type_text("kill %1; wait; stty size\n");

@@ -239,6 +239,12 @@ impl Terminal {
         String::from_utf8_lossy(&output.stdout).trim().to_owned()
     }
 
+    /// Waits until a program has the terminal: a key that stops or ends is its own only from then on.
+    #[track_caller]
+    pub fn until_runs(&self, program: &str) {
+        self.wait(program, |_| self.ask("#{pane_current_command}") == program);
+    }
+
     /// Waits until the screen satisfies a condition, and returns it.
     #[track_caller]
     pub fn wait(&self, what: &str, is: impl Fn(&str) -> bool) -> String {
