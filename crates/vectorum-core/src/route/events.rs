@@ -7,7 +7,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::{Held, Site};
-use crate::shell::{Around, Assigned};
+use crate::shell::{Around, Assigned, Log};
 
 /// What happened to a name at a hop.
 #[derive(Clone, Copy, Debug)]
@@ -49,7 +49,7 @@ enum Part {
     /// What a shell's files set, as far as it is among these names.
     Shell {
         hop: usize,
-        log: Arc<Vec<Assigned>>,
+        log: Arc<Log>,
         names: Arc<BTreeSet<Bytes>>,
     },
 }
@@ -63,7 +63,7 @@ impl Events {
         self.0.push(Part::One(Box::new(deed)));
     }
 
-    pub(super) fn push_shell(&mut self, hop: usize, log: Arc<Vec<Assigned>>, names: BTreeSet<Bytes>) {
+    pub(super) fn push_shell(&mut self, hop: usize, log: Arc<Log>, names: BTreeSet<Bytes>) {
         self.0.push(Part::Shell { hop, log, names: Arc::new(names) });
     }
 
@@ -72,7 +72,7 @@ impl Events {
         for part in self.0.iter_mut().rev() {
             match part {
                 Part::One(deed) if deed.name == name => return Some(deed),
-                Part::Shell { log, names, .. } if names.contains(name) && log.iter().any(|a| a.name == name) => return None,
+                Part::Shell { log, names, .. } if names.contains(name) && log.of(name).next().is_some() => return None,
                 _ => {}
             }
         }
@@ -103,15 +103,18 @@ impl Part {
                 around: &deed.around,
             })),
             Part::Shell { hop, log, names } if name.is_none_or(|n| names.contains(n)) => {
-                let counts = move |a: &&Assigned| name.map_or_else(|| names.contains(&a.name), |n| a.name == n);
-                Box::new(log.iter().filter(counts).map(|assigned| Event {
+                let event = |assigned: &'a Assigned| Event {
                     hop: *hop,
                     name: &assigned.name,
                     held: assigned.held.as_ref(),
                     site: Some(&assigned.site),
                     why: None,
                     around: &assigned.around,
-                }))
+                };
+                match name {
+                    Some(name) => Box::new(log.of(name).map(event)),
+                    None => Box::new(log.iter().filter(|a| names.contains(&a.name)).map(event)),
+                }
             }
             _ => Box::new(std::iter::empty()),
         }
@@ -145,7 +148,7 @@ mod tests {
             assigned("PIER", None, 3),
             assigned("TIDE", known("high"), 4),
         ];
-        events.push_shell(1, Arc::new(log), [named("PIER"), named("TIDE")].into());
+        events.push_shell(1, Arc::new(Log::new(log)), [named("PIER"), named("TIDE")].into());
         events.push(Deed::new(2, named("TIDE"), None, None));
         events
     }

@@ -8,6 +8,7 @@ use bytes::Bytes;
 
 use super::Source;
 use super::around::Around;
+use super::log::Log;
 use super::program::content;
 use super::restless::Restless;
 use super::state::{Function, Scope, State, Status};
@@ -85,7 +86,7 @@ pub(super) struct Outcome {
     /// Where it ends, if it does.
     pub end: Option<Site>,
     /// What was set on the way.
-    pub log: Arc<Vec<Assigned>>,
+    pub log: Arc<Log>,
     /// What was not reached.
     pub skipped: Vec<Skipped>,
     /// The files that were read, in order.

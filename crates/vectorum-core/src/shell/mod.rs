@@ -29,6 +29,7 @@ mod globs;
 mod initial;
 pub mod ink;
 mod known;
+mod log;
 mod lookup;
 mod machine;
 mod options;
@@ -62,6 +63,7 @@ use bytes::Bytes;
 
 pub use around::{Around, Condition};
 pub use known::Shells;
+pub use log::Log;
 pub use machine::{Assigned, Ended, Skipped};
 pub use outputs::{Asked, Output, Outputs, hangs_on_output};
 pub use startup::{Invocation, Last, Payload, Started};

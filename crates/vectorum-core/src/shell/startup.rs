@@ -9,7 +9,8 @@ use bytes::Bytes;
 
 use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
-use super::machine::{Assigned, Boundary, Ended, Machine, Outcome, Skipped};
+use super::log::Log;
+use super::machine::{Boundary, Ended, Machine, Outcome, Skipped};
 use super::state::{Content, State};
 use super::syntax::Dialect;
 use super::touched::Touched;
@@ -77,7 +78,7 @@ pub struct Started {
     /// Where it ends.
     pub end: Option<crate::route::Site>,
     /// What was set on the way.
-    pub log: Arc<Vec<Assigned>>,
+    pub log: Arc<Log>,
     /// What was not reached.
     pub skipped: Vec<Skipped>,
     /// The files that were read.
@@ -229,7 +230,7 @@ impl Machine<'_> {
         let state = super::machine::join_some(self.live.take(), spent, &why);
         let ended = Ended::of(state.is_some(), left.is_some());
         let Machine { end, log, skipped, read, startup, .. } = self;
-        Outcome { state, ended, end, log: Arc::new(log), skipped, read, startup }
+        Outcome { state, ended, end, log: Arc::new(Log::new(log)), skipped, read, startup }
     }
 }
 
@@ -433,7 +434,7 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
             }
             (value, _) => {
                 if was.is_some() {
-                    let site = started.log.iter().rev().find(|a| a.name == *name).map(|a| a.site.clone());
+                    let site = started.log.of(name).next_back().map(|a| a.site.clone());
                     started.gone.push((name.clone(), site));
                 }
                 if value.is_some()

@@ -327,7 +327,7 @@ impl Machine<'_> {
                 None => var.exported = if var.exported == Some(true) { Some(true) } else { None },
             },
         }
-        if self.quiet == 0 && self.log.len() < 20_000 {
+        if self.quiet == 0 && self.log.len() < super::log::MOST {
             let value = self.live.as_ref().and_then(|s| s.vars.get(&name)).and_then(|v| v.content.value());
             let held = value.map(|v| crate::route::Held::of(&v));
             self.log.push(Assigned { name, held, site, around: self.around.clone() });
@@ -387,7 +387,7 @@ impl Machine<'_> {
             None => return true,
         }
         self.unsettle(&name);
-        if self.quiet == 0 && self.log.len() < 20_000 {
+        if self.quiet == 0 && self.log.len() < super::log::MOST {
             self.log.push(Assigned { name, held: None, site, around: self.around.clone() });
         }
         true

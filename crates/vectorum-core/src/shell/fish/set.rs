@@ -125,7 +125,7 @@ impl Fish<'_> {
             Err(doubt) => Val::Unknown(doubt.clone()),
         };
         scope.vars.insert(Bytes::copy_from_slice(name), Var { items, ..var });
-        if self.quiet == 0 && self.log.len() < 20_000 {
+        if self.quiet == 0 && self.log.len() < super::super::log::MOST {
             let held = Some(Held::of(&told));
             self.log.push(Assigned { name: Bytes::copy_from_slice(name), held, site, around: self.around.clone() });
         }

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::super::log::Log;
 use super::*;
 
 /// Reads the file of universal variables.
@@ -299,8 +300,9 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
 pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
     let left = fish.ended();
     let ended = Ended::of(fish.live.is_some(), left.is_some());
-    let (log, skipped, read) = (Arc::new(fish.log), fish.skipped, fish.read);
-    let mut started = Started { ended, log, skipped, read, ..Started::default() };
+    let (mut log, skipped, read) = (fish.log, fish.skipped, fish.read);
+    log.retain(|a| !a.site.path.is_empty());
+    let mut started = Started { ended, log: Arc::new(Log::new(log)), skipped, read, ..Started::default() };
     let Some(state) = fish.live else { return started };
     started.open = state.open.clone();
     let mut handed: BTreeMap<Bytes, Var> = BTreeMap::new();
@@ -345,7 +347,7 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
         started.changed.insert(name.clone(), Last { value, may_be_absent, site });
     }
     for name in start.keys().filter(|n| !handed.contains_key(*n)) {
-        let site = started.log.iter().rev().find(|a| a.name == *name).map(|a| a.site.clone());
+        let site = started.log.of(name).next_back().map(|a| a.site.clone());
         started.gone.push((name.clone(), site));
     }
     let globals = state.scopes.iter().find(|s| s.kind == Kept::Global).map(|s| &s.vars);
@@ -358,6 +360,5 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
             started.kept.push((name.clone(), site));
         }
     }
-    Arc::make_mut(&mut started.log).retain(|a| !a.site.path.is_empty());
     started
 }
