@@ -415,7 +415,7 @@ impl Follower {
 
     fn prefix(&mut self, steps: &[Step], ground: &Ground<'_>, account: &Account, start: &Block) -> (Forecast, Account) {
         let is_shared = matches!(steps, [Step::Login | Step::SshLogin | Step::UserManager, ..]);
-        if let Some((.., forecast, account)) = self.known.iter().find(|(s, b, ..)| is_shared && s == steps && b.is_same(start)) {
+        if let Some((.., forecast, account)) = self.known.iter().find(|(s, b, ..)| is_shared && s == steps && b == start) {
             return (forecast.clone(), account.clone());
         }
         let found = Route::follow(steps, ground, account, Forecast::begin(start));
