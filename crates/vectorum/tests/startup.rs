@@ -279,7 +279,7 @@ fn the_systems_scripts_are_read_as_their_shells_read_them() {
                 .status()
                 .expect("the shell")
                 .success();
-            let tree = Tree::of(&text, dialect);
+            let tree = Tree::of(&text.into(), dialect);
             match tree.trouble() {
                 Some(trouble) if is_read && trouble.is_error => {
                     differ.push(format!("{shell} reads {}: {}", path.display(), trouble.what));

@@ -15,17 +15,17 @@ pub(super) fn braces(word: &Word, has_ranges: bool) -> Result<Option<Vec<Word>>,
     let mut atoms: Vec<Part> = Vec::new();
     for part in &word.parts {
         match part {
-            Part::Text(text) => atoms.extend(text.iter().map(|b| Part::Text(vec![*b]))),
+            Part::Text(text) => atoms.extend(text.iter().map(|b| Part::Text(Text::of(&[*b])))),
             other => atoms.push(other.clone()),
         }
     }
     let mut out = Vec::new();
     brace(&atoms, &mut out, 0, has_ranges)?;
     let words = out.into_iter().map(|atoms| {
-        let mut parts: Vec<Part> = Vec::new();
+        let mut parts = Parts::new();
         for atom in atoms {
             match (atom, parts.last_mut()) {
-                (Part::Text(new), Some(Part::Text(text))) => text.extend_from_slice(&new),
+                (Part::Text(new), Some(Part::Text(text))) => text.push(&new),
                 (atom, _) => parts.push(atom),
             }
         }
@@ -72,7 +72,7 @@ fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, has_ranges: boo
             if has_ranges && text.as_ref().is_some_and(|t| memchr::memmem::find(t, b"..").is_some()) {
                 let items = sequence(&text.unwrap_or_default())?;
                 for item in items {
-                    let item: Vec<Part> = item.bytes().map(|b| Part::Text(vec![b])).collect();
+                    let item: Vec<Part> = item.bytes().map(|b| Part::Text(Text::of(&[b]))).collect();
                     brace(&[before, &item, after].concat(), out, depth + 1, has_ranges)?;
                 }
                 return Ok(());

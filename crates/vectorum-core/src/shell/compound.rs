@@ -2,6 +2,8 @@
 
 use std::rc::Rc;
 
+use smallvec::smallvec;
+
 use super::parse::{Parsed, Parser, is_name, is_name_start};
 use super::syntax::*;
 
@@ -13,7 +15,7 @@ impl Parser<'_> {
         self.at += 2;
         let name = b"(anon)".to_vec();
         let function = self.function(name.clone(), at, false)?;
-        let mut words = vec![Word::new(vec![Part::Quoted(name)], at, at)];
+        let mut words = vec![Word::new(smallvec![Part::Quoted(Text::Own(name))], at, at)];
         loop {
             self.blanks();
             match self.peek() {
@@ -178,7 +180,8 @@ impl Parser<'_> {
         if self.dialect.is_rich() && self.starts(b"((") {
             let Some(inner) = self.balanced_sum() else { return self.trouble("a parenthesis is not closed") };
             let mut pieces = inner.split(|b| *b == b';').map(|piece| {
-                let mut parser = Parser::new(piece, self.dialect);
+                let piece = inner.slice_ref(piece);
+                let mut parser = Parser::new(&piece, self.dialect);
                 parser.depth = self.depth;
                 parser.double(None)
             });

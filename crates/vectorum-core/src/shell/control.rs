@@ -37,7 +37,7 @@ impl Machine<'_> {
                 let declared = words.iter().skip(1).filter(|_| declares).filter_map(|w| w.assignment.as_deref());
                 for assignment in own.chain(declared) {
                     let site = self.site(assignment.at);
-                    let name = Bytes::copy_from_slice(&assignment.name);
+                    let name = assignment.name.clone();
                     self.skipped.push(Skipped { name, site, why, by: by.clone() });
                 }
             }

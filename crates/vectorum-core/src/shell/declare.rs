@@ -167,7 +167,7 @@ impl Machine<'_> {
         let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && !matches!(command, b"readonly");
         for declared in given {
             let name = match &declared {
-                Declared::Assignment(assignment, _) => Some(Bytes::copy_from_slice(&assignment.name)),
+                Declared::Assignment(assignment, _) => Some(assignment.name.clone()),
                 Declared::Text(text) => memchr::memchr(b'=', text).map(|at| text.slice(..at)),
             };
             match declared {
@@ -248,7 +248,7 @@ impl Machine<'_> {
     fn tie(&mut self, given: Vec<Declared>) {
         for declared in given.into_iter().take(2) {
             let name = match declared {
-                Declared::Assignment(assignment, _) => assignment.name.into(),
+                Declared::Assignment(assignment, _) => assignment.name,
                 Declared::Text(text) => text,
             };
             if !crate::reader::is_portable(&name) {
@@ -411,7 +411,7 @@ impl Machine<'_> {
 /// The name that is declared.
 fn name_of(declared: &Declared) -> Bytes {
     match declared {
-        Declared::Assignment(assignment, _) => Bytes::copy_from_slice(&assignment.name),
+        Declared::Assignment(assignment, _) => assignment.name.clone(),
         Declared::Text(text) => text.slice(..memchr::memchr(b'=', text).unwrap_or(text.len())),
     }
 }

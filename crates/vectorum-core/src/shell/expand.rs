@@ -379,7 +379,7 @@ impl Machine<'_> {
                 Part::Double(inner) => self.double(inner, fields, mode)?,
                 Part::Parameter(parameter) => {
                     let values = self.parameter(parameter, true, Mode::One)?;
-                    let is_list = parameter.name == b"@" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"@"));
+                    let is_list = parameter.name == "@" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"@"));
                     match values {
                         Values::One(value) => put(last(fields), &value, true),
                         Values::Many(values) if is_list && mode == Mode::Fields => {
@@ -465,7 +465,7 @@ impl Machine<'_> {
         match values {
             Values::One(value) => self.split(&value, mode, fields),
             Values::Many(values) => {
-                let is_star = parameter.name == b"*" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"*"));
+                let is_star = parameter.name == "*" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"*"));
                 let separator = match mode {
                     Mode::Fields => None,
                     _ if is_star => self.first_separator()?,
@@ -618,5 +618,5 @@ fn put(field: &mut Field, value: &Val, quoted: bool) {
 }
 
 pub(super) fn is_text(parts: &[Part], text: &[u8]) -> bool {
-    matches!(parts, [Part::Quoted(t) | Part::Text(t)] if t == text)
+    matches!(parts, [Part::Quoted(t) | Part::Text(t)] if **t == *text)
 }

@@ -548,7 +548,7 @@ fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8
 }
 
 pub(super) fn is_all(parts: &[Part]) -> bool {
-    matches!(parts, [Part::Parameter(p)] if p.name == b"@" || p.key.as_deref().is_some_and(|k| is_text(k, b"@")))
+    matches!(parts, [Part::Parameter(p)] if p.name == "@" || p.key.as_deref().is_some_and(|k| is_text(k, b"@")))
 }
 
 /// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.

@@ -4,6 +4,9 @@
 use std::cell::OnceCell;
 use std::rc::Rc;
 
+use bytes::Bytes;
+use smallvec::smallvec;
+
 use super::syntax::*;
 use super::words::{flat, odd_document};
 
@@ -14,6 +17,8 @@ const DEEPEST: usize = 60;
 
 /// Takes a file's commands one after another.
 pub(super) struct Parser<'a> {
+    /// What it reads, of which the tree keeps stretches.
+    whole: &'a Bytes,
     pub(super) text: &'a [u8],
     /// Where it stands.
     pub(super) at: usize,
@@ -47,8 +52,22 @@ struct Awaited {
 
 impl<'a> Parser<'a> {
     /// Begins to read.
-    pub(super) fn new(text: &'a [u8], dialect: Dialect) -> Parser<'a> {
-        Parser { text, at: 0, dialect, waiting: Vec::new(), depth: 0, braces: 0 }
+    pub(super) fn new(whole: &'a Bytes, dialect: Dialect) -> Parser<'a> {
+        Parser { whole, text: whole, at: 0, dialect, waiting: Vec::new(), depth: 0, braces: 0 }
+    }
+
+    /// Returns a stretch of it.
+    pub(super) fn cut(&self, from: usize, to: usize) -> Bytes {
+        let to = to.min(self.whole.len());
+        self.whole.slice(from.min(to)..to)
+    }
+
+    /// Takes one byte, and what follows it up to a byte that `ends`.
+    pub(super) fn run(&mut self, ends: impl Fn(u8) -> bool) -> Bytes {
+        let from = self.at;
+        let rest = self.text.get(from + 1..).unwrap_or_default();
+        self.at = (from + 1 + rest.iter().position(|b| ends(*b)).unwrap_or(rest.len())).min(self.text.len());
+        self.cut(from, self.at)
     }
 
     pub(super) fn peek(&self) -> Option<u8> {
@@ -140,8 +159,9 @@ impl<'a> Parser<'a> {
                 body.extend_from_slice(line);
                 body.push(b'\n');
             }
+            let body = Bytes::from(body);
             let parts = if is_quoted {
-                Ok(vec![Part::Quoted(body)])
+                Ok(vec![Part::Quoted(Text::Stretch(body))])
             } else {
                 let mut inner = Parser::new(&body, self.dialect);
                 inner.depth = self.depth;
@@ -402,7 +422,7 @@ impl<'a> Parser<'a> {
                         self.at = end;
                         word
                     }
-                    Assigned::Array(_) => Word::new(Vec::new(), from, end),
+                    Assigned::Array(_) => Word::new(Parts::new(), from, end),
                 };
                 word.assignment = Some(Box::new(assignment));
                 words.push(word);
@@ -477,7 +497,7 @@ impl<'a> Parser<'a> {
             // Its text stands below.
             let document = Rc::new(OnceCell::new());
             self.waiting.push(Awaited { delimiter, is_quoted, strips: operator == b"<<-", document: Rc::clone(&document) });
-            word = Word::new(vec![Part::Document(document)], word.at, word.end);
+            word = Word::new(smallvec![Part::Document(document)], word.at, word.end);
         }
         Ok(Some(Redirect { operator, from: number, word }))
     }

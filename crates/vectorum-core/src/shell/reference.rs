@@ -2,9 +2,11 @@
 
 use std::rc::Rc;
 
+use bytes::Bytes;
+
 use super::parse::{Parsed, Parser, is_name, is_name_start};
 use super::syntax::*;
-use super::words::push_text;
+use super::words::{push_run, push_text};
 
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
 pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
@@ -49,7 +51,7 @@ impl Parser<'_> {
                 while self.peek().is_some_and(is_name) {
                     self.at += 1;
                 }
-                let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+                let name = self.cut(from, self.at);
                 // A joined line goes on with the name.
                 if self.starts(b"\\\n") && self.peek_at(2).is_some_and(|b| is_name(b) || b >= 0x80) {
                     return Ok(Some(Part::Unfollowed("a name over two lines")));
@@ -75,19 +77,18 @@ impl Parser<'_> {
                     while is_name(self.text[from]) && self.peek().is_some_and(is_name) {
                         self.at += 1;
                     }
-                    let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+                    let name = self.cut(from, self.at);
                     if name.first().is_some_and(u8::is_ascii_digit) || self.peek() == Some(b'[') {
                         return Ok(Some(Part::Unfollowed("a length as zsh writes it")));
                     }
                     return Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::Length }))));
                 }
-                let mut name = vec![byte];
+                let from = self.at - 1;
                 // There all digits are of one number.
-                while self.dialect == Dialect::Zsh && byte.is_ascii_digit() {
-                    let Some(next) = self.peek().filter(u8::is_ascii_digit) else { break };
-                    name.push(next);
+                while self.dialect == Dialect::Zsh && byte.is_ascii_digit() && self.peek().is_some_and(|b| b.is_ascii_digit()) {
                     self.at += 1;
                 }
+                let name = self.cut(from, self.at);
                 Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None }))))
             }
             _ => Ok(None),
@@ -100,7 +101,7 @@ impl Parser<'_> {
         while self.peek().is_some_and(is_name) {
             self.at += 1;
         }
-        let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+        let name = self.cut(from, self.at);
         let mut key = None;
         if self.peek() == Some(b'[') {
             let rest = self.text.get(self.at..).unwrap_or_default();
@@ -130,7 +131,7 @@ impl Parser<'_> {
     }
 
     /// In zsh a subscript or a modifier may follow a bare name.
-    pub(super) fn zsh_tail(&mut self, name: Vec<u8>) -> Parsed<Option<Part>> {
+    pub(super) fn zsh_tail(&mut self, name: Bytes) -> Parsed<Option<Part>> {
         let keyed = move |key, change| Ok(Some(Part::Parameter(Box::new(Parameter { name, key, change }))));
         match self.peek() {
             Some(b'[') => {
@@ -142,7 +143,7 @@ impl Parser<'_> {
                         let is_number =
                             !text.is_empty() && text.strip_prefix(b"-").unwrap_or(text).iter().all(u8::is_ascii_digit);
                         if is_number && text != b"-" && !self.peek().is_some_and(|b| b"[:".contains(&b)) {
-                            let key = Some(vec![Part::Quoted(text.to_vec())]);
+                            let key = Some(vec![Part::Quoted(Text::of(text))]);
                             return keyed(key, Change::None);
                         }
                         let is_plain = !text.is_empty() && text.iter().all(|b| b.is_ascii_digit() || b"-,@*".contains(b));
@@ -175,7 +176,7 @@ impl Parser<'_> {
     }
 
     /// Takes `((…))` from its first parenthesis; returns what stands inside, if it is closed so.
-    pub(super) fn balanced_sum(&mut self) -> Option<Vec<u8>> {
+    pub(super) fn balanced_sum(&mut self) -> Option<Bytes> {
         let from = self.at + 2;
         let mut open = 2;
         let mut at = from;
@@ -189,7 +190,7 @@ impl Parser<'_> {
                     }
                     if open == 0 {
                         self.at = at + 1;
-                        return self.text.get(from..at - 1).map(<[u8]>::to_vec);
+                        return (from < at).then(|| self.cut(from, at - 1));
                     }
                 }
                 b'\'' | b'"' if open == 2 && *byte == b'\'' => return None,
@@ -229,6 +230,7 @@ impl Parser<'_> {
                 byte => inner.push(byte),
             }
         }
+        let inner = Bytes::from(inner);
         let mut parser = Parser::new(&inner, self.dialect);
         parser.depth = self.depth;
         let list = parser
@@ -300,12 +302,13 @@ impl Parser<'_> {
                 return Ok(Part::Unfollowed(ODD_SHAPE));
             }
         }
-        let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+        let name = self.cut(from, self.at);
         let mut key = None;
         if self.peek() == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(self.at..).unwrap_or_default();
             let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
-            let mut inner = Parser::new(rest.get(1..close).unwrap_or_default(), self.dialect);
+            let subscript = self.cut(self.at + 1, self.at + close);
+            let mut inner = Parser::new(&subscript, self.dialect);
             inner.depth = self.depth;
             key = Some(inner.double(None)?);
             self.at += close + 1;
@@ -368,8 +371,8 @@ impl Parser<'_> {
                     return whole(Change::Unfollowed("a modifier of zsh's"));
                 }
                 self.at += 1;
-                let offset = self.inner_word(true, b":}")?.parts;
-                let length = if self.take(b":") { Some(self.inner_word(true, b"}")?.parts) } else { None };
+                let offset = self.inner_word(true, b":}")?.parts.into_vec();
+                let length = if self.take(b":") { Some(self.inner_word(true, b"}")?.parts.into_vec()) } else { None };
                 Change::Slice(offset, length)
             }
             Some(sign @ (b'^' | b',')) if self.dialect == Dialect::Bash => {
@@ -411,7 +414,7 @@ impl Parser<'_> {
         };
         let tail = rest.get(close + 1..)?;
         let length = tail.iter().take_while(|b| is_name(**b)).count();
-        let name = tail.get(..length)?.to_vec();
+        let name = self.cut(self.at + close + 1, self.at + close + 1 + length);
         if !name.first().is_some_and(|b| is_name_start(*b)) || tail.get(length) != Some(&b'}') {
             return None;
         }
@@ -447,7 +450,7 @@ impl Parser<'_> {
     /// Takes the word inside braces, up to one of the ends.
     pub(super) fn inner_word(&mut self, in_double: bool, ends: &[u8]) -> Parsed<Word> {
         let at = self.at;
-        let mut parts: Vec<Part> = Vec::new();
+        let mut parts = Parts::new();
         loop {
             let Some(byte) = self.peek() else { return self.trouble("a brace is not closed") };
             if ends.contains(&byte) {
@@ -457,7 +460,9 @@ impl Parser<'_> {
                 b'\\' => {
                     match self.peek_at(1) {
                         Some(b'\n') => {}
-                        Some(next) if !in_double || b"$`\\\"}".contains(&next) => parts.push(Part::Quoted(vec![next])),
+                        Some(next) if !in_double || b"$`\\\"}".contains(&next) => {
+                            parts.push(Part::Quoted(Text::Stretch(self.cut(self.at + 1, self.at + 2))));
+                        }
                         Some(next) => {
                             push_text(&mut parts, b'\\');
                             push_text(&mut parts, next);
@@ -477,15 +482,15 @@ impl Parser<'_> {
                 {
                     self.at += 2;
                     let text = self.escaped()?;
-                    parts.push(Part::Quoted(text));
+                    parts.push(Part::Quoted(Text::Own(text)));
                 }
                 b'$' | b'`' => match self.deeper(|p| p.dollar(in_double))? {
                     Some(part) => parts.push(part),
                     None => push_text(&mut parts, b'$'),
                 },
-                byte => {
-                    push_text(&mut parts, byte);
-                    self.at += 1;
+                _ => {
+                    let run = self.run(|b| b"\\'\"$`".contains(&b) || ends.contains(&b));
+                    push_run(&mut parts, run);
                 }
             }
         }

@@ -121,7 +121,7 @@ impl Machine<'_> {
         }
         for assignment in assignments {
             self.at = assignment.at;
-            let name = Bytes::copy_from_slice(&assignment.name);
+            let name = assignment.name.clone();
             let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
             let exported = if stays { None } else { Some(true) };
             self.quiet += usize::from(!stays);

@@ -190,7 +190,7 @@ impl Machine<'_> {
             Content::Set(Val::Known(text)) if text.is_empty() => {}
             Content::Set(Val::Known(text)) => {
                 let path = if expands && text.iter().any(|b| b"$`~\\\"'".contains(b)) {
-                    let quoted = [b"_=".as_slice(), &text].concat();
+                    let quoted = Bytes::from([b"_=".as_slice(), &text].concat());
                     let mut parser = super::parse::Parser::new(&quoted, self.dialect);
                     let word = parser
                         .next_line()

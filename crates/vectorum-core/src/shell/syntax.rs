@@ -1,9 +1,11 @@
 //! The tree of a shell file: commands and words with their places in the bytes they came from.
 
 use std::cell::OnceCell;
+use std::ops::Deref;
 use std::rc::Rc;
 
 use bytes::Bytes;
+use smallvec::SmallVec;
 
 use super::value::Val;
 
@@ -141,7 +143,7 @@ pub enum Test {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Assignment {
     /// The name.
-    pub name: Vec<u8>,
+    pub name: Bytes,
     /// The subscript.
     pub key: Option<Vec<Part>>,
     /// Whether it adds to what was there.
@@ -172,29 +174,32 @@ pub struct Redirect {
     pub word: Word,
 }
 
+/// The parts of a word, most of which have one.
+pub(super) type Parts = SmallVec<[Part; 1]>;
+
 /// A word: parts that are put together when it is expanded.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Word {
     /// The parts.
-    pub parts: Vec<Part>,
+    pub parts: Parts,
     /// Where it begins.
     pub at: usize,
     /// Where it ends.
     pub end: usize,
     /// The same as an assignment, where it has that shape: for `export` and its kin.
     pub assignment: Option<Box<Assignment>>,
-    /// Its text, if every shell takes it as it stands, wherever it stands.
-    calm: Option<Bytes>,
+    /// Whether every shell takes its text as it stands, wherever it stands.
+    is_calm: bool,
 }
 
 impl Word {
     /// Makes a word of its parts.
-    pub(super) fn new(parts: Vec<Part>, at: usize, end: usize) -> Word {
-        let calm = match &parts[..] {
-            [Part::Text(text)] if text == b"[" || text.iter().all(|b| is_calm(*b)) => Some(Bytes::copy_from_slice(text)),
-            _ => None,
+    pub(super) fn new(parts: Parts, at: usize, end: usize) -> Word {
+        let is_calm = match &parts[..] {
+            [Part::Text(text)] => **text == *b"[" || text.iter().all(|b| is_calm(*b)),
+            _ => false,
         };
-        Word { parts, at, end, assignment: None, calm }
+        Word { parts, at, end, assignment: None, is_calm }
     }
 
     /// Returns the text if nothing in it is quoted or expanded.
@@ -208,7 +213,10 @@ impl Word {
 
     /// Returns the text if it is one that every shell takes as it stands, wherever it stands.
     pub(super) fn calm(&self) -> Option<Val> {
-        self.calm.clone().map(Val::Known)
+        match &self.parts[..] {
+            [Part::Text(text)] if self.is_calm => Some(Val::Known(text.bytes())),
+            _ => None,
+        }
     }
 }
 
@@ -217,13 +225,64 @@ pub(super) fn is_calm(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || b"_/.,:+@%-]".contains(&byte)
 }
 
+/// A text within a word.
+#[derive(Clone, Debug)]
+pub enum Text {
+    /// A stretch of the file, which it shares.
+    Stretch(Bytes),
+    /// Put together, where something was left out or stands for something else.
+    Own(Vec<u8>),
+}
+
+impl Text {
+    /// Makes one of bytes that stand nowhere.
+    pub(super) fn of(bytes: &[u8]) -> Text {
+        Text::Own(bytes.to_vec())
+    }
+
+    /// Adds to it.
+    pub(super) fn push(&mut self, more: &[u8]) {
+        match self {
+            Text::Own(text) => text.extend_from_slice(more),
+            Text::Stretch(text) => *self = Text::Own([text, more].concat()),
+        }
+    }
+
+    /// Returns it as a value.
+    pub(super) fn bytes(&self) -> Bytes {
+        match self {
+            Text::Stretch(text) => text.clone(),
+            Text::Own(text) => Bytes::copy_from_slice(text),
+        }
+    }
+}
+
+impl Deref for Text {
+    type Target = [u8];
+
+    fn deref(&self) -> &[u8] {
+        match self {
+            Text::Stretch(text) => text,
+            Text::Own(text) => text,
+        }
+    }
+}
+
+impl PartialEq for Text {
+    fn eq(&self, other: &Text) -> bool {
+        **self == **other
+    }
+}
+
+impl Eq for Text {}
+
 /// A part of a word.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Part {
     /// Text that was not quoted.
-    Text(Vec<u8>),
+    Text(Text),
     /// Text that was quoted.
-    Quoted(Vec<u8>),
+    Quoted(Text),
     /// What stands between double quotes.
     Double(Vec<Part>),
     /// `$NAME`, `${…}`.
@@ -242,7 +301,7 @@ pub enum Part {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Parameter {
     /// A name, a number, or a sign such as `@`.
-    pub name: Vec<u8>,
+    pub name: Bytes,
     /// The subscript.
     pub key: Option<Vec<Part>>,
     /// What is done.

@@ -1,5 +1,7 @@
 //! The tree of a whole file: there always is one, whatever its bytes are.
 
+use bytes::Bytes;
+
 use super::parse::Parser;
 use super::syntax::{Dialect, List, Trouble};
 
@@ -27,7 +29,7 @@ pub struct Tree {
 impl Tree {
     /// Takes a text apart. A shell runs nothing of what is behind the first trouble; here it is read on, so
     /// that what stands there can be told.
-    pub fn of(text: &[u8], dialect: Dialect) -> Tree {
+    pub fn of(text: &Bytes, dialect: Dialect) -> Tree {
         let mut stretches: Vec<Stretch> = Vec::new();
         let mut parser = Parser::new(text, dialect);
         let mut tries = 0;
@@ -99,7 +101,7 @@ mod tests {
     #[test]
     fn what_cannot_be_read_is_a_part_of_its_own() {
         let text = b"A=1\n# note\nif true; then\n B=2\n) oops\nC=3\nD='open\n";
-        let tree = Tree::of(text, Dialect::Bash);
+        let tree = Tree::of(&Bytes::from_static(text), Dialect::Bash);
         let told: Vec<(&[u8], bool)> = tree.stretches.iter().map(|s| (&text[s.from..s.to], s.what.is_ok())).collect();
         assert_eq!(
             told,
@@ -115,7 +117,7 @@ mod tests {
         assert_eq!((tree.lines().count(), tree.behind().count()), (1, 2));
         assert!(tree.trouble().is_some_and(|t| t.is_error));
         let many = b"'\n(\n".repeat(5000);
-        assert!(Tree::of(&many, Dialect::Zsh).trouble().is_some());
+        assert!(Tree::of(&many.into(), Dialect::Zsh).trouble().is_some());
     }
 
     /// Bytes that shells give a meaning, and some others.
@@ -175,7 +177,7 @@ mod tests {
         #[test]
         fn any_bytes_have_a_tree_without_a_gap(text in texts()) {
             for dialect in DIALECTS {
-                let tree = Tree::of(&text, dialect);
+                let tree = Tree::of(&Bytes::copy_from_slice(&text), dialect);
                 let mut at = 0;
                 for stretch in &tree.stretches {
                     prop_assert_eq!(stretch.from, at);

@@ -1,5 +1,7 @@
 //! Words, taken apart: quotes, references, braces, here-documents' texts.
 
+use bytes::Bytes;
+
 use super::parse::{Parsed, Parser, is_name, is_name_start};
 use super::reference::closing;
 use super::syntax::*;
@@ -30,7 +32,7 @@ impl Parser<'_> {
     /// stands before it.
     fn grouped(&mut self, takes: impl Fn(&Self, u8, usize, bool) -> bool) -> Parsed<Word> {
         let at = self.at;
-        let mut parts = Vec::new();
+        let mut parts = Parts::new();
         let mut open = 0;
         loop {
             self.parts(&mut parts)?;
@@ -59,7 +61,7 @@ impl Parser<'_> {
         while self.peek_at(length).is_some_and(is_name) {
             length += 1;
         }
-        let name = self.text.get(at..at + length).unwrap_or_default().to_vec();
+        let name = self.cut(at, at + length);
         let mut key = None;
         if self.peek_at(length) == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(at + length..).unwrap_or_default();
@@ -71,7 +73,8 @@ impl Parser<'_> {
             if !(next.starts_with(b"=") || next.starts_with(b"+=")) {
                 return Ok(None);
             }
-            let mut inner = Parser::new(rest.get(1..close).unwrap_or_default(), self.dialect);
+            let subscript = self.cut(at + length + 1, at + length + close);
+            let mut inner = Parser::new(&subscript, self.dialect);
             inner.depth = self.depth;
             key = Some(inner.double(None)?);
             length += close + 1;
@@ -87,7 +90,7 @@ impl Parser<'_> {
             return Ok(Some(Assignment { name, key, adds, value, at }));
         }
         let from = self.at;
-        let mut parts = Vec::new();
+        let mut parts = Parts::new();
         self.parts(&mut parts)?;
         if self.dialect == Dialect::Mksh && self.starts(b"<<") && parts.is_empty() {
             return Err(Trouble { at, what: "a here-document as a value", is_error: false });
@@ -115,7 +118,7 @@ impl Parser<'_> {
 
     pub(super) fn word(&mut self) -> Parsed<Word> {
         let at = self.at;
-        let mut parts = Vec::new();
+        let mut parts = Parts::new();
         self.parts(&mut parts)?;
         // A list of alternatives in a pattern: `@(a|b)`, `*(N)` of zsh.
         if self.peek() == Some(b'(')
@@ -132,7 +135,7 @@ impl Parser<'_> {
     }
 
     /// Takes the parts of a word.
-    pub(super) fn parts(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
+    pub(super) fn parts(&mut self, parts: &mut Parts) -> Parsed<()> {
         loop {
             let Some(byte) = self.peek() else { return Ok(()) };
             match byte {
@@ -155,10 +158,10 @@ impl Parser<'_> {
                     match self.peek_at(1) {
                         // A tilde behind a joined line is none to ksh.
                         Some(b'\n') if self.dialect == Dialect::Ksh && self.peek_at(2) == Some(b'~') => {
-                            parts.push(Part::Quoted(Vec::new()));
+                            parts.push(Part::Quoted(Text::of(b"")));
                         }
                         Some(b'\n') => {}
-                        Some(next) => parts.push(Part::Quoted(vec![next])),
+                        Some(_) => parts.push(Part::Quoted(Text::Stretch(self.cut(self.at + 1, self.at + 2)))),
                         None if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => push_text(parts, b'\\'),
                         None => {}
                     }
@@ -171,7 +174,7 @@ impl Parser<'_> {
                 b'$' if self.dialect.is_rich() && self.peek_at(1) == Some(b'\'') => {
                     self.at += 2;
                     let text = self.escaped()?;
-                    parts.push(Part::Quoted(text));
+                    parts.push(Part::Quoted(Text::Own(text)));
                 }
                 b'$' if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && self.peek_at(1) == Some(b'"') => {
                     self.at += 1;
@@ -183,15 +186,9 @@ impl Parser<'_> {
                         None => push_text(parts, b'$'),
                     }
                 }
-                byte => {
-                    let rest = self.text.get(self.at..).unwrap_or_default();
-                    let length = rest.iter().take_while(|b| is_calm(**b)).count();
-                    if length > 1 {
-                        push_texts(parts, rest.get(..length).unwrap_or_default());
-                    } else {
-                        push_text(parts, byte);
-                    }
-                    self.at += length.max(1);
+                _ => {
+                    let run = self.run(|b| b" \t\n;&|()<>\\}'\"$`".contains(&b));
+                    push_run(parts, run);
                 }
             }
         }
@@ -210,15 +207,15 @@ impl Parser<'_> {
             return self.trouble("a quote is not closed");
         };
         self.at += length + 1;
-        Ok(Part::Quoted(rest.get(..length).unwrap_or_default().to_vec()))
+        Ok(Part::Quoted(Text::Stretch(self.cut(self.at - length - 1, self.at - 1))))
     }
 
     /// Takes what stands in double quotes, up to the byte that ends it, or to the end.
     pub(super) fn double(&mut self, end: Option<u8>) -> Parsed<Vec<Part>> {
         let mut parts: Vec<Part> = Vec::new();
-        let quoted = |parts: &mut Vec<Part>, byte: u8| match parts.last_mut() {
-            Some(Part::Quoted(text)) => text.push(byte),
-            _ => parts.push(Part::Quoted(vec![byte])),
+        let quoted = |parts: &mut Vec<Part>, run: Bytes| match parts.last_mut() {
+            Some(Part::Quoted(text)) => text.push(&run),
+            _ => parts.push(Part::Quoted(Text::Stretch(run))),
         };
         loop {
             let Some(byte) = self.peek() else { return Ok(parts) };
@@ -229,22 +226,16 @@ impl Parser<'_> {
                 b'\\' => match self.peek_at(1) {
                     Some(b'\n') => self.at += 2,
                     Some(next) if b"$`\\".contains(&next) || next == b'"' && end.is_some() => {
-                        quoted(&mut parts, next);
+                        quoted(&mut parts, self.cut(self.at + 1, self.at + 2));
                         self.at += 2;
                     }
-                    _ => {
-                        quoted(&mut parts, b'\\');
-                        self.at += 1;
-                    }
+                    _ => quoted(&mut parts, self.run(|_| true)),
                 },
                 b'$' | b'`' => match self.deeper(|p| p.dollar(true))? {
                     Some(part) => parts.push(part),
-                    None => quoted(&mut parts, b'$'),
+                    None => quoted(&mut parts, self.cut(self.at - 1, self.at)),
                 },
-                byte => {
-                    quoted(&mut parts, byte);
-                    self.at += 1;
-                }
+                _ => quoted(&mut parts, self.run(|b| b"\\$`".contains(&b) || Some(b) == end)),
             }
         }
     }
@@ -335,14 +326,17 @@ pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {
     (memchr::memmem::find(body, b"$((").is_some() || body.contains(&0)).then_some("a sum in a here-document")
 }
 
-pub(super) fn push_text(parts: &mut Vec<Part>, byte: u8) {
-    push_texts(parts, &[byte]);
+pub(super) fn push_text(parts: &mut Parts, byte: u8) {
+    match parts.last_mut() {
+        Some(Part::Text(text)) => text.push(&[byte]),
+        _ => parts.push(Part::Text(Text::of(&[byte]))),
+    }
 }
 
-pub(super) fn push_texts(parts: &mut Vec<Part>, bytes: &[u8]) {
+pub(super) fn push_run(parts: &mut Parts, run: Bytes) {
     match parts.last_mut() {
-        Some(Part::Text(text)) => text.extend_from_slice(bytes),
-        _ => parts.push(Part::Text(bytes.to_vec())),
+        Some(Part::Text(text)) => text.push(&run),
+        _ => parts.push(Part::Text(Text::Stretch(run))),
     }
 }
 
