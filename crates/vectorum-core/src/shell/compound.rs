@@ -43,6 +43,10 @@ impl Parser<'_> {
 
     /// Takes a compound command; a simple one is left for the caller.
     pub(super) fn kind(&mut self) -> Parsed<Kind> {
+        // The first letters of what begins one.
+        if !self.peek().is_some_and(|b| b"({[iwufcsr".contains(&b)) {
+            return Ok(Kind::Simple(Vec::new(), Vec::new()));
+        }
         if self.dialect.is_rich() && self.starts(b"((") {
             let from = self.at;
             if let Some(inner) = self.balanced_sum() {

@@ -3,6 +3,7 @@
 use std::rc::Rc;
 
 use bytes::Bytes;
+use smallvec::{SmallVec, smallvec};
 
 use super::braces::braces;
 use super::machine::MOST_NESTED;
@@ -18,7 +19,7 @@ use super::value::{Doubt, Val};
 pub(super) struct Field {
     pub(super) text: Vec<u8>,
     /// Where each stretch that was quoted, or was not, ends.
-    stretches: Vec<(usize, bool)>,
+    stretches: SmallVec<[(usize, bool); 2]>,
     /// Why it is not known; the text is then only part of it.
     unknown: Option<Rc<Doubt>>,
     /// Whether it is there even if it is empty.
@@ -27,6 +28,10 @@ pub(super) struct Field {
 
 impl Field {
     fn push(&mut self, text: &[u8], quoted: bool) {
+        if self.text.capacity() == 0 && !text.is_empty() {
+            // Most words grow little after their first part.
+            self.text.reserve(text.len() + 24);
+        }
         self.text.extend_from_slice(text);
         self.is_there |= quoted;
         match self.stretches.last_mut() {
@@ -69,6 +74,9 @@ impl Field {
         }
     }
 }
+
+/// The fields that a word becomes, most often one.
+pub(super) type Fields = SmallVec<[Field; 1]>;
 
 /// How a word is expanded.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -166,6 +174,15 @@ impl Machine<'_> {
     }
 
     pub(super) fn one(&mut self, parts: &[Part], mode: Mode) -> Val {
+        // One text in quotes is as it stands.
+        if let [Part::Quoted(text)] = parts {
+            return Val::Known(text.bytes());
+        }
+        if let [Part::Double(inner)] = parts
+            && let [Part::Quoted(text)] = &inner[..]
+        {
+            return Val::Known(text.bytes());
+        }
         match self.expand(parts, mode) {
             Ok(mut fields) => {
                 if fields.len() == 1
@@ -194,7 +211,14 @@ impl Machine<'_> {
     /// # Errors
     /// If it is not known.
     pub(super) fn pattern_text(&mut self, word: &Word) -> Expanded<(Vec<u8>, Vec<bool>)> {
-        let fields = self.expand(&word.parts, Mode::One)?;
+        let mut fields = self.expand(&word.parts, Mode::One)?;
+        if let [field] = &mut fields[..] {
+            let quoted = field.quoted();
+            return match field.unknown.take() {
+                Some(doubt) => Err(doubt),
+                None => Ok((std::mem::take(&mut field.text), quoted)),
+            };
+        }
         let (mut text, mut quoted) = (Vec::new(), Vec::new());
         for field in fields {
             quoted.extend(field.quoted());
@@ -207,11 +231,11 @@ impl Machine<'_> {
         Ok((text, quoted))
     }
 
-    pub(super) fn expand(&mut self, parts: &[Part], mode: Mode) -> Expanded<Vec<Field>> {
+    pub(super) fn expand(&mut self, parts: &[Part], mode: Mode) -> Expanded<Fields> {
         if self.nested >= MOST_NESTED {
             return Err(self.doubt("words lie too deep in each other"));
         }
-        let mut fields = vec![Field::default()];
+        let mut fields: Fields = smallvec![Field::default()];
         self.nested += 1;
         let done = self.expand_into(parts, mode, &mut fields);
         self.nested -= 1;
@@ -222,7 +246,7 @@ impl Machine<'_> {
         Ok(fields)
     }
 
-    fn expand_into(&mut self, parts: &[Part], mode: Mode, fields: &mut Vec<Field>) -> Expanded<()> {
+    fn expand_into(&mut self, parts: &[Part], mode: Mode, fields: &mut Fields) -> Expanded<()> {
         for (index, part) in parts.iter().enumerate() {
             match part {
                 Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
@@ -363,7 +387,7 @@ impl Machine<'_> {
         }
     }
 
-    fn document(&mut self, part: &Part, fields: &mut Vec<Field>) -> Expanded<()> {
+    fn document(&mut self, part: &Part, fields: &mut Fields) -> Expanded<()> {
         let Part::Document(text) = part else { return Ok(()) };
         match text.get() {
             Some(Ok(parts)) => self.double(parts, fields, Mode::One),
@@ -372,7 +396,7 @@ impl Machine<'_> {
         }
     }
 
-    fn double(&mut self, parts: &[Part], fields: &mut Vec<Field>, mode: Mode) -> Expanded<()> {
+    fn double(&mut self, parts: &[Part], fields: &mut Fields, mode: Mode) -> Expanded<()> {
         for part in parts {
             match part {
                 Part::Text(text) | Part::Quoted(text) => last(fields).push(text, true),
@@ -429,7 +453,7 @@ impl Machine<'_> {
 
     /// The text of parts as it is between double quotes.
     pub(super) fn quoted_text(&mut self, parts: &[Part]) -> Val {
-        let mut fields = vec![Field::default()];
+        let mut fields: Fields = smallvec![Field::default()];
         match self.double(parts, &mut fields, Mode::One) {
             Ok(()) => fields.into_iter().next().unwrap_or_default().value(),
             Err(doubt) => Val::Unknown(doubt),
@@ -461,7 +485,7 @@ impl Machine<'_> {
     }
 
     /// Puts a parameter's values where it stood without quotes.
-    fn spread(&mut self, values: Values, parameter: &Parameter, mode: Mode, fields: &mut Vec<Field>) -> Expanded<()> {
+    fn spread(&mut self, values: Values, parameter: &Parameter, mode: Mode, fields: &mut Fields) -> Expanded<()> {
         match values {
             Values::One(value) => self.split(&value, mode, fields),
             Values::Many(values) => {
@@ -492,7 +516,7 @@ impl Machine<'_> {
     }
 
     /// Splits a value that stood without quotes.
-    fn split(&mut self, value: &Val, mode: Mode, fields: &mut Vec<Field>) -> Expanded<()> {
+    fn split(&mut self, value: &Val, mode: Mode, fields: &mut Fields) -> Expanded<()> {
         if mode != Mode::Fields || self.is_own_zsh() {
             // In a pattern a parameter's value is text in zsh, a pattern elsewhere.
             put(last(fields), value, self.is_own_zsh());
@@ -516,7 +540,7 @@ impl Machine<'_> {
             }
             *at > from
         };
-        let open = |fields: &mut Vec<Field>| {
+        let open = |fields: &mut Fields| {
             let field = last(fields);
             if field.is_there || !field.text.is_empty() {
                 fields.push(Field::default());
@@ -602,7 +626,7 @@ pub(super) enum Values {
     Many(Vec<Val>),
 }
 
-fn last(fields: &mut Vec<Field>) -> &mut Field {
+fn last(fields: &mut Fields) -> &mut Field {
     if fields.is_empty() {
         fields.push(Field::default());
     }

@@ -114,7 +114,8 @@ impl Machine<'_> {
     fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
         let Some(state) = &self.live else { return Ok(Held::Unset) };
         let name = &parameter.name[..];
-        let number = std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok());
+        let begins_number = name.first().is_some_and(u8::is_ascii_digit);
+        let number = if begins_number { std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok()) } else { None };
         if let Some(number) = number {
             if number == 0 {
                 return Ok(Held::One(Val::Unknown(Doubt::filled("the shell's own name"))));

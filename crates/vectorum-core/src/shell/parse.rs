@@ -205,7 +205,11 @@ impl<'a> Parser<'a> {
             if list.items.is_empty() {
                 return Ok(out);
             }
-            out.items.extend(list.items);
+            if out.items.is_empty() {
+                out = list;
+            } else {
+                out.items.extend(list.items);
+            }
         }
     }
 
@@ -222,8 +226,11 @@ impl<'a> Parser<'a> {
             }
             let mut item = self.item()?;
             self.blanks();
-            match self.peek() {
-                Some(b';') if !self.starts(b";;") && !self.starts(b";&") && !self.starts(b";|") => self.at += 1,
+            let goes_on = match self.peek() {
+                Some(b';') if !self.starts(b";;") && !self.starts(b";&") && !self.starts(b";|") => {
+                    self.at += 1;
+                    true
+                }
                 Some(b'&') if !self.starts(b"&&") => {
                     self.at += 1;
                     // `&|` and `&!` of zsh.
@@ -231,21 +238,22 @@ impl<'a> Parser<'a> {
                         self.at += 1;
                     }
                     item.is_background = true;
+                    true
                 }
-                Some(b'\n') => {
-                    out.items.push(item);
-                    if one_line {
-                        return Ok(out);
-                    }
+                Some(b'\n') if !one_line => {
                     self.newline()?;
-                    continue;
+                    true
                 }
-                _ => {
-                    out.items.push(item);
-                    return Ok(out);
-                }
+                _ => false,
+            };
+            if out.items.is_empty() {
+                // Most have one.
+                out.items.reserve_exact(1);
             }
             out.items.push(item);
+            if !goes_on {
+                return Ok(out);
+            }
         }
     }
 
@@ -253,7 +261,9 @@ impl<'a> Parser<'a> {
     pub(super) fn at_end(&self) -> bool {
         match self.peek() {
             None | Some(b')' | b';' | b'&' | b'|' | b'\n') => true,
-            _ => RESERVED.iter().any(|word| *word != b"in" && self.is_word(word)),
+            // The first letters of those words.
+            Some(b't' | b'e' | b'f' | b'd' | b'}') => RESERVED.iter().any(|word| *word != b"in" && self.is_word(word)),
+            Some(_) => false,
         }
     }
 
@@ -446,6 +456,9 @@ impl<'a> Parser<'a> {
     }
 
     fn redirect(&mut self) -> Parsed<Option<Redirect>> {
+        if !self.peek().is_some_and(|b| b.is_ascii_digit() || b"<>&{".contains(&b)) {
+            return Ok(None);
+        }
         let from = self.at;
         let mut number = Vec::new();
         while self.peek().is_some_and(|b| b.is_ascii_digit()) {

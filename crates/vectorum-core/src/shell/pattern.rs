@@ -92,6 +92,12 @@ impl Pattern {
         self.0.iter().any(|t| matches!(t, Token::Group(..)))
     }
 
+    /// Whether a text's first and last bytes speak against a match.
+    fn may_fit(&self, text: &[u8]) -> bool {
+        let fits = |token: Option<&Token>, byte| !matches!(token, Some(Token::Byte(want)) if byte != Some(want));
+        fits(self.0.first(), text.first()) && fits(self.0.last(), text.last())
+    }
+
     fn fits(&self, text: &[u8]) -> bool {
         if self.has_groups() {
             return ends(&self.0, text, vec![true]).get(text.len()).copied().unwrap_or(false);
@@ -142,14 +148,11 @@ impl Pattern {
         if text.len() > 20_000 && !self.is_text() || self.has_groups() && text.len() > 200 {
             return Err(NotFollowed);
         }
-        let mut lengths: Vec<usize> = (0..=text.len()).collect();
-        if longest {
-            lengths.reverse();
-        }
-        Ok(lengths.into_iter().find(|length| {
+        let fits = |length: &usize| {
             let part = if at_end { text.get(text.len() - length..) } else { text.get(..*length) };
-            part.is_some_and(|p| self.fits(p))
-        }))
+            part.is_some_and(|p| self.may_fit(p) && self.fits(p))
+        };
+        Ok(if longest { (0..=text.len()).rev().find(fits) } else { (0..=text.len()).find(fits) })
     }
 }
 

@@ -489,7 +489,7 @@ impl Parser<'_> {
                     None => push_text(&mut parts, b'$'),
                 },
                 _ => {
-                    let run = self.run(|b| b"\\'\"$`".contains(&b) || ends.contains(&b));
+                    let run = self.run(|b| matches!(b, b'\\' | b'\'' | b'"' | b'$' | b'`') || ends.contains(&b));
                     push_run(&mut parts, run);
                 }
             }

@@ -3,8 +3,6 @@
 use std::borrow::Cow;
 use std::rc::Rc;
 
-use bytes::Bytes;
-
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;

@@ -222,7 +222,7 @@ impl Word {
 
 /// Whether a byte has no meaning of its own in any word of any shell.
 pub(super) fn is_calm(byte: u8) -> bool {
-    byte.is_ascii_alphanumeric() || b"_/.,:+@%-]".contains(&byte)
+    byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'/' | b'.' | b',' | b':' | b'+' | b'@' | b'%' | b'-' | b']')
 }
 
 /// A text within a word.

@@ -20,152 +20,159 @@ impl Machine<'_> {
     /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
     /// does more than to store a text.
     pub(super) fn is_special(&self, name: &[u8]) -> bool {
-        let everywhere: &[&[u8]] = &[b"LINENO", b"PPID", b"OPTIND"];
-        let own: &[&[u8]] = match self.dialect {
-            Dialect::Bash => &[
-                b"UID",
-                b"EUID",
-                b"SHELLOPTS",
-                b"BASHOPTS",
-                b"BASH_VERSINFO",
-                b"GROUPS",
-                b"FUNCNAME",
-                b"BASHPID",
-                b"BASH_ARGV0",
-                b"RANDOM",
-                b"SRANDOM",
-                b"SECONDS",
-                b"EPOCHSECONDS",
-                b"EPOCHREALTIME",
-                b"HISTCMD",
-                b"DIRSTACK",
-                b"BASH_LINENO",
-                b"BASH_SOURCE",
-                b"BASH_COMMAND",
-                b"BASH_SUBSHELL",
-                b"PIPESTATUS",
-                b"BASH_REMATCH",
-                b"_",
-                b"POSIXLY_CORRECT",
-                b"BASH_ALIASES",
-                b"BASH_ARGC",
-                b"BASH_ARGV",
-                b"BASH_CMDS",
-                b"BASH_EXECUTION_STRING",
-                b"BASH_LOADABLES_PATH",
-                b"BASH_MONOSECONDS",
-                b"COLUMNS",
-                b"LINES",
-                b"COMP_WORDBREAKS",
-                b"COPROC",
-                b"COPROC_PID",
-                b"OPTARG",
-            ],
-            Dialect::Zsh => &[
-                b"UID",
-                b"EUID",
-                b"GID",
-                b"EGID",
-                b"USERNAME",
-                b"RANDOM",
-                b"SECONDS",
-                b"status",
-                b"pipestatus",
-                b"argv",
-                b"ARGC",
-                b"signals",
-                b"options",
-                b"functions",
-                b"aliases",
-                b"commands",
-                b"parameters",
-                b"builtins",
-                b"history",
-                b"_",
-                b"HISTSIZE",
-                b"SAVEHIST",
-                b"COLUMNS",
-                b"LINES",
-                b"TTY",
-                b"TTYIDLE",
-                b"match",
-                b"MATCH",
-                b"reply",
-                b"REPLY",
-                b"modules",
-                b"dirstack",
-                b"historywords",
-                b"langinfo",
-                b"terminfo",
-                b"termcap",
-                b"EPOCHSECONDS",
-                b"zsh_eval_context",
-                b"ZSH_EVAL_CONTEXT",
-                b"psvar",
-                b"HISTCHARS",
-                b"histchars",
-                b"KEYTIMEOUT",
-                b"LISTMAX",
-                b"MAILCHECK",
-                b"FUNCNEST",
-                b"OPTARG",
-                b"ERRNO",
-                b"EPOCHREALTIME",
-                b"epochtime",
-                b"errnos",
-                b"sysparams",
-                b"mapfile",
-                b"TRY_BLOCK_ERROR",
-                b"TRY_BLOCK_INTERRUPT",
-                b"ZSH_EXECUTION_STRING",
-                b"ZSH_SCRIPT",
-                b"ZLE_RPROMPT_INDENT",
-                b"funcstack",
-                b"functrace",
-                b"funcfiletrace",
-                b"funcsourcetrace",
-                b"functions_source",
-                b"galiases",
-                b"saliases",
-                b"usergroups",
-                b"userdirs",
-                b"nameddirs",
-                b"jobdirs",
-                b"jobstates",
-                b"jobtexts",
-                b"reswords",
-                b"patchars",
-                b"keymaps",
-                b"widgets",
-                b"dis_aliases",
-                b"dis_builtins",
-                b"dis_functions",
-                b"dis_functions_source",
-                b"dis_galiases",
-                b"dis_patchars",
-                b"dis_reswords",
-                b"dis_saliases",
-            ],
-            Dialect::Ksh => &[b"OPTARG", b"COLUMNS", b"LINES", b"ERRNO", b"RANDOM", b"SECONDS", b"_", b"HISTCMD", b"FUNCNAME"],
-            Dialect::Mksh => &[
-                b"OPTARG",
-                b"PIPESTATUS",
-                b"PGRP",
-                b"BASHPID",
-                b"KSHGID",
-                b"RANDOM",
-                b"SECONDS",
-                b"_",
-                b"EPOCHREALTIME",
-                b"COLUMNS",
-                b"LINES",
-                b"USER_ID",
-                b"KSHUID",
-                b"KSHEGID",
-            ],
-            Dialect::Dash => &[b"OPTARG"],
-        };
-        everywhere.contains(&name) || own.contains(&name)
+        if matches!(name, b"LINENO" | b"PPID" | b"OPTIND") {
+            return true;
+        }
+        match self.dialect {
+            Dialect::Bash => matches!(
+                name,
+                b"UID"
+                    | b"EUID"
+                    | b"SHELLOPTS"
+                    | b"BASHOPTS"
+                    | b"BASH_VERSINFO"
+                    | b"GROUPS"
+                    | b"FUNCNAME"
+                    | b"BASHPID"
+                    | b"BASH_ARGV0"
+                    | b"RANDOM"
+                    | b"SRANDOM"
+                    | b"SECONDS"
+                    | b"EPOCHSECONDS"
+                    | b"EPOCHREALTIME"
+                    | b"HISTCMD"
+                    | b"DIRSTACK"
+                    | b"BASH_LINENO"
+                    | b"BASH_SOURCE"
+                    | b"BASH_COMMAND"
+                    | b"BASH_SUBSHELL"
+                    | b"PIPESTATUS"
+                    | b"BASH_REMATCH"
+                    | b"_"
+                    | b"POSIXLY_CORRECT"
+                    | b"BASH_ALIASES"
+                    | b"BASH_ARGC"
+                    | b"BASH_ARGV"
+                    | b"BASH_CMDS"
+                    | b"BASH_EXECUTION_STRING"
+                    | b"BASH_LOADABLES_PATH"
+                    | b"BASH_MONOSECONDS"
+                    | b"COLUMNS"
+                    | b"LINES"
+                    | b"COMP_WORDBREAKS"
+                    | b"COPROC"
+                    | b"COPROC_PID"
+                    | b"OPTARG"
+            ),
+            Dialect::Zsh => matches!(
+                name,
+                b"UID"
+                    | b"EUID"
+                    | b"GID"
+                    | b"EGID"
+                    | b"USERNAME"
+                    | b"RANDOM"
+                    | b"SECONDS"
+                    | b"status"
+                    | b"pipestatus"
+                    | b"argv"
+                    | b"ARGC"
+                    | b"signals"
+                    | b"options"
+                    | b"functions"
+                    | b"aliases"
+                    | b"commands"
+                    | b"parameters"
+                    | b"builtins"
+                    | b"history"
+                    | b"_"
+                    | b"HISTSIZE"
+                    | b"SAVEHIST"
+                    | b"COLUMNS"
+                    | b"LINES"
+                    | b"TTY"
+                    | b"TTYIDLE"
+                    | b"match"
+                    | b"MATCH"
+                    | b"reply"
+                    | b"REPLY"
+                    | b"modules"
+                    | b"dirstack"
+                    | b"historywords"
+                    | b"langinfo"
+                    | b"terminfo"
+                    | b"termcap"
+                    | b"EPOCHSECONDS"
+                    | b"zsh_eval_context"
+                    | b"ZSH_EVAL_CONTEXT"
+                    | b"psvar"
+                    | b"HISTCHARS"
+                    | b"histchars"
+                    | b"KEYTIMEOUT"
+                    | b"LISTMAX"
+                    | b"MAILCHECK"
+                    | b"FUNCNEST"
+                    | b"OPTARG"
+                    | b"ERRNO"
+                    | b"EPOCHREALTIME"
+                    | b"epochtime"
+                    | b"errnos"
+                    | b"sysparams"
+                    | b"mapfile"
+                    | b"TRY_BLOCK_ERROR"
+                    | b"TRY_BLOCK_INTERRUPT"
+                    | b"ZSH_EXECUTION_STRING"
+                    | b"ZSH_SCRIPT"
+                    | b"ZLE_RPROMPT_INDENT"
+                    | b"funcstack"
+                    | b"functrace"
+                    | b"funcfiletrace"
+                    | b"funcsourcetrace"
+                    | b"functions_source"
+                    | b"galiases"
+                    | b"saliases"
+                    | b"usergroups"
+                    | b"userdirs"
+                    | b"nameddirs"
+                    | b"jobdirs"
+                    | b"jobstates"
+                    | b"jobtexts"
+                    | b"reswords"
+                    | b"patchars"
+                    | b"keymaps"
+                    | b"widgets"
+                    | b"dis_aliases"
+                    | b"dis_builtins"
+                    | b"dis_functions"
+                    | b"dis_functions_source"
+                    | b"dis_galiases"
+                    | b"dis_patchars"
+                    | b"dis_reswords"
+                    | b"dis_saliases"
+            ),
+            Dialect::Ksh => matches!(
+                name,
+                b"OPTARG" | b"COLUMNS" | b"LINES" | b"ERRNO" | b"RANDOM" | b"SECONDS" | b"_" | b"HISTCMD" | b"FUNCNAME"
+            ),
+            Dialect::Mksh => matches!(
+                name,
+                b"OPTARG"
+                    | b"PIPESTATUS"
+                    | b"PGRP"
+                    | b"BASHPID"
+                    | b"KSHGID"
+                    | b"RANDOM"
+                    | b"SECONDS"
+                    | b"_"
+                    | b"EPOCHREALTIME"
+                    | b"COLUMNS"
+                    | b"LINES"
+                    | b"USER_ID"
+                    | b"KSHUID"
+                    | b"KSHEGID"
+            ),
+            Dialect::Dash => matches!(name, b"OPTARG"),
+        }
     }
 
     /// Returns what a name holds.
@@ -239,15 +246,21 @@ impl Machine<'_> {
             return self.assign(tied, joined, exported);
         }
         let is_special = self.is_special(name) && name != b"_";
-        let is_free = FREELY_SET.contains(&name)
-            || NUMBERS.contains(&name) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value));
-        let keeps_its_own = matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free;
-        if is_special && keeps_its_own && self.quiet == 0 && !self.source.path.is_empty() {
+        let is_free = || {
+            FREELY_SET.contains(&name)
+                || NUMBERS.contains(&name) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value))
+        };
+        let keeps_its_own = || matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free();
+        if is_special && keeps_its_own() && self.quiet == 0 && !self.source.path.is_empty() {
             // Some of these end the file.
             self.fog("the shell gives this variable a meaning of its own");
             return true;
         }
-        if self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.may_be_readonly && !v.readonly) {
+        let (is_new, may_be_fast) = match self.live.as_ref().and_then(|s| s.vars.get(name)) {
+            Some(var) => (false, var.may_be_readonly && !var.readonly),
+            None => (true, false),
+        };
+        if may_be_fast {
             let doubt = self.doubt("whether the name is held fast is not known");
             self.fork(&doubt, Self::fail_hard, |_| {});
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
@@ -258,8 +271,6 @@ impl Machine<'_> {
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
         let name = state.vars.name(name);
-        let name_set = name.clone();
-        let is_new = !state.vars.contains(&name);
         let open = state.open.is_some();
         let var = state.vars.get_or_insert_with(&name, Var::unset);
         if var.readonly {
@@ -328,11 +339,10 @@ impl Machine<'_> {
             },
         }
         if self.quiet == 0 && self.log.len() < super::log::MOST {
-            let value = self.live.as_ref().and_then(|s| s.vars.get(&name)).and_then(|v| v.content.value());
-            let held = value.map(|v| crate::route::Held::of(&v));
-            self.log.push(Assigned { name, held, site, around: self.around.clone() });
+            let held = var.content.value().map(|v| crate::route::Held::of(&v));
+            self.log.push(Assigned { name: name.clone(), held, site, around: self.around.clone() });
         }
-        self.unsettle(&name_set);
+        self.unsettle(&name);
         if may_fail {
             // What is no expression is an error.
             let doubt = self.doubt("a variable that holds a number");

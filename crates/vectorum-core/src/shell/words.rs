@@ -61,6 +61,9 @@ impl Parser<'_> {
         while self.peek_at(length).is_some_and(is_name) {
             length += 1;
         }
+        if !matches!(self.peek_at(length), Some(b'=' | b'+' | b'[')) {
+            return Ok(None);
+        }
         let name = self.cut(at, at + length);
         let mut key = None;
         if self.peek_at(length) == Some(b'[') && self.dialect.is_rich() {
@@ -187,7 +190,7 @@ impl Parser<'_> {
                     }
                 }
                 _ => {
-                    let run = self.run(|b| b" \t\n;&|()<>\\}'\"$`".contains(&b));
+                    let run = self.run(ends_text);
                     push_run(parts, run);
                 }
             }
@@ -235,7 +238,7 @@ impl Parser<'_> {
                     Some(part) => parts.push(part),
                     None => quoted(&mut parts, self.cut(self.at - 1, self.at)),
                 },
-                _ => quoted(&mut parts, self.run(|b| b"\\$`".contains(&b) || Some(b) == end)),
+                _ => quoted(&mut parts, self.run(|b| matches!(b, b'\\' | b'$' | b'`') || Some(b) == end)),
             }
         }
     }
@@ -324,6 +327,14 @@ pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {
         }
     }
     (memchr::memmem::find(body, b"$((").is_some() || body.contains(&0)).then_some("a sum in a here-document")
+}
+
+/// Whether a byte ends a stretch of plain text in a word.
+fn ends_text(byte: u8) -> bool {
+    matches!(
+        byte,
+        b' ' | b'\t' | b'\n' | b';' | b'&' | b'|' | b'(' | b')' | b'<' | b'>' | b'\\' | b'}' | b'\'' | b'"' | b'$' | b'`'
+    )
 }
 
 pub(super) fn push_text(parts: &mut Parts, byte: u8) {
