@@ -1,6 +1,7 @@
 //! A shell on the way: what its startup files and the shell itself make of the block.
 
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -244,7 +245,7 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
     }
     let hop = forecast.hops.len().saturating_sub(1);
     let names = changed.keys().chain(gone.iter().map(|(n, _)| n)).cloned().collect();
-    forecast.events.push_shell(hop, log, names);
+    forecast.events.push_shell(hop, Arc::clone(&log), names);
     for (name, site) in gone {
         let why = if crate::reader::is_portable(&name) {
             None
@@ -270,8 +271,8 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
             Val::Unknown(doubt) => doubt.site.clone().or(last.site),
             Val::Known(_) => last.site,
         };
-        let told = forecast.events.of(&name).rfind(|e| e.hop == hop);
-        if told.is_none_or(|e| e.held != Some(&held)) {
+        let told = log.of(&name).next_back();
+        if told.is_none_or(|line| line.held.as_ref() != Some(&held)) {
             forecast.events.push(Deed::new(hop, name.clone(), Some(held.clone()), site.clone()));
         }
         let is_unknown = matches!(held, Held::Unknown(_));

@@ -14,7 +14,7 @@ use super::value::{Doubt, Val};
 /// A word of a declaration, expanded.
 #[derive(Clone)]
 pub(super) enum Declared {
-    Assignment(Assignment, Option<Val>),
+    Assignment(Rc<Assignment>, Option<Val>),
     Text(Bytes),
 }
 
@@ -36,7 +36,7 @@ impl Machine<'_> {
     pub(super) fn declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Rc<Doubt>> {
         let mut out = Vec::new();
         for word in words {
-            match word.assignment.as_deref() {
+            match &word.assignment {
                 Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
                     return Err(self.doubt("a declaration that adds, which bash alone takes"));
                 }
@@ -58,7 +58,7 @@ impl Machine<'_> {
                         }
                         _ => None,
                     };
-                    out.push(Declared::Assignment(assignment.clone(), value));
+                    out.push(Declared::Assignment(Rc::clone(assignment), value));
                 }
                 None => {
                     for field in self.fields(std::slice::from_ref(word))? {
@@ -248,7 +248,7 @@ impl Machine<'_> {
     fn tie(&mut self, given: Vec<Declared>) {
         for declared in given.into_iter().take(2) {
             let name = match declared {
-                Declared::Assignment(assignment, _) => assignment.name,
+                Declared::Assignment(assignment, _) => assignment.name.clone(),
                 Declared::Text(text) => text,
             };
             if !crate::reader::is_portable(&name) {

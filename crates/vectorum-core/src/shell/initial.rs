@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::rc::Rc;
 
 use bytes::Bytes;
+use hashbrown::HashMap;
 
 use super::startup::{Invocation, Payload, Start};
 use super::state::{Content, State, Status, Var};
@@ -21,7 +22,7 @@ const KORN: &[&str] = &["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "O
 /// What the shell holds before it reads a file.
 pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
-    let mut vars: BTreeMap<Bytes, Var> = BTreeMap::new();
+    let mut vars: HashMap<Bytes, Var> = HashMap::new();
     let mut functions = BTreeMap::new();
     for (name, (value, may_be_absent)) in start {
         if let Some(function) = name.strip_prefix(b"BASH_FUNC_").and_then(|n| n.strip_suffix(b"%%")) {
@@ -37,10 +38,10 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
             vars.insert(name.clone(), Var { content, exported, ..Var::unset() });
         }
     }
-    let own = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+    let own = |vars: &mut HashMap<Bytes, Var>, name: &str, value: Val| {
         vars.entry(Bytes::copy_from_slice(name.as_bytes())).or_insert(Var { content: Content::Set(value), ..Var::unset() });
     };
-    let exported = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+    let exported = |vars: &mut HashMap<Bytes, Var>, name: &str, value: Val| {
         vars.insert(
             Bytes::copy_from_slice(name.as_bytes()),
             Var { content: Content::Set(value), exported: Some(true), ..Var::unset() },
@@ -53,7 +54,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
     };
     let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains_key(&b"IFS"[..])), ..Var::unset() };
     vars.insert(Bytes::from_static(b"IFS"), ifs);
-    let has = |vars: &BTreeMap<Bytes, Var>, name: &str| vars.contains_key(name.as_bytes());
+    let has = |vars: &HashMap<Bytes, Var>, name: &str| vars.contains_key(name.as_bytes());
     if dialect != Dialect::Mksh || start.contains_key(&b"PWD"[..]) {
         exported(&mut vars, "PWD", Val::of(folder));
     } else {
@@ -116,7 +117,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
         Dialect::Zsh => {
             exported(&mut vars, "SHLVL", level);
             exported(&mut vars, "OLDPWD", Val::of(folder));
-            let missing = |vars: &mut BTreeMap<Bytes, Var>, name: &str, value: Val| {
+            let missing = |vars: &mut HashMap<Bytes, Var>, name: &str, value: Val| {
                 if !vars.contains_key(name.as_bytes()) {
                     vars.insert(
                         Bytes::copy_from_slice(name.as_bytes()),

@@ -434,7 +434,7 @@ impl<'a> Parser<'a> {
                     }
                     Assigned::Array(_) => Word::new(Parts::new(), from, end),
                 };
-                word.assignment = Some(Box::new(assignment));
+                word.assignment = Some(Rc::new(assignment));
                 words.push(word);
                 continue;
             }

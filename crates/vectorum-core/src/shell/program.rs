@@ -247,12 +247,14 @@ impl Machine<'_> {
             Content::Set(Val::Known(value)) => Some((name.clone(), value.clone())),
             _ => None,
         });
+        let mut block: Vec<(Bytes, Bytes)> = block.collect();
+        block.sort();
         Asked {
             site: self.here(),
             program: Bytes::copy_from_slice(program),
             arguments: arguments.to_vec(),
             dialect: self.dialect,
-            block: block.collect(),
+            block,
             account: self.account.clone(),
             folder: self.live.as_ref().and_then(|s| s.folder.clone()),
         }

@@ -397,6 +397,8 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
         }
     }
     let unknown = || Doubt::new("the shell's files leave it open", None);
+    let mut changed = Vec::new();
+    let (mut gone, mut kept) = (Vec::new(), Vec::new());
     for (name, var, before) in state.vars.all() {
         if name == "_" {
             continue;
@@ -429,23 +431,28 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
                         }
                         _ => value,
                     };
-                    started.changed.insert(name.clone(), Last { value, may_be_absent, site: var.site.clone() });
+                    changed.push((name.clone(), Last { value, may_be_absent, site: var.site.clone() }));
                 }
             }
             (value, _) => {
                 if was.is_some() {
                     let site = started.log.of(name).next_back().map(|a| a.site.clone());
-                    started.gone.push((name.clone(), site));
+                    gone.push((name.clone(), site));
                 }
                 if value.is_some()
                     && var.exported == Some(false)
                     && let Some(site) = &var.site
                 {
-                    started.kept.push((name.clone(), site.clone()));
+                    kept.push((name.clone(), site.clone()));
                 }
             }
         }
     }
+    gone.sort_by(|(a, _), (b, _)| a.cmp(b));
+    kept.sort_by(|(a, _), (b, _)| a.cmp(b));
+    started.gone.append(&mut gone);
+    started.kept = kept;
+    started.changed = changed.into_iter().collect();
     for name in start.keys().filter(|n| is_portable(n) && !state.vars.is_there_at_end(n)) {
         started.gone.push((name.clone(), None));
     }

@@ -187,7 +187,7 @@ pub struct Word {
     /// Where it ends.
     pub end: usize,
     /// The same as an assignment, where it has that shape: for `export` and its kin.
-    pub assignment: Option<Box<Assignment>>,
+    pub assignment: Option<Rc<Assignment>>,
     /// Whether every shell takes its text as it stands, wherever it stands.
     is_calm: bool,
 }

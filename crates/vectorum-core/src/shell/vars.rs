@@ -3,12 +3,12 @@
 //! in all of that.
 
 use std::borrow::Cow;
-use std::cell::{Cell, RefCell};
-use std::collections::{BTreeMap, BTreeSet};
+use std::cell::RefCell;
+use std::collections::BTreeSet;
 use std::rc::Rc;
 
 use bytes::Bytes;
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
@@ -16,10 +16,9 @@ use super::value::{Doubt, Val};
 /// What a shell begins with, and which names of it were looked up.
 #[derive(Debug)]
 struct Start {
-    /// Each with whether it was looked up.
-    vars: HashMap<Bytes, (Var, Cell<bool>)>,
-    /// Names that are not there and were looked up.
-    missed: RefCell<BTreeSet<Bytes>>,
+    vars: HashMap<Bytes, Var>,
+    /// The names that were looked up, whether they are there or not.
+    asked: RefCell<HashSet<Bytes>>,
 }
 
 /// Variables: those at the start, and what became of them since.
@@ -51,19 +50,18 @@ impl Var {
 }
 
 impl Vars {
-    pub(super) fn new(vars: BTreeMap<Bytes, Var>) -> Vars {
-        let vars = vars.into_iter().map(|(name, var)| (name, (var, Cell::new(false)))).collect();
-        Vars { start: Rc::new(Start { vars, missed: RefCell::default() }), changed: Rc::default(), fog: None }
+    pub(super) fn new(vars: HashMap<Bytes, Var>) -> Vars {
+        Vars { start: Rc::new(Start { vars, asked: RefCell::default() }), changed: Rc::default(), fog: None }
     }
 
     fn at_start(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
-        let Some((var, was_asked)) = self.start.vars.get(name) else {
-            if !self.start.missed.borrow().contains(name) {
-                self.start.missed.borrow_mut().insert(Bytes::copy_from_slice(name));
-            }
-            return None;
-        };
-        was_asked.set(true);
+        let found = self.start.vars.get_key_value(name);
+        let was_asked = self.start.asked.borrow().contains(name);
+        if !was_asked {
+            let name = found.map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone());
+            self.start.asked.borrow_mut().insert(name);
+        }
+        let (_, var) = found?;
         Some(match &self.fog {
             Some(why) => Cow::Owned(var.clone().fogged(why)),
             None => Cow::Borrowed(var),
@@ -162,9 +160,7 @@ impl Vars {
     /// Whether what follows from one start follows from another: they are alike in all that was looked
     /// up.
     pub(super) fn is_alike(&self, other: &Vars) -> bool {
-        let at_other = |name: &Bytes| other.start.vars.get(name).map(|(var, _)| var);
-        self.start.vars.iter().filter(|(_, (_, asked))| asked.get()).all(|(name, (var, _))| at_other(name) == Some(var))
-            && self.start.missed.borrow().iter().all(|name| at_other(name).is_none())
+        self.start.asked.borrow().iter().all(|name| self.start.vars.get(name) == other.start.vars.get(name))
     }
 
     /// The same changes from another start.
@@ -172,15 +168,14 @@ impl Vars {
         Vars { start: other.start.clone(), changed: self.changed.clone(), fog: self.fog.clone() }
     }
 
-    /// Returns all of them, and what they were at the start.
+    /// Returns all of them in no order, and what they were at the start.
     pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<&Var>)> {
         let rest = self.start.vars.iter().filter(|(name, _)| !self.changed.contains_key(*name));
         let changed = self.changed.iter().filter_map(|(name, var)| Some((name, Cow::Borrowed(var.as_ref()?))));
-        let rest = rest.map(|(name, (var, _))| match &self.fog {
+        let rest = rest.map(|(name, var)| match &self.fog {
             Some(why) => (name, Cow::Owned(var.clone().fogged(why))),
             None => (name, Cow::Borrowed(var)),
         });
-        let all: BTreeMap<&Bytes, Cow<'_, Var>> = changed.chain(rest).collect();
-        all.into_iter().map(|(name, var)| (name, var, self.start.vars.get(name).map(|(var, _)| var)))
+        changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name)))
     }
 }
