@@ -471,6 +471,9 @@ mod tests {
             (vec![("TERM", "vt220"), ("BERTH", "5")], "other", None, false),
             (vec![("TERM", "linux"), ("GATE", "8")], "other", Some("8"), false),
             (vec![("TERM", "linux"), ("BERTH", "4"), ("TIDE", "high"), ("GATE", "9")], "", None, true),
+            // What is set anew is alike whatever it was, if it was there.
+            (vec![("TERM", "linux"), ("BERTH", "4"), ("PIER", "old"), ("SHLVL", "1")], "four", None, false),
+            (vec![("TERM", "linux"), ("BERTH", "4"), ("PIER", "older"), ("SHLVL", "3"), ("GATE", "7")], "four", Some("7"), false),
             // Like the first one, but for what the shell itself looks at.
             (vec![("TERM", "linux"), ("BERTH", "4"), ("SHELLOPTS", "errexit")], "", None, true),
         ] {
@@ -488,8 +491,8 @@ mod tests {
                 assert_eq!((text("PIER").as_deref(), text("GATE").as_deref()), (Some(pier), gate), "{block:?}");
             }
         }
-        // The second one needed nothing new.
-        assert_eq!(shells.count(), 5);
+        // The second one and the seventh needed nothing new.
+        assert_eq!(shells.count(), 6);
     }
 
     #[test]

@@ -324,7 +324,7 @@ impl Machine<'_> {
     }
 
     fn is_readonly(&self, name: &[u8]) -> bool {
-        self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.readonly)
+        self.live.as_ref().and_then(|s| s.vars.nature(name)).is_some_and(|v| v.readonly)
     }
 
     /// A declaration that is refused: the name is held fast.

@@ -102,7 +102,9 @@ pub(crate) fn interpret(
     let mut begin = state(ground, account, start, folder, invocation);
     begin.open.clone_from(&open);
     let folder = Bytes::copy_from_slice(folder);
-    let looked_at = LOOKED_AT.iter().map(|name| start.get(*name).cloned()).collect();
+    // Only bash with a command asks whether it is the first one.
+    let is_plain = !invocation.is_login && !invocation.is_interactive;
+    let looked_at = LOOKED_AT.iter().map(|name| start.get(*name).filter(|_| is_plain || *name != b"SHLVL").cloned()).collect();
     // What comes behind a command has no say in what is read before it.
     let payload = match &invocation.payload {
         Payload::Becomes | Payload::Forks => Payload::Command,

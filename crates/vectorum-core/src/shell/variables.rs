@@ -256,10 +256,13 @@ impl Machine<'_> {
             self.fog("the shell gives this variable a meaning of its own");
             return true;
         }
-        let (is_new, may_be_fast) = match self.live.as_ref().and_then(|s| s.vars.get(name)) {
-            Some(var) => (false, var.may_be_readonly && !var.readonly),
-            None => (true, false),
+        let (is_new, may_be_fast, is_fast) = match self.live.as_ref().and_then(|s| s.vars.nature(name)) {
+            Some(var) => (false, var.may_be_readonly && !var.readonly, var.readonly),
+            None => (true, false, false),
         };
+        if is_fast {
+            return false;
+        }
         if may_be_fast {
             let doubt = self.doubt("whether the name is held fast is not known");
             self.fork(&doubt, Self::fail_hard, |_| {});
@@ -272,10 +275,7 @@ impl Machine<'_> {
         let all = state.option("allexport");
         let name = state.vars.name(name);
         let open = state.open.is_some();
-        let var = state.vars.get_or_insert_with(&name, Var::unset);
-        if var.readonly {
-            return false;
-        }
+        let var = state.vars.replaced(&name);
         if is_special {
             // What becomes of it is the shell's own affair.
             let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));

@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use std::rc::Rc;
 
 use bytes::Bytes;
-use hashbrown::{HashMap, HashSet};
+use hashbrown::HashMap;
 
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
@@ -17,8 +17,8 @@ use super::value::{Doubt, Val};
 #[derive(Debug)]
 struct Start {
     vars: HashMap<Bytes, Var>,
-    /// The names that were looked up, whether they are there or not.
-    asked: RefCell<HashSet<Bytes>>,
+    /// The names that were looked up, whether they are there or not; and whether for their values, too.
+    asked: RefCell<HashMap<Bytes, bool>>,
 }
 
 /// Variables: those at the start, and what became of them since.
@@ -49,17 +49,31 @@ impl Var {
     }
 }
 
+impl Var {
+    /// The same with nothing for its value, unless it is a list.
+    fn without_value(&self) -> Var {
+        let nothing = || Val::Known(Bytes::new());
+        let content = match &self.content {
+            Content::Unset => Content::Unset,
+            Content::Set(_) => Content::Set(nothing()),
+            Content::Perhaps(_) => Content::Perhaps(nothing()),
+            Content::Array(items) => Content::Array(Rc::clone(items)),
+        };
+        Var { content, site: self.site.clone(), ..*self }
+    }
+}
+
 impl Vars {
     pub(super) fn new(vars: HashMap<Bytes, Var>) -> Vars {
         Vars { start: Rc::new(Start { vars, asked: RefCell::default() }), changed: Rc::default(), fog: None }
     }
 
-    fn at_start(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+    fn at_start(&self, name: &[u8], for_value: bool) -> Option<Cow<'_, Var>> {
         let found = self.start.vars.get_key_value(name);
-        let was_asked = self.start.asked.borrow().contains(name);
-        if !was_asked {
+        let was_asked = self.start.asked.borrow().get(name).copied();
+        if was_asked.is_none_or(|had_value| for_value && !had_value) {
             let name = found.map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone());
-            self.start.asked.borrow_mut().insert(name);
+            self.start.asked.borrow_mut().insert(name, for_value);
         }
         let (_, var) = found?;
         Some(match &self.fog {
@@ -71,7 +85,15 @@ impl Vars {
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
         match self.changed.get(name) {
             Some(var) => var.as_ref().map(Cow::Borrowed),
-            None => self.at_start(name),
+            None => self.at_start(name, true),
+        }
+    }
+
+    /// Returns a variable of which the value, unless it is a list, is of no account.
+    pub(super) fn nature(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+        match self.changed.get(name) {
+            Some(var) => var.as_ref().map(Cow::Borrowed),
+            None => self.at_start(name, false),
         }
     }
 
@@ -97,6 +119,19 @@ impl Vars {
         };
         let name = self.name(name);
         let slot = Rc::make_mut(&mut self.changed).entry(name).or_default();
+        if fresh.is_some() {
+            *slot = fresh;
+        }
+        slot.get_or_insert_with(Var::unset)
+    }
+
+    /// Returns a variable whose value is to be another one; what it was is gone unless it is a list.
+    pub(super) fn replaced(&mut self, name: &Bytes) -> &mut Var {
+        let fresh = match self.changed.get(name) {
+            Some(Some(_)) => None,
+            _ => Some(self.nature(name).map_or_else(Var::unset, |var| var.without_value())),
+        };
+        let slot = Rc::make_mut(&mut self.changed).entry_ref(name).or_default();
         if fresh.is_some() {
             *slot = fresh;
         }
@@ -160,7 +195,10 @@ impl Vars {
     /// Whether what follows from one start follows from another: they are alike in all that was looked
     /// up.
     pub(super) fn is_alike(&self, other: &Vars) -> bool {
-        self.start.asked.borrow().iter().all(|name| self.start.vars.get(name) == other.start.vars.get(name))
+        self.start.asked.borrow().iter().all(|(name, for_value)| match (self.start.vars.get(name), other.start.vars.get(name)) {
+            (Some(a), Some(b)) if !for_value => a.without_value() == b.without_value(),
+            (a, b) => a == b,
+        })
     }
 
     /// The same changes from another start.
