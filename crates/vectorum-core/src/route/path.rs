@@ -495,6 +495,38 @@ mod tests {
         assert_eq!(shells.count(), 6);
     }
 
+    /// Another PATH that leads to the same programs is alike.
+    #[test]
+    fn where_programs_lie_is_what_counts_of_a_path() {
+        let mut tree = MemoryTree::default();
+        tree.file("/usr/bin/tide-table", "", true);
+        tree.file("/opt/berth/tide-table", "", true);
+        tree.file("/home/odile/.profile", "TIDES=$(command -v tide-table) && export TIDES\nexport GATE=7\n", false);
+        let account =
+            Account { name: "odile".into(), uid: 1000, gid: 1000, home: "/home/odile".into(), shell: "/bin/bash".into() };
+        let accounts = [account.clone()];
+        let shells = Shells::default();
+        let ground = Ground { shells: Some(&shells), ..Ground::new(&tree, &accounts) };
+        for (path, tides, count) in [
+            ("/usr/bin:/bin", Some("/usr/bin/tide-table"), 1),
+            ("/bin:/usr/bin", Some("/usr/bin/tide-table"), 1),
+            ("/opt/berth:/usr/bin", Some("/opt/berth/tide-table"), 2),
+            ("/bin", None, 3),
+            ("/sbin", None, 3),
+            // This one hangs on the working folder.
+            ("bin:/usr/bin", Some("/usr/bin/tide-table"), 4),
+        ] {
+            let mut begun = Forecast::begin(&Block::from_vars([("PATH", path)]));
+            shell_terminal(&mut begun, &ground, b"/bin/bash", true, &account, b"/home/odile");
+            let text = |name: &str| begun.known(name.as_bytes()).map(|v| String::from_utf8_lossy(v).into_owned());
+            assert_eq!(
+                (text("TIDES").as_deref(), text("PATH").as_deref(), text("GATE").as_deref()),
+                (tides, Some(path), Some("7"))
+            );
+            assert_eq!(shells.count(), count, "{path}");
+        }
+    }
+
     #[test]
     fn shells_are_what_they_are_on_the_host() {
         let mut tree = MemoryTree::default();

@@ -7,11 +7,13 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::Source;
+use super::lookup::along;
 use super::machine::Outcome;
 use super::startup::Invocation;
 use super::state::State;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
+use crate::host_view::HostView;
 use crate::route::Account;
 
 /// More shells are not kept in mind.
@@ -42,9 +44,10 @@ pub struct Shells {
 impl Shells {
     /// Returns what a shell comes to, if one was followed whose start was alike in all that it looked
     /// at.
-    pub(super) fn find(&self, setting: &Setting, begin: &State) -> Option<Outcome> {
+    pub(super) fn find(&self, setting: &Setting, begin: &State, files: &dyn HostView) -> Option<Outcome> {
         let followed = self.followed.borrow();
-        let (_, _, outcome) = followed.iter().find(|(other, state, _)| other == setting && state.is_alike(begin))?;
+        let look = |path: &[u8], name: &[u8]| along(files, &setting.account, path, name);
+        let (_, _, outcome) = followed.iter().find(|(other, state, _)| other == setting && state.is_alike(begin, look))?;
         let mut outcome = outcome.clone();
         if let Some(state) = &mut outcome.state {
             state.vars = state.vars.on(&begin.vars);

@@ -6,6 +6,31 @@ use super::declare::declares;
 use super::machine::Machine;
 use super::syntax::*;
 use super::value::Val;
+use crate::host_view::{HostView, Kind, Want};
+use crate::route::Account;
+
+/// Whether a path is a program that an account may run; `None` if that is not known.
+pub(super) fn is_program(files: &dyn HostView, account: &Account, path: &[u8]) -> Option<bool> {
+    match files.kind(path) {
+        Kind::Program => Some(files.may(path, account.uid, account.gid, Want::Execute).unwrap_or(true)),
+        Kind::Unknown => None,
+        _ => Some(false),
+    }
+}
+
+/// Looks a program up in the folders of a PATH. `None` if it is not known, or hangs on the working folder.
+pub(super) fn along(files: &dyn HostView, account: &Account, path: &[u8], name: &[u8]) -> Option<Option<Bytes>> {
+    for folder in path.split(|b| *b == b':') {
+        if folder.first() != Some(&b'/') {
+            return None;
+        }
+        let path = [folder, b"/", name].concat();
+        if is_program(files, account, &path)? {
+            return Some(Some(path.into()));
+        }
+    }
+    Some(None)
+}
 
 impl Machine<'_> {
     pub(super) fn command(&mut self, own: &[u8], arguments: &[Val], command: &Command) {

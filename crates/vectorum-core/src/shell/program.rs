@@ -3,13 +3,14 @@
 
 use bytes::Bytes;
 
+use super::lookup::{along, is_program};
 use super::machine::Machine;
 use super::outputs::Asked;
 use super::outputs::PRINTED;
 use super::state::Content;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
-use crate::host_view::{Content as FileContent, Kind, Want};
+use crate::host_view::{Content as FileContent, Want};
 use crate::route::{Account, Ground};
 
 /// Programs whose text is made to be evaluated, with the only names that it sets.
@@ -180,14 +181,20 @@ impl Place<'_> {
 impl Machine<'_> {
     /// Looks a program up. `Ok(None)` where there is none.
     pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::rc::Rc<Doubt>> {
-        let is_it = |m: &Self, path: &[u8]| match m.ground.files.kind(path) {
-            Kind::Program => Ok(m.ground.files.may(path, m.account.uid, m.account.gid, Want::Execute).unwrap_or(true)),
-            Kind::Unknown => Err(m.doubt("a folder of programs may not be read")),
-            _ => Ok(false),
+        let is_it = |m: &Self, path: &[u8]| {
+            let known = is_program(m.ground.files, m.account, path);
+            known.ok_or_else(|| m.doubt("a folder of programs may not be read"))
         };
         if name.contains(&b'/') {
             let Some(path) = self.full(name) else { return Err(self.doubt("the working folder is not known")) };
             return Ok(is_it(self, &path)?.then_some(path));
+        }
+        if self.touched.is_clean()
+            && let Some(state) = &self.live
+            && let name = Bytes::copy_from_slice(name)
+            && let Some(found) = state.vars.program(&name, |path| along(self.ground.files, self.account, path, &name))
+        {
+            return Ok(found);
         }
         let path = match self.content_of(b"PATH") {
             Content::Set(Val::Known(path)) => path,

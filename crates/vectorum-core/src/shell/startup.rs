@@ -112,7 +112,7 @@ pub(crate) fn interpret(
     };
     let invocation_before = Invocation { payload, ..invocation.clone() };
     let setting = Setting { invocation: invocation_before, account: account.clone(), folder, open, looked_at };
-    let outcome = ground.shells.and_then(|s| s.find(&setting, &begin)).unwrap_or_else(|| {
+    let outcome = ground.shells.and_then(|s| s.find(&setting, &begin, ground.files)).unwrap_or_else(|| {
         let outcome = follow(ground, account, start, begin.clone(), &setting.invocation);
         if let Some(shells) = ground.shells {
             shells.keep(setting, begin, &outcome);

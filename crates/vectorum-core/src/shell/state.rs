@@ -231,8 +231,9 @@ fn join_named<T: Clone + PartialEq>(one: &mut Rc<BTreeMap<Bytes, Option<T>>>, ot
 
 impl State {
     /// Whether what follows from beginning like this follows from beginning like another.
-    pub(super) fn is_alike(&self, other: &State) -> bool {
-        self.functions == other.functions && self.options == other.options && self.vars.is_alike(&other.vars)
+    /// `look` looks a program up along a PATH.
+    pub(super) fn is_alike(&self, other: &State, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
+        self.functions == other.functions && self.options == other.options && self.vars.is_alike(&other.vars, look)
     }
 
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.

@@ -40,6 +40,11 @@ impl<'a> Touched<'a> {
         }
     }
 
+    /// Whether nothing was touched so far.
+    pub(super) fn is_clean(&self) -> bool {
+        self.paths.borrow().is_empty()
+    }
+
     /// Whether what stands at a path may have changed.
     pub(super) fn is_touched(&self, path: &[u8]) -> bool {
         let paths = self.paths.borrow();

@@ -19,6 +19,8 @@ struct Start {
     vars: HashMap<Bytes, Var>,
     /// The names that were looked up, whether they are there or not; and whether for their values, too.
     asked: RefCell<HashMap<Bytes, bool>>,
+    /// Programs that were looked up along its PATH, and what was found.
+    programs: RefCell<HashMap<Bytes, Option<Bytes>>>,
 }
 
 /// Variables: those at the start, and what became of them since.
@@ -49,6 +51,15 @@ impl Var {
     }
 }
 
+impl Start {
+    fn path(&self) -> Option<&Bytes> {
+        match self.vars.get(&b"PATH"[..])?.content {
+            Content::Set(Val::Known(ref path)) => Some(path),
+            _ => None,
+        }
+    }
+}
+
 impl Var {
     /// The same with nothing for its value, unless it is a list.
     fn without_value(&self) -> Var {
@@ -65,7 +76,11 @@ impl Var {
 
 impl Vars {
     pub(super) fn new(vars: HashMap<Bytes, Var>) -> Vars {
-        Vars { start: Rc::new(Start { vars, asked: RefCell::default() }), changed: Rc::default(), fog: None }
+        Vars {
+            start: Rc::new(Start { vars, asked: RefCell::default(), programs: RefCell::default() }),
+            changed: Rc::default(),
+            fog: None,
+        }
     }
 
     fn at_start(&self, name: &[u8], for_value: bool) -> Option<Cow<'_, Var>> {
@@ -95,6 +110,18 @@ impl Vars {
             Some(var) => var.as_ref().map(Cow::Borrowed),
             None => self.at_start(name, false),
         }
+    }
+
+    /// Looks a program up along the PATH of the start, where that is still the one: another start is alike
+    /// whose PATH leads to the same. `look` is told the PATH, and returns `None` where that is not known.
+    pub(super) fn program(&self, name: &Bytes, look: impl Fn(&[u8]) -> Option<Option<Bytes>>) -> Option<Option<Bytes>> {
+        if self.fog.is_some() || self.changed.contains_key(&b"PATH"[..]) {
+            return None;
+        }
+        let found = look(self.start.path()?)?;
+        self.nature(b"PATH");
+        self.start.programs.borrow_mut().insert(name.clone(), found.clone());
+        Some(found)
     }
 
     /// Whether a name is there; nothing that is followed comes of the answer.
@@ -193,8 +220,13 @@ impl Vars {
     }
 
     /// Whether what follows from one start follows from another: they are alike in all that was looked
-    /// up.
-    pub(super) fn is_alike(&self, other: &Vars) -> bool {
+    /// up. `look` looks a program up along a PATH.
+    pub(super) fn is_alike(&self, other: &Vars, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
+        let programs = self.start.programs.borrow();
+        let path = other.start.path();
+        if !programs.iter().all(|(name, found)| path.is_some_and(|path| look(path, name).as_ref() == Some(found))) {
+            return false;
+        }
         self.start.asked.borrow().iter().all(|(name, for_value)| match (self.start.vars.get(name), other.start.vars.get(name)) {
             (Some(a), Some(b)) if !for_value => a.without_value() == b.without_value(),
             (a, b) => a == b,
