@@ -4,7 +4,7 @@ use std::rc::Rc;
 
 use smallvec::smallvec;
 
-use super::parse::{Parsed, Parser, is_name, is_name_start};
+use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
 use super::syntax::*;
 
 impl Parser<'_> {
@@ -100,7 +100,7 @@ impl Parser<'_> {
             if self.take_word(b"[[") {
                 let test = self.test_or()?;
                 self.lines()?;
-                return if self.take_word(b"]]") { Ok(Kind::Test(test)) } else { self.trouble("a test is not closed") };
+                return if self.take_word(b"]]") { Ok(Kind::Test(Box::new(test))) } else { self.trouble("a test is not closed") };
             }
             if self.take_word(b"function") {
                 self.blanks();
@@ -153,7 +153,7 @@ impl Parser<'_> {
             if body.items.is_empty() && self.dialect != Dialect::Zsh {
                 return self.trouble("a command is missing");
             }
-            arms.push((condition, body));
+            push_only(&mut arms, (condition, body));
             self.lines()?;
             if self.take_word(b"elif") {
                 continue;
@@ -193,7 +193,7 @@ impl Parser<'_> {
             let parts = [piece()?, piece()?, piece()?];
             self.blanks();
             self.take(b";");
-            return Ok(Kind::Count(parts, self.loop_body()?));
+            return Ok(Kind::Count(Box::new(parts), self.loop_body()?));
         }
         let from = self.at;
         while self.peek().is_some_and(is_name) {
@@ -249,7 +249,7 @@ impl Parser<'_> {
         loop {
             self.lines()?;
             if self.take_word(if has_braces { b"}" } else { b"esac" }) {
-                return Ok(Kind::Case(word, arms));
+                return Ok(Kind::Case(Box::new(word), arms));
             }
             if self.at >= self.text.len() {
                 return self.trouble("«esac» is missing");
@@ -270,7 +270,7 @@ impl Parser<'_> {
                         is_error: false,
                     });
                 }
-                patterns.push(pattern);
+                push_only(&mut patterns, pattern);
                 self.blanks();
                 if self.take(b"|") {
                     continue;
@@ -291,7 +291,7 @@ impl Parser<'_> {
             } else {
                 arms.push(Arm { patterns, body, end: ArmEnd::Done });
                 self.expect_word(if has_braces { b"}" } else { b"esac" }, "«esac» is missing")?;
-                return Ok(Kind::Case(word, arms));
+                return Ok(Kind::Case(Box::new(word), arms));
             };
             arms.push(Arm { patterns, body, end });
         }

@@ -454,7 +454,8 @@ impl Machine<'_> {
                     Err(_) => odd(self),
                 }
             }
-            Change::Replace(word, with, how) => {
+            Change::Replace(both, how) => {
+                let (word, with) = &**both;
                 let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };

@@ -37,6 +37,22 @@ pub(super) fn is_name(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || byte == b'_'
 }
 
+/// Adds to a list that most often has one item only: trees stay small, and are followed faster.
+pub(super) fn push_only<T>(list: &mut Vec<T>, item: T) {
+    if list.is_empty() {
+        list.reserve_exact(1);
+    }
+    list.push(item);
+}
+
+/// Adds a word to a command's, of which there are two most often.
+fn push_word(words: &mut Vec<Word>, word: Word) {
+    if words.is_empty() {
+        words.reserve_exact(2);
+    }
+    words.push(word);
+}
+
 const RESERVED: &[&[u8]] = &[b"then", b"else", b"elif", b"fi", b"do", b"done", b"esac", b"}", b"in", b")"];
 
 /// A here-document whose text begins at the next line.
@@ -246,11 +262,7 @@ impl<'a> Parser<'a> {
                 }
                 _ => false,
             };
-            if out.items.is_empty() {
-                // Most have one.
-                out.items.reserve_exact(1);
-            }
-            out.items.push(item);
+            push_only(&mut out.items, item);
             if !goes_on {
                 return Ok(out);
             }
@@ -350,7 +362,7 @@ impl<'a> Parser<'a> {
                 loop {
                     self.blanks();
                     match self.redirect()? {
-                        Some(redirect) => redirects.push(redirect),
+                        Some(redirect) => push_only(&mut redirects, redirect),
                         None => break,
                     }
                 }
@@ -362,7 +374,7 @@ impl<'a> Parser<'a> {
         loop {
             self.blanks();
             if let Some(redirect) = self.redirect()? {
-                redirects.push(redirect);
+                push_only(&mut redirects, redirect);
                 continue;
             }
             match self.peek() {
@@ -402,7 +414,7 @@ impl<'a> Parser<'a> {
             if words.is_empty()
                 && let Some(assignment) = self.assignment()?
             {
-                assignments.push(assignment);
+                push_only(&mut assignments, assignment);
                 continue;
             }
             let declares = words.first().and_then(Word::literal).is_some_and(|w| {
@@ -435,10 +447,11 @@ impl<'a> Parser<'a> {
                     Assigned::Array(_) => Word::new(Parts::new(), from, end),
                 };
                 word.assignment = Some(Rc::new(assignment));
-                words.push(word);
+                push_word(&mut words, word);
                 continue;
             }
-            words.push(self.word()?);
+            let word = self.word()?;
+            push_word(&mut words, word);
         }
         if words.is_empty() && assignments.is_empty() && redirects.is_empty() {
             return self.trouble("a command is missing");

@@ -356,7 +356,7 @@ impl Parser<'_> {
                 };
                 let pattern = self.inner_word(false, b"/}")?;
                 let with = if self.take(b"/") { self.inner_word(false, b"}")? } else { Word::default() };
-                Change::Replace(pattern, with, how)
+                Change::Replace(Box::new((pattern, with)), how)
             }
             Some(b':') if self.dialect.is_rich() => {
                 if self.dialect == Dialect::Zsh

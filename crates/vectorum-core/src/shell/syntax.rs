@@ -85,15 +85,15 @@ pub enum Kind {
     /// `for NAME in WORDS`; without words over the positional parameters.
     For(Vec<u8>, Option<Vec<Word>>, List),
     /// `for ((…; …; …))`.
-    Count([Vec<Part>; 3], List),
+    Count(Box<[Vec<Part>; 3]>, List),
     /// `while`, or `until`.
     While(bool, List, List),
     /// `case WORD in`.
-    Case(Word, Vec<Arm>),
+    Case(Box<Word>, Vec<Arm>),
     /// A function and its body; whether it is defined by the word `function`.
     Function(Vec<u8>, Rc<Command>, bool),
     /// `[[ … ]]`.
-    Test(Test),
+    Test(Box<Test>),
     /// `(( … ))`.
     Arithmetic(Vec<Part>),
     /// Something that is not followed: why.
@@ -322,7 +322,7 @@ pub enum Change {
     /// `#`, `##`, `%`, `%%` with a pattern: from the end, as much as possible.
     Trim(bool, bool, Word),
     /// `/`: the pattern, what takes its place, and how: `/` all, `#` at the start, `%` at the end, a blank the first.
-    Replace(Word, Word, u8),
+    Replace(Box<(Word, Word)>, u8),
     /// `:FROM` or `:FROM:LENGTH`.
     Slice(Vec<Part>, Option<Vec<Part>>),
     /// `^`, `^^`, `,`, `,,`: to upper case, all of it.

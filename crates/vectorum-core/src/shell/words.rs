@@ -2,7 +2,7 @@
 
 use bytes::Bytes;
 
-use super::parse::{Parsed, Parser, is_name, is_name_start};
+use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
 use super::reference::closing;
 use super::syntax::*;
 
@@ -218,7 +218,7 @@ impl Parser<'_> {
         let mut parts: Vec<Part> = Vec::new();
         let quoted = |parts: &mut Vec<Part>, run: Bytes| match parts.last_mut() {
             Some(Part::Quoted(text)) => text.push(&run),
-            _ => parts.push(Part::Quoted(Text::Stretch(run))),
+            _ => push_only(parts, Part::Quoted(Text::Stretch(run))),
         };
         loop {
             let Some(byte) = self.peek() else { return Ok(parts) };
@@ -235,7 +235,7 @@ impl Parser<'_> {
                     _ => quoted(&mut parts, self.run(|_| true)),
                 },
                 b'$' | b'`' => match self.deeper(|p| p.dollar(true))? {
-                    Some(part) => parts.push(part),
+                    Some(part) => push_only(&mut parts, part),
                     None => quoted(&mut parts, self.cut(self.at - 1, self.at)),
                 },
                 _ => quoted(&mut parts, self.run(|b| matches!(b, b'\\' | b'$' | b'`') || Some(b) == end)),
