@@ -3,6 +3,9 @@
 
 #![allow(clippy::print_stdout, clippy::expect_used)]
 
+// For its allocator, which the program has.
+use vectorum as _;
+
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
