@@ -421,12 +421,12 @@ fn a_trace_inside_a_trace() {
     }
 }
 
-/// Returns the processes that hold a recording open, the older first; the command itself, which
-/// does so until it begins, is none of them.
+/// Returns the processes that hold a recording open once the command, a `sh`, has begun, the older first; the
+/// command itself, which does so until then, is none of them.
 fn guardians(recording: &Path, command: u32) -> Vec<i32> {
     let begun = Instant::now();
     // Before it has become the command, other processes hold the recording, too.
-    while fs::read_to_string(format!("/proc/{command}/comm")).is_ok_and(|comm| comm.trim() == "vectorum") {
+    while fs::read_to_string(format!("/proc/{command}/comm")).is_ok_and(|comm| comm.trim() != "sh") {
         assert!(begun.elapsed() < Duration::from_secs(10), "the command never began");
         sleep(Duration::from_millis(5));
     }
