@@ -6,8 +6,8 @@
 
 mod writer;
 
-use std::collections::{BTreeMap, HashMap, HashSet};
-use std::io::{self, BufRead, Write};
+use std::collections::{BTreeMap, HashMap};
+use std::io::{self, BufRead};
 use std::sync::Arc;
 
 use base64::Engine;
@@ -15,11 +15,7 @@ use base64::prelude::BASE64_STANDARD;
 use bytes::Bytes;
 use serde::Deserialize;
 use serde_json::value::RawValue;
-use serde_json::{Value as Json, json};
-use vectorum_core::{
-    Block, Certainty, Entry, Exit, Fingerprinter, MASK, Name, Origins, Piece, Receipt, Verdict, inert, judge, judge_arguments,
-    pieces,
-};
+use vectorum_core::{Block, Certainty, Exit, MASK, Name, Origins, Receipt};
 
 pub use writer::{NewReceipt, Writer};
 
@@ -412,6 +408,8 @@ impl KnownBlock {
 
 #[cfg(test)]
 mod tests {
+    use vectorum_core::Fingerprinter;
+
     use super::*;
     use proptest::prelude::*;
 

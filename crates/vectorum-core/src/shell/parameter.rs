@@ -355,13 +355,7 @@ impl Machine<'_> {
                 let values = other(self)?;
                 if matches!(sign, b'=' | b':') {
                     let Values::One(value) = &values else { return Ok(values) };
-                    if !self.assign(&parameter.name, Content::Set(value.clone()), None) {
-                        self.fail_hard();
-                    }
-                    // There `set -a` does not reach it.
-                    if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
-                        self.doubt_export(&parameter.name);
-                    }
+                    self.assign_within(&parameter.name, value.clone());
                 }
                 Ok(values)
             }
@@ -398,11 +392,42 @@ impl Machine<'_> {
                         }
                     }
                 };
-                if sign == b'=' && !self.assign(&parameter.name, Content::Set(joined.clone()), None) {
-                    self.fail_hard();
+                if sign == b'=' {
+                    self.assign_perhaps(&parameter.name, second, &joined, &doubt);
                 }
                 Ok(Values::One(joined))
             }
+        }
+    }
+
+    /// Sets a name within a word.
+    fn assign_within(&mut self, name: &[u8], value: Val) {
+        if !self.assign(name, Content::Set(value), None) {
+            self.fail_hard();
+        }
+        // There `set -a` does not reach it.
+        if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+            self.doubt_export(name);
+        }
+    }
+
+    /// Sets a name within a word if it is not set, which is not known; then it is `joined` either way.
+    fn assign_perhaps(&mut self, name: &[u8], value: Val, joined: &Val, doubt: &Rc<Doubt>) {
+        self.fork(
+            doubt,
+            |m| m.assign_within(name, value),
+            |m| {
+                if let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name))
+                    && let Content::Perhaps(value) = &var.content
+                {
+                    var.content = Content::Set(value.clone());
+                }
+            },
+        );
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name))
+            && matches!(var.content, Content::Set(_))
+        {
+            var.content = Content::Set(joined.clone());
         }
     }
 

@@ -1,6 +1,14 @@
 //! Writing a recording while it is made.
 
-use super::*;
+use std::collections::HashSet;
+use std::io::{self, Write};
+
+use base64::Engine;
+use base64::prelude::BASE64_STANDARD;
+use serde_json::{Value as Json, json};
+use vectorum_core::{Block, Certainty, Entry, Exit, Fingerprinter, MASK, Piece, Verdict, inert, judge, judge_arguments, pieces};
+
+use super::{VERSION, Values};
 
 /// What a receipt is before its block got a name.
 #[derive(Clone, Debug)]
