@@ -457,7 +457,7 @@ mod tests {
     #[test]
     fn shells_that_start_alike_are_followed_once_and_come_to_the_same() {
         let mut tree = MemoryTree::default();
-        let file = "case $BERTH in 4) PIER=four ;; *) PIER=other ;; esac\nexport PIER\n\
+        let file = "export LANES=3; case $BERTH in 4) PIER=four ;; *) PIER=other ;; esac\nexport PIER\n\
                     [ -z \"$TIDE\" ] || { export SEEN=$TIDE; eval \"$(tide-table)\"; }\n";
         tree.file("/home/odile/.profile", file, false);
         let account =
@@ -474,6 +474,8 @@ mod tests {
             // What is set anew is alike whatever it was, if it was there.
             (vec![("TERM", "linux"), ("BERTH", "4"), ("PIER", "old"), ("SHLVL", "1")], "four", None, false),
             (vec![("TERM", "linux"), ("BERTH", "4"), ("PIER", "older"), ("SHLVL", "3"), ("GATE", "7")], "four", Some("7"), false),
+            // What is exported with a value is alike whether it was there or not.
+            (vec![("TERM", "linux"), ("BERTH", "4"), ("LANES", "2")], "four", None, false),
             // Like the first one, but for what the shell itself looks at.
             (vec![("TERM", "linux"), ("BERTH", "4"), ("SHELLOPTS", "errexit")], "", None, true),
         ] {
@@ -491,7 +493,7 @@ mod tests {
                 assert_eq!((text("PIER").as_deref(), text("GATE").as_deref()), (Some(pier), gate), "{block:?}");
             }
         }
-        // The second one and the seventh needed nothing new.
+        // The second one, the seventh and the eighth needed nothing new.
         assert_eq!(shells.count(), 6);
     }
 

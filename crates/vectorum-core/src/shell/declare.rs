@@ -10,6 +10,7 @@ use super::simple::plus;
 use super::state::{Content, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
+use super::vars::For;
 
 /// A word of a declaration, expanded.
 #[derive(Clone)]
@@ -324,7 +325,7 @@ impl Machine<'_> {
     }
 
     fn is_readonly(&self, name: &[u8]) -> bool {
-        self.live.as_ref().and_then(|s| s.vars.nature(name)).is_some_and(|v| v.readonly)
+        self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
     }
 
     /// A declaration that is refused: the name is held fast.

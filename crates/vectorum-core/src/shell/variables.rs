@@ -9,6 +9,7 @@ use super::machine::{Assigned, LONGEST, Machine};
 use super::state::{Content, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
+use super::vars::For;
 
 /// Names that zsh sets by itself at times, and that may be set to anything.
 const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"match", b"MATCH", b"OPTARG", b"ZLE_RPROMPT_INDENT"];
@@ -256,7 +257,8 @@ impl Machine<'_> {
             self.fog("the shell gives this variable a meaning of its own");
             return true;
         }
-        let (is_new, may_be_fast, is_fast) = match self.live.as_ref().and_then(|s| s.vars.nature(name)) {
+        let what = if exported == Some(true) { For::Export } else { For::Replacing };
+        let (is_new, may_be_fast, is_fast) = match self.live.as_ref().and_then(|s| s.vars.look(name, what)) {
             Some(var) => (false, var.may_be_readonly && !var.readonly, var.readonly),
             None => (true, false, false),
         };
@@ -275,7 +277,7 @@ impl Machine<'_> {
         let all = state.option("allexport");
         let name = state.vars.name(name);
         let open = state.open.is_some();
-        let var = state.vars.replaced(&name);
+        let var = state.vars.replaced(&name, what);
         if is_special {
             // What becomes of it is the shell's own affair.
             let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));

@@ -13,12 +13,23 @@ use hashbrown::HashMap;
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
 
+/// For what a variable is looked up: the more, the more has to be alike.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum For {
+    /// To be set anew and exported: whether it is a plain text, if it is there at all.
+    Export,
+    /// To be set anew: all but its text.
+    Replacing,
+    /// Its value.
+    Value,
+}
+
 /// What a shell begins with, and which names of it were looked up.
 #[derive(Debug)]
 struct Start {
     vars: HashMap<Bytes, Var>,
-    /// The names that were looked up, whether they are there or not; and whether for their values, too.
-    asked: RefCell<HashMap<Bytes, bool>>,
+    /// The names that were looked up, whether they are there or not, and for what.
+    asked: RefCell<HashMap<Bytes, For>>,
     /// Programs that were looked up along its PATH, and what was found.
     programs: RefCell<HashMap<Bytes, Option<Bytes>>>,
 }
@@ -61,6 +72,11 @@ impl Start {
 }
 
 impl Var {
+    /// Whether it is a text without an attribute but its export.
+    fn is_plain(&self) -> bool {
+        !self.can_be_list() && Var { content: Content::Unset, exported: Some(false), site: None, ..*self } == Var::unset()
+    }
+
     /// The same with nothing for its value, unless it is a list.
     fn without_value(&self) -> Var {
         let nothing = || Val::Known(Bytes::new());
@@ -83,12 +99,12 @@ impl Vars {
         }
     }
 
-    fn at_start(&self, name: &[u8], for_value: bool) -> Option<Cow<'_, Var>> {
+    fn at_start(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
         let found = self.start.vars.get_key_value(name);
         let was_asked = self.start.asked.borrow().get(name).copied();
-        if was_asked.is_none_or(|had_value| for_value && !had_value) {
+        if was_asked.is_none_or(|had| what > had) {
             let name = found.map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone());
-            self.start.asked.borrow_mut().insert(name, for_value);
+            self.start.asked.borrow_mut().insert(name, what);
         }
         let (_, var) = found?;
         Some(match &self.fog {
@@ -100,15 +116,15 @@ impl Vars {
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
         match self.changed.get(name) {
             Some(var) => var.as_ref().map(Cow::Borrowed),
-            None => self.at_start(name, true),
+            None => self.at_start(name, For::Value),
         }
     }
 
-    /// Returns a variable of which the value, unless it is a list, is of no account.
-    pub(super) fn nature(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+    /// Returns a variable of which no more than that is of account.
+    pub(super) fn look(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
         match self.changed.get(name) {
             Some(var) => var.as_ref().map(Cow::Borrowed),
-            None => self.at_start(name, false),
+            None => self.at_start(name, what),
         }
     }
 
@@ -119,7 +135,7 @@ impl Vars {
             return None;
         }
         let found = look(self.start.path()?)?;
-        self.nature(b"PATH");
+        self.look(b"PATH", For::Replacing);
         self.start.programs.borrow_mut().insert(name.clone(), found.clone());
         Some(found)
     }
@@ -153,10 +169,10 @@ impl Vars {
     }
 
     /// Returns a variable whose value is to be another one; what it was is gone unless it is a list.
-    pub(super) fn replaced(&mut self, name: &Bytes) -> &mut Var {
+    pub(super) fn replaced(&mut self, name: &Bytes, what: For) -> &mut Var {
         let fresh = match self.changed.get(name) {
             Some(Some(_)) => None,
-            _ => Some(self.nature(name).map_or_else(Var::unset, |var| var.without_value())),
+            _ => Some(self.look(name, what).map_or_else(Var::unset, |var| var.without_value())),
         };
         let slot = Rc::make_mut(&mut self.changed).entry_ref(name).or_default();
         if fresh.is_some() {
@@ -227,9 +243,10 @@ impl Vars {
         if !programs.iter().all(|(name, found)| path.is_some_and(|path| look(path, name).as_ref() == Some(found))) {
             return false;
         }
-        self.start.asked.borrow().iter().all(|(name, for_value)| match (self.start.vars.get(name), other.start.vars.get(name)) {
-            (Some(a), Some(b)) if !for_value => a.without_value() == b.without_value(),
-            (a, b) => a == b,
+        self.start.asked.borrow().iter().all(|(name, what)| match (self.start.vars.get(name), other.start.vars.get(name), what) {
+            (a, b, For::Export) => a == b || a.is_none_or(Var::is_plain) && b.is_none_or(Var::is_plain),
+            (Some(a), Some(b), For::Replacing) => a.without_value() == b.without_value(),
+            (a, b, _) => a == b,
         })
     }
 
