@@ -62,6 +62,12 @@ impl Machine<'_> {
         let change = |m: &mut Self, value: Val| m.changed(value, &parameter.change);
         match content {
             Held::Unset => match &parameter.change {
+                // One that was declared, or unset where it is local, refers to nothing; any other is an error.
+                Change::Indirect if self.live.as_ref().is_some_and(|s| s.vars.contains(&parameter.name)) => {
+                    let doubt = self.doubt("a reference by a name that is not set");
+                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    Ok(Values::One(Val::of(b"")))
+                }
                 Change::Indirect => {
                     self.fail_hard();
                     Ok(Values::One(Val::Unknown(self.doubt("a reference by a name that is not set"))))

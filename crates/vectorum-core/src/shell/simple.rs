@@ -294,7 +294,17 @@ impl Machine<'_> {
         if self.live.is_none() {
             return true;
         }
-        self.assign(&assignment.name, content, exported)
+        // A list of which nothing is known is one all the same, and zsh hands none on.
+        let is_lost = matches!((&assignment.value, &content), (Assigned::Array(_), Content::Perhaps(_)));
+        let done = self.assign(&assignment.name, content, exported);
+        if is_lost
+            && self.dialect == Dialect::Zsh
+            && let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&assignment.name))
+        {
+            var.may_be_list = true;
+            var.exported = var.exported.filter(|exported| !exported);
+        }
+        done
     }
 
     /// Sets one item of a list.
