@@ -105,3 +105,45 @@ fn sequence(text: &[u8]) -> Result<Vec<String>, &'static str> {
     }
     Ok(if from <= to { (from..=to).map(|n| n.to_string()).collect() } else { (to..=from).rev().map(|n| n.to_string()).collect() })
 }
+
+#[cfg(test)]
+mod tests {
+    use bytes::Bytes;
+
+    use super::super::parse::Parser;
+    use super::super::words::flat;
+    use super::*;
+
+    #[test]
+    fn braces_make_words_of_one() {
+        for (word, ranges, words) in [
+            ("a{b,c}d", true, Ok("abd acd")),
+            ("{a,b{c,d}}", true, Ok("a bc bd")),
+            ("{a,b}{1,2}", true, Ok("a1 a2 b1 b2")),
+            ("{1..3}", true, Ok("1 2 3")),
+            ("{3..1}x", true, Ok("3x 2x 1x")),
+            ("{-1..1}", true, Ok("-1 0 1")),
+            ("{1..3}", false, Ok("{1..3}")),
+            ("{a}", true, Ok("{a}")),
+            ("{a,", true, Ok("{a,")),
+            ("'{a,b}'", true, Ok("")),
+            ("{a,'b,c'}", true, Ok("a b,c")),
+            ("x\\{a,b}", true, Ok("")),
+            ("{01..3}", true, Err("braces of another kind")),
+            ("{a..c}", true, Err("braces of another kind")),
+            ("{1..2000}", true, Err("braces make too many words")),
+        ] {
+            let bytes = Bytes::from_static(word.as_bytes());
+            let word_read = Parser::new(&bytes, Dialect::Bash).word().expect("a word");
+            let told = braces(&word_read, ranges).map(|words| {
+                let texts = words.unwrap_or_default().into_iter().map(|word| {
+                    let (mut text, mut is_quoted) = (Vec::new(), false);
+                    flat(&word.parts, &mut text, &mut is_quoted);
+                    String::from_utf8_lossy(&text).into_owned()
+                });
+                texts.collect::<Vec<_>>().join(" ")
+            });
+            assert_eq!(told.as_deref(), words.as_ref().map(|w| *w), "{word}");
+        }
+    }
+}

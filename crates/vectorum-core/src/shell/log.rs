@@ -36,3 +36,24 @@ impl Log {
         self.places.get(name).into_iter().flatten().filter_map(|place| self.lines.get(*place))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::route::Site;
+
+    #[test]
+    fn lines_are_found_by_their_names() {
+        let line = |(name, line): (&'static str, usize)| Assigned {
+            name: Bytes::from_static(name.as_bytes()),
+            held: None,
+            site: Site { path: Bytes::from_static(b"/etc/profile"), line },
+            around: Default::default(),
+        };
+        let log = Log::new([("TIDE", 1), ("GATE", 2), ("TIDE", 5)].map(line).into());
+        let lines = |name: &str| log.of(name.as_bytes()).map(|a| a.site.line).collect::<Vec<_>>();
+        assert_eq!((lines("TIDE"), lines("GATE"), lines("PIER")), (vec![1, 5], vec![2], vec![]));
+        assert_eq!(log.of(b"TIDE").next_back().map(|a| a.site.line), Some(5));
+        assert_eq!(log.iter().map(|a| a.site.line).collect::<Vec<_>>(), [1, 2, 5]);
+    }
+}

@@ -376,6 +376,8 @@ fn class(text: &[u8], quoted: &[bool], from: usize) -> Result<Option<(Token, usi
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     #[test]
@@ -404,6 +406,21 @@ mod tests {
         assert_eq!(Pattern::new(b"*", &[true], Groups::None).unwrap().matches(b"x"), Ok(false));
         let slash = Pattern::new(b"*/", &[], Groups::None).unwrap();
         assert_eq!((slash.part(b"/a/b", false, true), slash.part(b"/a/b", false, false)), (Ok(Some(3)), Ok(Some(1))));
+    }
+
+    proptest! {
+        /// The part that is found is the first among all that match, from the short ones or the long ones.
+        #[test]
+        fn parts_are_the_shortest_or_the_longest_that_match(pattern in "[ab*?:]{0,5}", text in "[ab:]{0,8}", at_end: bool, longest: bool) {
+            let pattern = Pattern::new(pattern.as_bytes(), &[], Groups::None).expect("a pattern");
+            let text = text.as_bytes();
+            let matching = (0..=text.len()).filter(|length| {
+                let part = if at_end { &text[text.len() - length..] } else { &text[..*length] };
+                pattern.matches(part) == Ok(true)
+            });
+            let expected = if longest { matching.max() } else { matching.min() };
+            prop_assert_eq!(pattern.part(text, at_end, longest), Ok(expected));
+        }
     }
 
     #[test]

@@ -324,3 +324,103 @@ impl State {
         self
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn value() -> impl Strategy<Value = Val> {
+        let known = prop::sample::select(vec!["", "low", "high"]).prop_map(Val::of);
+        let doubt = |(filled, few): (bool, bool)| {
+            let could_be = if few { vec![Bytes::from_static(b"low"), Bytes::from_static(b"flood")] } else { Vec::new() };
+            Val::Unknown(Rc::new(Doubt { could_be, is_filled: filled, ..(*Doubt::new("so", None)).clone() }))
+        };
+        prop_oneof![known, (any::<bool>(), any::<bool>()).prop_map(doubt)]
+    }
+
+    fn var() -> impl Strategy<Value = Var> {
+        let content = prop_oneof![
+            Just(Content::Unset),
+            value().prop_map(Content::Set),
+            value().prop_map(Content::Perhaps),
+            prop::collection::vec(value(), 0..3).prop_map(|items| Content::Array(Rc::new(items))),
+        ];
+        let flags = prop::collection::vec(any::<bool>(), 4);
+        (content, prop::option::of(any::<bool>()), flags).prop_map(|(content, exported, flags)| Var {
+            content,
+            exported,
+            readonly: flags[0],
+            is_pending: flags[1],
+            is_odd: flags[2],
+            is_number: flags[3],
+            ..Var::unset()
+        })
+    }
+
+    /// Whether a text may be what a value stands for.
+    fn may_be(value: &Val, text: &[u8]) -> bool {
+        match value {
+            Val::Known(known) => known == text,
+            Val::Unknown(doubt) => {
+                !(doubt.is_filled && text.is_empty()) && (doubt.could_be.is_empty() || doubt.could_be.iter().any(|c| c == text))
+            }
+        }
+    }
+
+    /// Whether a variable may be set to a text, or not be set.
+    fn may_hold(var: &Var, text: Option<&[u8]>) -> bool {
+        match (&var.content, text) {
+            (Content::Unset | Content::Perhaps(_), None) => true,
+            (Content::Set(value) | Content::Perhaps(value), Some(text)) => may_be(value, text),
+            _ => false,
+        }
+    }
+
+    const TEXTS: [&[u8]; 4] = [b"", b"low", b"high", b"flood"];
+
+    proptest! {
+        /// Whatever is so on one of two ways may be so where they come together.
+        #[test]
+        fn a_join_holds_on_both_ways(a in var(), b in var()) {
+            let why = Doubt::new("both ways", None);
+            let joined = join_var(&a, &b, &why);
+            for way in [&a, &b] {
+                for text in [None].into_iter().chain(TEXTS.map(Some)) {
+                    prop_assert!(!may_hold(way, text) || may_hold(&joined, text), "{way:?} {joined:?} {text:?}");
+                }
+                let is_set = !matches!(way.content, Content::Unset);
+                prop_assert!(!is_set || joined.exported.is_none() || joined.exported == way.exported, "{way:?} {joined:?}");
+                prop_assert!(!joined.readonly || way.readonly);
+                prop_assert!(way.readonly == joined.readonly || joined.may_be_readonly);
+                prop_assert!(!way.can_be_list() || joined.can_be_list());
+            }
+            prop_assert_eq!(join_var(&a, &a, &why).content, a.content);
+        }
+
+        #[test]
+        fn values_that_come_together_are_one_of_both(a in value(), b in value()) {
+            let joined = a.join(&b, &Doubt::new("both ways", None));
+            for text in TEXTS {
+                prop_assert!(!(may_be(&a, text) || may_be(&b, text)) || may_be(&joined, text), "{joined:?} {text:?}");
+            }
+            prop_assert_eq!(joined.known().is_some(), a == b && a.known().is_some());
+        }
+    }
+
+    #[test]
+    fn an_alias_counts_for_what_is_read_after_it() {
+        let first = Alias { text: Bytes::from_static(b"one"), born: 3, died: Some(8), before: None };
+        let second = Alias { text: Bytes::from_static(b"two"), born: 5, died: None, before: Some(Some(Rc::new(first.clone()))) };
+        let told = |alias: &Alias, epoch| match alias.at(epoch) {
+            Stands::ForNothing => "nothing".to_owned(),
+            Stands::Unclear => "unclear".to_owned(),
+            Stands::For(text) => String::from_utf8_lossy(&text).into_owned(),
+        };
+        assert_eq!([2, 3, 4, 8, 9].map(|epoch| told(&first, epoch)), ["nothing", "nothing", "one", "one", "nothing"]);
+        assert_eq!([3, 4, 5, 6, 9].map(|epoch| told(&second, epoch)), ["nothing", "one", "one", "two", "two"]);
+        let either = Alias { before: Some(None), ..second };
+        assert_eq!([4, 6].map(|epoch| told(&either, epoch)), ["unclear", "two"]);
+    }
+}

@@ -434,3 +434,26 @@ fn unique(content: Content) -> Content {
         other => other,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn items_are_kept_once() {
+        let list = |items: &[&str]| Content::Array(Rc::new(items.iter().map(Val::of).collect()));
+        let text = |value: &str| Content::Set(Val::of(value));
+        for (content, once) in [
+            (text("/bin:/sbin:/bin"), text("/bin:/sbin")),
+            (text("/bin::/bin:"), text("/bin:")),
+            (text("low"), text("low")),
+            (list(&["a", "b", "a", ""]), list(&["a", "b", ""])),
+            (Content::Unset, Content::Unset),
+        ] {
+            assert_eq!(unique(content.clone()), once, "{content:?}");
+        }
+        let doubt = Val::Unknown(Doubt::new("so", None));
+        let unclear = unique(Content::Array(Rc::new(vec![Val::of("a"), doubt])));
+        assert!(matches!(unclear, Content::Set(Val::Unknown(_))), "{unclear:?}");
+    }
+}

@@ -266,3 +266,102 @@ impl Vars {
         changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name)))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn text(value: &'static str) -> Var {
+        Var { content: Content::Set(Val::of(value)), exported: Some(true), ..Var::unset() }
+    }
+
+    fn vars(all: &[(&'static str, Var)]) -> Vars {
+        Vars::new(all.iter().map(|(name, var)| (Bytes::from_static(name.as_bytes()), var.clone())).collect())
+    }
+
+    fn nowhere(_: &[u8], _: &[u8]) -> Option<Option<Bytes>> {
+        Some(None)
+    }
+
+    /// What was done decides what another start has to have in common.
+    #[test]
+    fn starts_are_alike_in_what_was_looked_up() {
+        type Done = fn(&mut Vars);
+        let name = Bytes::from_static(b"TIDE");
+        let fast = Var { readonly: true, ..text("low") };
+        let list = Var { content: Content::Array(Rc::new(vec![Val::of("low")])), ..Var::unset() };
+        let own = Var { exported: Some(false), ..text("low") };
+        let others = [
+            vars(&[("TIDE", text("high"))]),
+            vars(&[]),
+            vars(&[("TIDE", own)]),
+            vars(&[("TIDE", fast)]),
+            vars(&[("TIDE", list)]),
+        ];
+        for (what, done, alike) in [
+            ("nothing", (|_| ()) as Done, [true, true, true, true, true]),
+            ("its value", |v| drop(v.get(b"TIDE")), [false; 5]),
+            ("to be set anew", |v| drop(v.look(b"TIDE", For::Replacing)), [true, false, false, false, false]),
+            ("to be exported", |v| drop(v.look(b"TIDE", For::Export)), [true, true, true, false, false]),
+            (
+                "both",
+                |v| {
+                    drop(v.look(b"TIDE", For::Replacing));
+                    drop(v.look(b"TIDE", For::Export));
+                },
+                [true, false, false, false, false],
+            ),
+            (
+                "its value, set before",
+                |v| {
+                    v.insert(Bytes::from_static(b"TIDE"), text("ebb"));
+                    drop(v.get(b"TIDE"));
+                },
+                [true; 5],
+            ),
+            ("another's", |v| drop(v.get(b"GATE")), [true; 5]),
+        ] {
+            let mut first = vars(&[("TIDE", text("low"))]);
+            done(&mut first);
+            assert_eq!(others.each_ref().map(|other| first.is_alike(other, nowhere)), alike, "{what}");
+        }
+        // What is set anew says nothing of what it was.
+        let mut first = vars(&[("TIDE", text("low"))]);
+        assert_eq!(first.replaced(&name, For::Replacing).content, Content::Set(Val::of("")));
+    }
+
+    #[test]
+    fn fog_hides_all_but_what_is_held_fast() {
+        let fast = Var { readonly: true, ..text("low") };
+        let mut all = vars(&[("TIDE", text("low")), ("UID", fast)]);
+        all.insert(Bytes::from_static(b"GATE"), text("7"));
+        let before = all.clone();
+        let why = Doubt::new("a text that is not known", None);
+        all.fog(&why);
+        let known = |vars: &Vars, name: &str| {
+            matches!(vars.get(name.as_bytes()).map(|v| v.content.clone()), Some(Content::Set(Val::Known(_))))
+        };
+        assert_eq!(["TIDE", "GATE", "UID"].map(|name| known(&all, name)), [false, false, true]);
+        all.insert(Bytes::from_static(b"TIDE"), text("ebb"));
+        assert!(known(&all, "TIDE"));
+        // What is known on one way only is known on neither.
+        let join = |a: Option<&Var>, b: Option<&Var>| if a == b { a.cloned().unwrap_or_else(Var::unset) } else { Var::unset() };
+        let mut both = before;
+        both.join(&all, join);
+        assert_eq!(["TIDE", "GATE", "UID"].map(|name| known(&both, name)), [false, false, true]);
+    }
+
+    #[test]
+    fn programs_are_looked_up_along_the_first_path_only() {
+        let look = |path: &[u8], name: &[u8]| Some((path == b"/bin").then(|| Bytes::from([path, b"/", name].concat())));
+        let name = Bytes::from_static(b"tide");
+        let mut first = vars(&[("PATH", text("/bin"))]);
+        assert_eq!(first.program(&name, |path| look(path, b"tide")), Some(Some(Bytes::from_static(b"/bin/tide"))));
+        for (path, alike) in [("/bin", true), ("/sbin", false)] {
+            assert_eq!(first.is_alike(&vars(&[("PATH", text(path))]), look), alike, "{path}");
+        }
+        assert!(!first.is_alike(&vars(&[]), look));
+        first.insert(Bytes::from_static(b"PATH"), text("/opt"));
+        assert_eq!(first.program(&name, |path| look(path, b"tide")), None);
+    }
+}

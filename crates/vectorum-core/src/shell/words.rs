@@ -368,3 +368,73 @@ pub(super) fn flat(parts: &[Part], out: &mut Vec<u8>, is_quoted: &mut bool) {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    const DIALECTS: [Dialect; 5] = [Dialect::Dash, Dialect::Bash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh];
+
+    fn text_of(word: &str, dialect: Dialect) -> (String, bool) {
+        let bytes = Bytes::copy_from_slice(word.as_bytes());
+        let word = Parser::new(&bytes, dialect).word().expect("a word");
+        let (mut text, mut is_quoted) = (Vec::new(), false);
+        flat(&word.parts, &mut text, &mut is_quoted);
+        (String::from_utf8_lossy(&text).into_owned(), is_quoted)
+    }
+
+    #[test]
+    fn quotes_are_taken_off() {
+        for (word, text, is_quoted) in [
+            ("high", "high", false),
+            ("h\\\nigh", "high", false),
+            ("high\\ tide", "high tide", true),
+            ("'high tide'", "high tide", true),
+            ("\"high tide\"x", "high tidex", true),
+            ("\"a\\\"b\\\\c\\d\\$e\"", "a\"b\\c\\d$e", true),
+            ("\"a\\\nb\"", "ab", true),
+            ("a'b'\"c\"\\d", "abcd", true),
+            ("''", "", true),
+        ] {
+            for dialect in DIALECTS {
+                assert_eq!(text_of(word, dialect), (text.to_owned(), is_quoted), "{word} {dialect:?}");
+            }
+        }
+        for (word, text) in [("$'a\\tb\\x41\\101\\u00e9\\cA\\q'", "a\tbAAé\u{1}\\q"), ("$'a\\0b'c", "ac"), ("$'it\\'s'", "it's")]
+        {
+            assert_eq!(text_of(word, Dialect::Bash), (text.to_owned(), true), "{word}");
+        }
+    }
+
+    #[test]
+    fn what_a_here_document_holds_may_be_odd() {
+        for (body, is_odd) in [
+            ("plain $A ${A} ${A%x} ${#A} ${A:-x}", false),
+            ("${A:=x}", true),
+            ("${A?no}", true),
+            ("${A:-'x'}", true),
+            ("${A#\\x}", true),
+            ("${A/x/y}", true),
+            ("a = b ' \" $A", false),
+            ("$((1 + 1))", true),
+            ("a\0b", true),
+        ] {
+            assert_eq!(odd_document(body.as_bytes()).is_some(), is_odd, "{body}");
+        }
+    }
+
+    proptest! {
+        /// However a text is quoted, it is read back; a word that is cut out of a file shares its bytes.
+        #[test]
+        fn what_is_quoted_is_read_back(text in "[ -~é]{0,20}") {
+            let single = format!("'{}'", text.replace('\'', "'\\''"));
+            let double: String = text.chars().flat_map(|c| "\\\"$`".contains(c).then_some('\\').into_iter().chain([c])).collect();
+            for dialect in DIALECTS {
+                prop_assert_eq!(&text_of(&single, dialect).0, &text);
+                prop_assert_eq!(&text_of(&format!("\"{double}\""), dialect).0, &text);
+            }
+        }
+    }
+}
