@@ -403,11 +403,10 @@ impl<'a> Parser<'a> {
             // These take more names than others do.
             if words.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
                 let rest = self.text.get(self.at..).unwrap_or_default();
-                let end = rest.iter().position(|b| b" \t\n;".contains(b)).unwrap_or(rest.len());
-                let word = rest.get(..end).unwrap_or_default();
-                let name = memchr::memchr(b'=', word).and_then(|at| word.get(..at)).unwrap_or_default();
+                let end = rest.iter().position(|b| b" \t\n;&|<>()='\"{/".contains(b)).unwrap_or(rest.len());
+                let name = rest.get(..end).filter(|_| rest.get(end) == Some(&b'=')).unwrap_or_default();
                 let is_odd = name.iter().any(|b| *b >= 0x80 || self.dialect == Dialect::Ksh && matches!(b, b'.' | b'$'));
-                if is_odd && !name.iter().any(|b| b"'\"({/".contains(b)) {
+                if is_odd {
                     return Err(Trouble { at: self.at, what: "a name that only this shell takes", is_error: false });
                 }
             }
@@ -480,13 +479,12 @@ impl<'a> Parser<'a> {
         }
         if number.is_empty() && self.dialect.is_rich() && self.peek() == Some(b'{') {
             let rest = self.text.get(self.at..).unwrap_or_default();
-            let close = rest.iter().position(|b| *b == b'}').filter(|c| {
-                rest.get(1..*c).is_some_and(|n| n.first().is_some_and(|b| is_name_start(*b)) && n.iter().all(|b| is_name(*b)))
-                    && rest.get(c + 1).is_some_and(|b| matches!(b, b'<' | b'>'))
-            });
-            if let Some(close) = close {
-                number = rest.get(1..close).unwrap_or_default().to_vec();
-                self.at += close + 1;
+            let length = rest.iter().skip(1).take_while(|b| is_name(**b)).count();
+            let name = rest.get(1..=length).unwrap_or_default();
+            let is_closed = matches!(rest.get(length + 1..length + 3), Some([b'}', b'<' | b'>']));
+            if is_closed && name.first().is_some_and(|b| is_name_start(*b)) {
+                number = name.to_vec();
+                self.at += length + 2;
             }
         }
         let rich: &[&[u8]] = &[b"&>>", b"&>", b"<<<", b">|", b">!"];

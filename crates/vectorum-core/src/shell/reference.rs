@@ -11,6 +11,10 @@ use super::words::{push_run, push_text};
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
 pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
 
+/// Subscripts and flags of zsh's are looked at no longer, so that their ends are not looked for over and over.
+const LONGEST_SUBSCRIPT: usize = 4096;
+const LONGEST_FLAGS: usize = 64;
+
 /// A parameter as zsh alone has it: it may bring any number of words, even between quotes.
 pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
 
@@ -136,7 +140,8 @@ impl Parser<'_> {
         match self.peek() {
             Some(b'[') => {
                 let rest = self.text.get(self.at..).unwrap_or_default();
-                match rest.iter().position(|b| *b == b']') {
+                match rest.iter().take(LONGEST_SUBSCRIPT).position(|b| *b == b']') {
+                    None if rest.len() > LONGEST_SUBSCRIPT => keyed(None, Change::Unfollowed(ODD_SUBSCRIPT)),
                     Some(close) => {
                         self.at += close + 1;
                         let text = rest.get(1..close).unwrap_or_default();
@@ -400,7 +405,8 @@ impl Parser<'_> {
     /// Takes the rest of `${(FLAGS)NAME}` with flags of zsh's that are followed, a bare name and nothing more.
     pub(super) fn flagged(&mut self) -> Option<Part> {
         let rest = self.text.get(self.at..)?;
-        let close = rest.iter().position(|b| *b == b')')?;
+        // Longer ones are none that are followed.
+        let close = rest.iter().take(LONGEST_FLAGS).position(|b| *b == b')')?;
         let flags = rest.get(..close)?.strip_prefix(b"(")?;
         let change = match flags {
             b"U" | b"L" => Change::Case(flags == b"U", true),
