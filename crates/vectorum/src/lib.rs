@@ -12,8 +12,3 @@ mod recorded;
 mod tui;
 
 pub use cli::main;
-
-/// Following startup files makes and drops small trees all the time: a fifth of it was spent in the C library's
-/// allocator, most of that in tidying up.
-#[global_allocator]
-static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;

@@ -25,7 +25,7 @@ impl Parser<'_> {
         }
         let call = Command { kind: Kind::Simple(Vec::new(), words), redirects: Vec::new(), at, end: self.at };
         let item = |command| Item {
-            first: Pipeline { commands: vec![command], is_negated: false },
+            first: Pipeline { commands: smallvec![command], is_negated: false },
             rest: Vec::new(),
             is_background: false,
         };
@@ -225,7 +225,7 @@ impl Parser<'_> {
             let is_short = !matches!(self.peek(), None | Some(b';' | b'\n')) && !self.is_word(b"do");
             if is_short {
                 let first = self.command()?;
-                let first = Pipeline { commands: vec![first], is_negated: false };
+                let first = Pipeline { commands: smallvec![first], is_negated: false };
                 let body = List { items: vec![Item { first, rest: Vec::new(), is_background: false }] };
                 return Ok(Kind::For(name, words, body));
             }

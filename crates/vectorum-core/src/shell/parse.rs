@@ -5,7 +5,7 @@ use std::cell::OnceCell;
 use std::rc::Rc;
 
 use bytes::Bytes;
-use smallvec::smallvec;
+use smallvec::{SmallVec, smallvec};
 
 use super::syntax::*;
 use super::words::{flat, odd_document};
@@ -333,7 +333,7 @@ impl<'a> Parser<'a> {
                 break;
             }
         }
-        let mut commands = vec![self.command()?];
+        let mut commands: SmallVec<[Command; 1]> = smallvec![self.command()?];
         loop {
             self.blanks();
             if self.starts(b"||") || self.peek() != Some(b'|') {

@@ -54,8 +54,8 @@ pub struct Item {
 pub struct Pipeline {
     /// Whether its status is turned round.
     pub is_negated: bool,
-    /// Its commands.
-    pub commands: Vec<Command>,
+    /// Its commands, most often one.
+    pub commands: SmallVec<[Command; 1]>,
 }
 
 /// A command.
