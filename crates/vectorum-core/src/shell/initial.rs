@@ -22,7 +22,7 @@ const KORN: &[&str] = &["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "O
 /// What the shell holds before it reads a file.
 pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
-    let mut vars: HashMap<Bytes, Var> = HashMap::new();
+    let mut vars: HashMap<Bytes, Var> = HashMap::with_capacity(start.len() + 40);
     let mut functions = BTreeMap::new();
     for (name, (value, may_be_absent)) in start {
         if let Some(function) = name.strip_prefix(b"BASH_FUNC_").and_then(|n| n.strip_suffix(b"%%")) {
