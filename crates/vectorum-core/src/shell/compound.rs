@@ -43,10 +43,6 @@ impl Parser<'_> {
 
     /// Takes a compound command; a simple one is left for the caller.
     pub(super) fn kind(&mut self) -> Parsed<Kind> {
-        // The first letters of what begins one.
-        if !self.peek().is_some_and(|b| b"({[iwufcsr".contains(&b)) {
-            return Ok(Kind::Simple(Vec::new(), Vec::new()));
-        }
         if self.dialect.is_rich() && self.starts(b"((") {
             let from = self.at;
             if let Some(inner) = self.balanced_sum() {
@@ -298,24 +294,18 @@ impl Parser<'_> {
     }
 
     pub(super) fn test_or(&mut self) -> Parsed<Test> {
-        let mut test = self.test_and()?;
-        loop {
-            self.lines()?;
-            if !self.take(b"||") {
-                return Ok(test);
-            }
-            test = Test::Or(Box::new(test), Box::new(self.test_and()?));
-        }
+        self.tests(b"||", |p| p.tests(b"&&", Self::test_one, Test::And), Test::Or)
     }
 
-    pub(super) fn test_and(&mut self) -> Parsed<Test> {
-        let mut test = self.test_one()?;
+    /// Tests with a sign between them.
+    fn tests(&mut self, sign: &[u8], one: fn(&mut Self) -> Parsed<Test>, join: fn(Box<Test>, Box<Test>) -> Test) -> Parsed<Test> {
+        let mut test = one(self)?;
         loop {
             self.lines()?;
-            if !self.take(b"&&") {
+            if !self.take(sign) {
                 return Ok(test);
             }
-            test = Test::And(Box::new(test), Box::new(self.test_one()?));
+            test = join(Box::new(test), Box::new(one(self)?));
         }
     }
 

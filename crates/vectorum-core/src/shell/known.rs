@@ -7,7 +7,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::Source;
-use super::lookup::along;
+use super::lookup::along_from_root;
 use super::machine::Outcome;
 use super::startup::Invocation;
 use super::state::State;
@@ -46,7 +46,7 @@ impl Shells {
     /// at.
     pub(super) fn find(&self, setting: &Setting, begin: &State, files: &dyn HostView) -> Option<Outcome> {
         let followed = self.followed.borrow();
-        let look = |path: &[u8], name: &[u8]| along(files, &setting.account, path, name);
+        let look = |path: &[u8], name: &[u8]| along_from_root(files, &setting.account, path, name);
         let (_, _, outcome) = followed.iter().find(|(other, state, _)| other == setting && state.is_alike(begin, look))?;
         let mut outcome = outcome.clone();
         if let Some(state) = &mut outcome.state {

@@ -9,6 +9,9 @@ use super::value::Val;
 use crate::host_view::{HostView, Kind, Want};
 use crate::route::Account;
 
+pub(super) const NO_FOLDER: &str = "the working folder is not known";
+pub(super) const UNREAD: &str = "a folder of programs may not be read";
+
 /// Whether a path is a program that an account may run; `None` if that is not known.
 pub(super) fn is_program(files: &dyn HostView, account: &Account, path: &[u8]) -> Option<bool> {
     match files.kind(path) {
@@ -18,18 +21,29 @@ pub(super) fn is_program(files: &dyn HostView, account: &Account, path: &[u8]) -
     }
 }
 
-/// Looks a program up in the folders of a PATH. `None` if it is not known, or hangs on the working folder.
-pub(super) fn along(files: &dyn HostView, account: &Account, path: &[u8], name: &[u8]) -> Option<Option<Bytes>> {
+/// Looks a program up in the folders of a PATH; `full` makes a folder begin at the root.
+///
+/// # Errors
+/// Why it is not known.
+pub(super) fn along(
+    (files, account): (&dyn HostView, &Account),
+    path: &[u8],
+    name: &[u8],
+    full: impl Fn(&[u8]) -> Option<Bytes>,
+) -> Result<Option<Bytes>, &'static str> {
     for folder in path.split(|b| *b == b':') {
-        if folder.first() != Some(&b'/') {
-            return None;
-        }
-        let path = [folder, b"/", name].concat();
-        if is_program(files, account, &path)? {
-            return Some(Some(path.into()));
+        let folder = full(if folder.is_empty() { b"." } else { folder }).ok_or(NO_FOLDER)?;
+        let path = [&folder[..], b"/", name].concat();
+        if is_program(files, account, &path).ok_or(UNREAD)? {
+            return Ok(Some(path.into()));
         }
     }
-    Some(None)
+    Ok(None)
+}
+
+/// The same where no folder hangs on the working folder; `None` where it is not known.
+pub(super) fn along_from_root(files: &dyn HostView, account: &Account, path: &[u8], name: &[u8]) -> Option<Option<Bytes>> {
+    along((files, account), path, name, |folder| folder.starts_with(b"/").then(|| Bytes::copy_from_slice(folder))).ok()
 }
 
 impl Machine<'_> {

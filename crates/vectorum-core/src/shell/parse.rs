@@ -273,9 +273,7 @@ impl<'a> Parser<'a> {
     pub(super) fn at_end(&self) -> bool {
         match self.peek() {
             None | Some(b')' | b';' | b'&' | b'|' | b'\n') => true,
-            // The first letters of those words.
-            Some(b't' | b'e' | b'f' | b'd' | b'}') => RESERVED.iter().any(|word| *word != b"in" && self.is_word(word)),
-            Some(_) => false,
+            _ => RESERVED.iter().any(|word| *word != b"in" && self.is_word(word)),
         }
     }
 

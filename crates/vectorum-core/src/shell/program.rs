@@ -3,7 +3,7 @@
 
 use bytes::Bytes;
 
-use super::lookup::{along, is_program};
+use super::lookup::{NO_FOLDER, UNREAD, along, along_from_root, is_program};
 use super::machine::Machine;
 use super::outputs::Asked;
 use super::outputs::PRINTED;
@@ -181,34 +181,22 @@ impl Place<'_> {
 impl Machine<'_> {
     /// Looks a program up. `Ok(None)` where there is none.
     pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::rc::Rc<Doubt>> {
-        let is_it = |m: &Self, path: &[u8]| {
-            let known = is_program(m.ground.files, m.account, path);
-            known.ok_or_else(|| m.doubt("a folder of programs may not be read"))
-        };
         if name.contains(&b'/') {
-            let Some(path) = self.full(name) else { return Err(self.doubt("the working folder is not known")) };
-            return Ok(is_it(self, &path)?.then_some(path));
+            let Some(path) = self.full(name) else { return Err(self.doubt(NO_FOLDER)) };
+            let is_there = is_program(self.ground.files, self.account, &path).ok_or_else(|| self.doubt(UNREAD))?;
+            return Ok(is_there.then_some(path));
         }
         if self.touched.is_clean()
             && let Some(state) = &self.live
             && let name = Bytes::copy_from_slice(name)
-            && let Some(found) = state.vars.program(&name, |path| along(self.ground.files, self.account, path, &name))
+            && let Some(found) = state.vars.program(&name, |path| along_from_root(self.ground.files, self.account, path, &name))
         {
             return Ok(found);
         }
-        let path = match self.content_of(b"PATH") {
-            Content::Set(Val::Known(path)) => path,
-            _ => return Err(self.doubt("where programs are looked up is not known")),
+        let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else {
+            return Err(self.doubt("where programs are looked up is not known"));
         };
-        for folder in path.split(|b| *b == b':') {
-            let folder = if folder.is_empty() { b"." } else { folder };
-            let Some(folder) = self.full(folder) else { return Err(self.doubt("the working folder is not known")) };
-            let path = [&folder[..], b"/", name].concat();
-            if is_it(self, &path)? {
-                return Ok(Some(path.into()));
-            }
-        }
-        Ok(None)
+        along((self.ground.files, self.account), &path, name, |folder| self.full(folder)).map_err(|why| self.doubt(why))
     }
 
     /// Runs a program of the host as far as its answer is known.

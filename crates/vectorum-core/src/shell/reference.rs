@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::parse::{Parsed, Parser, is_name, is_name_start};
 use super::syntax::*;
-use super::words::{push_run, push_text};
+use super::words::push_run;
 
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
 pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
@@ -469,18 +469,12 @@ impl Parser<'_> {
                         Some(next) if !in_double || b"$`\\\"}".contains(&next) => {
                             parts.push(Part::Quoted(Text::Stretch(self.cut(self.at + 1, self.at + 2))));
                         }
-                        Some(next) => {
-                            push_text(&mut parts, b'\\');
-                            push_text(&mut parts, next);
-                        }
+                        Some(_) => push_run(&mut parts, self.cut(self.at, self.at + 2)),
                         None => {}
                     }
                     self.at = (self.at + 2).min(self.text.len());
                 }
-                b'\'' if in_double => {
-                    push_text(&mut parts, byte);
-                    self.at += 1;
-                }
+                b'\'' if in_double => push_run(&mut parts, self.run(|_| true)),
                 b'\'' | b'"' => parts.push(self.quoted(byte)?),
                 // In these two it counts between double quotes, too.
                 b'$' if self.peek_at(1) == Some(b'\'')
@@ -492,7 +486,7 @@ impl Parser<'_> {
                 }
                 b'$' | b'`' => match self.deeper(|p| p.dollar(in_double))? {
                     Some(part) => parts.push(part),
-                    None => push_text(&mut parts, b'$'),
+                    None => push_run(&mut parts, self.cut(self.at - 1, self.at)),
                 },
                 _ => {
                     let run = self.run(|b| matches!(b, b'\\' | b'\'' | b'"' | b'$' | b'`') || ends.contains(&b));

@@ -60,18 +60,7 @@ impl Var {
         let may_be_list = self.can_be_list();
         Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, site: None, may_be_list, ..self }
     }
-}
 
-impl Start {
-    fn path(&self) -> Option<&Bytes> {
-        match self.vars.get(&b"PATH"[..])?.content {
-            Content::Set(Val::Known(ref path)) => Some(path),
-            _ => None,
-        }
-    }
-}
-
-impl Var {
     /// Whether it is a text without an attribute but its export.
     fn is_plain(&self) -> bool {
         !self.can_be_list() && Var { content: Content::Unset, exported: Some(false), site: None, ..*self } == Var::unset()
@@ -87,6 +76,15 @@ impl Var {
             Content::Array(items) => Content::Array(Rc::clone(items)),
         };
         Var { content, site: self.site.clone(), ..*self }
+    }
+}
+
+impl Start {
+    fn path(&self) -> Option<&Bytes> {
+        match self.vars.get(&b"PATH"[..])?.content {
+            Content::Set(Val::Known(ref path)) => Some(path),
+            _ => None,
+        }
     }
 }
 
@@ -114,10 +112,7 @@ impl Vars {
     }
 
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
-        match self.changed.get(name) {
-            Some(var) => var.as_ref().map(Cow::Borrowed),
-            None => self.at_start(name, For::Value),
-        }
+        self.look(name, For::Value)
     }
 
     /// Returns a variable of which no more than that is of account.
@@ -156,23 +151,20 @@ impl Vars {
 
     /// Returns a variable, made anew where there is none.
     pub(super) fn get_or_insert_with(&mut self, name: &[u8], make: impl FnOnce() -> Var) -> &mut Var {
-        let fresh = match self.changed.get(name) {
-            Some(Some(_)) => None,
-            _ => Some(self.get(name).map_or_else(make, Cow::into_owned)),
-        };
         let name = self.name(name);
-        let slot = Rc::make_mut(&mut self.changed).entry(name).or_default();
-        if fresh.is_some() {
-            *slot = fresh;
-        }
-        slot.get_or_insert_with(Var::unset)
+        self.slot(&name, For::Value, |var| var.map_or_else(make, Cow::into_owned))
     }
 
     /// Returns a variable whose value is to be another one; what it was is gone unless it is a list.
     pub(super) fn replaced(&mut self, name: &Bytes, what: For) -> &mut Var {
+        self.slot(name, what, |var| var.map_or_else(Var::unset, |var| var.without_value()))
+    }
+
+    /// Returns a variable among the changed ones; one that is not there is what `make` makes of how it began.
+    fn slot(&mut self, name: &Bytes, what: For, make: impl FnOnce(Option<Cow<'_, Var>>) -> Var) -> &mut Var {
         let fresh = match self.changed.get(name) {
             Some(Some(_)) => None,
-            _ => Some(self.look(name, what).map_or_else(Var::unset, |var| var.without_value())),
+            _ => Some(make(self.look(name, what))),
         };
         let slot = Rc::make_mut(&mut self.changed).entry_ref(name).or_default();
         if fresh.is_some() {
@@ -243,10 +235,14 @@ impl Vars {
         if !programs.iter().all(|(name, found)| path.is_some_and(|path| look(path, name).as_ref() == Some(found))) {
             return false;
         }
-        self.start.asked.borrow().iter().all(|(name, what)| match (self.start.vars.get(name), other.start.vars.get(name), what) {
-            (a, b, For::Export) => a == b || a.is_none_or(Var::is_plain) && b.is_none_or(Var::is_plain),
-            (Some(a), Some(b), For::Replacing) => a.without_value() == b.without_value(),
-            (a, b, _) => a == b,
+        self.start.asked.borrow().iter().all(|(name, what)| {
+            let (a, b) = (self.start.vars.get(name), other.start.vars.get(name));
+            let is_replaced_alike = || a.map(Var::without_value) == b.map(Var::without_value);
+            match what {
+                For::Export => a.is_none_or(Var::is_plain) && b.is_none_or(Var::is_plain) || is_replaced_alike(),
+                For::Replacing => is_replaced_alike(),
+                For::Value => a == b,
+            }
         })
     }
 
@@ -324,6 +320,13 @@ mod tests {
             let mut first = vars(&[("TIDE", text("low"))]);
             done(&mut first);
             assert_eq!(others.each_ref().map(|other| first.is_alike(other, nowhere)), alike, "{what}");
+        }
+        // What is held fast alike is alike for an export, too, whatever its text.
+        let fast = |value| vars(&[("UID", Var { readonly: true, ..text(value) })]);
+        for (what, alike) in [(For::Export, true), (For::Replacing, true), (For::Value, false)] {
+            let first = fast("1000");
+            first.look(b"UID", what);
+            assert_eq!(first.is_alike(&fast("1001"), nowhere), alike, "{what:?}");
         }
         // What is set anew says nothing of what it was.
         let mut first = vars(&[("TIDE", text("low"))]);

@@ -42,8 +42,7 @@ impl Parser<'_> {
                 b')' => open -= 1,
                 _ => {}
             }
-            push_text(&mut parts, byte);
-            self.at += 1;
+            push_run(&mut parts, self.run(|_| true));
         }
         if self.at == at {
             return self.trouble("a word is missing");
@@ -165,7 +164,9 @@ impl Parser<'_> {
                         }
                         Some(b'\n') => {}
                         Some(_) => parts.push(Part::Quoted(Text::Stretch(self.cut(self.at + 1, self.at + 2)))),
-                        None if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => push_text(parts, b'\\'),
+                        None if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => {
+                            push_run(parts, self.cut(self.at, self.at + 1));
+                        }
                         None => {}
                     }
                     self.at = (self.at + 2).min(self.text.len());
@@ -186,7 +187,7 @@ impl Parser<'_> {
                     let part = self.deeper(|p| p.dollar(false))?;
                     match part {
                         Some(part) => parts.push(part),
-                        None => push_text(parts, b'$'),
+                        None => push_run(parts, self.cut(self.at - 1, self.at)),
                     }
                 }
                 _ => {
@@ -335,13 +336,6 @@ fn ends_text(byte: u8) -> bool {
         byte,
         b' ' | b'\t' | b'\n' | b';' | b'&' | b'|' | b'(' | b')' | b'<' | b'>' | b'\\' | b'}' | b'\'' | b'"' | b'$' | b'`'
     )
-}
-
-pub(super) fn push_text(parts: &mut Parts, byte: u8) {
-    match parts.last_mut() {
-        Some(Part::Text(text)) => text.push(&[byte]),
-        _ => parts.push(Part::Text(Text::of(&[byte]))),
-    }
 }
 
 pub(super) fn push_run(parts: &mut Parts, run: Bytes) {
