@@ -173,3 +173,39 @@ impl Machine<'_> {
         self.find_program(name).map(|found| found.is_some())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::host_view::MemoryTree;
+
+    #[test]
+    fn programs_are_found_in_the_first_folder_that_has_them() {
+        let mut tree = MemoryTree::default();
+        tree.file("/usr/bin/tide", "", true);
+        tree.file("/opt/berth/tide", "", true);
+        tree.file("/bin/tide", "", false);
+        tree.file("/home/odile/tools/tide", "", true);
+        let account =
+            Account { name: "odile".into(), uid: 1000, gid: 1000, home: "/home/odile".into(), shell: "/bin/dash".into() };
+        let at_home = |folder: &[u8]| match folder.first() {
+            Some(b'/') => Some(Bytes::copy_from_slice(folder)),
+            _ => Some(Bytes::from([b"/home/odile/", folder].concat())),
+        };
+        for (path, from_root, found) in [
+            ("/usr/bin:/opt/berth", Some(Some("/usr/bin/tide")), Some("/usr/bin/tide")),
+            ("/opt/berth:/usr/bin", Some(Some("/opt/berth/tide")), Some("/opt/berth/tide")),
+            ("/bin:/opt/berth", Some(Some("/opt/berth/tide")), Some("/opt/berth/tide")),
+            ("/bin:/nowhere", Some(None), None),
+            ("/usr/bin:tools", Some(Some("/usr/bin/tide")), Some("/usr/bin/tide")),
+            ("tools:/usr/bin", None, Some("/home/odile/tools/tide")),
+            (":/usr/bin", None, Some("/usr/bin/tide")),
+        ] {
+            let bytes = |found: Option<&str>| found.map(|f| Bytes::copy_from_slice(f.as_bytes()));
+            let path = path.as_bytes();
+            assert_eq!(along_from_root(&tree, &account, path, b"tide"), from_root.map(bytes), "{}", path.escape_ascii());
+            assert_eq!(along((&tree, &account), path, b"tide", at_home), Ok(bytes(found)), "{}", path.escape_ascii());
+        }
+        assert_eq!(along((&tree, &account), b"tools", b"tide", |_| None), Err(NO_FOLDER));
+    }
+}
