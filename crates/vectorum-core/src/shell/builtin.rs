@@ -14,7 +14,7 @@ use crate::host_view::Kind as FileKind;
 
 impl Machine<'_> {
     pub(super) fn is_function(&self, name: &[u8]) -> bool {
-        self.live.as_ref().is_some_and(|s| s.functions.contains_key(name))
+        self.live.as_ref().is_some_and(|s| s.functions.get(name).is_some())
     }
 
     pub(super) fn is_own(&self, name: &[u8]) -> bool {
@@ -95,12 +95,15 @@ impl Machine<'_> {
                 let clock = self.clock;
                 let is_all = known.as_deref().is_none_or(|names| names.iter().any(|n| n.starts_with(b"-")));
                 if let Some(state) = &mut self.live {
-                    for (name, alias) in Rc::make_mut(&mut state.aliases) {
-                        if is_all || known.as_deref().is_some_and(|names| names.contains(name)) {
-                            // What was read before knows it still.
-                            if let Some(alias) = alias.as_mut().filter(|a| a.died.is_none()) {
-                                alias.died = Some(clock);
-                            }
+                    let all = || state.aliases.iter().map(|(name, _)| name.clone()).collect();
+                    let names = known.filter(|_| !is_all).unwrap_or_else(all);
+                    for name in names {
+                        // What was read before knows it still.
+                        if let Some(Some(alias)) =
+                            state.aliases.get(&name).filter(|a| a.as_ref().is_some_and(|a| a.died.is_none()))
+                        {
+                            let alias = Alias { died: Some(clock), ..alias.clone() };
+                            state.aliases.insert(name, Some(alias));
                         }
                     }
                 }
@@ -177,7 +180,7 @@ impl Machine<'_> {
         match self.find_program(name) {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
                 let why = self.doubt(super::machine::PARTED);
-                self.stopped = super::machine::join_some(self.stopped.take(), self.live.take(), &why);
+                self.stopped.add(self.live.take(), &why);
             }
             Ok(Some(path)) => {
                 let answer = self.program(&path, arguments);
@@ -283,7 +286,7 @@ impl Machine<'_> {
                         && let Some(state) = &mut self.live
                     {
                         let (name, new) = (text.slice(..at), text.slice(at + 1..));
-                        let aliases = Rc::make_mut(&mut state.aliases);
+                        let aliases = &mut state.aliases;
                         // One that says the same already goes on.
                         let goes_on = matches!(aliases.get(&name), Some(Some(old)) if old.text == new && old.died.is_none());
                         if !goes_on {

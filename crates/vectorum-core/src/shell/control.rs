@@ -71,7 +71,7 @@ impl Machine<'_> {
             if item.is_background && self.dialect == Dialect::Zsh {
                 self.fog("a job of zsh's in the background");
             } else if item.is_background {
-                let outer = self.live.clone();
+                let outer = self.live.as_mut().map(State::fork);
                 self.subshell(|m| m.run_item(item));
                 self.live = outer;
                 self.set_status(0);
@@ -159,7 +159,7 @@ impl Machine<'_> {
 
     /// Each command has a shell of its own, but for the last one in zsh and ksh.
     fn run_pipe(&mut self, commands: &[Command]) {
-        let Some(outer) = self.live.clone() else { return };
+        let Some(mut outer) = self.live.as_mut().map(State::fork) else { return };
         let mut input = outer.input.clone();
         let mut left = outer.input.clone();
         let last = commands.len().saturating_sub(1);
@@ -191,7 +191,7 @@ impl Machine<'_> {
             input = self.live.as_ref().and_then(|s| s.output.as_ref()).and_then(Val::known).map(|text| (text.clone(), 0));
             let status = self.status();
             statuses.push(status.clone());
-            self.live = Some(State { status, ..outer.clone() });
+            self.live = Some(State { status, ..outer.fork() });
         }
         self.pipe_status(&statuses, pipefail);
         if let Some(state) = &mut self.live {
@@ -379,10 +379,10 @@ impl Machine<'_> {
             if self.is_spent() {
                 break;
             }
-            let before = self.live.clone();
+            let mut before = self.live.as_mut().map(State::fork);
             run(self);
             self.take_up_next();
-            self.live = join_some(before.clone(), self.live.take(), doubt);
+            self.live = join_some(before.as_mut().map(State::fork), self.live.take(), doubt);
             if self.live == before {
                 break;
             }

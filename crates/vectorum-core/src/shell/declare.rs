@@ -344,11 +344,11 @@ impl Machine<'_> {
         let Some(state) = &mut self.live else { return };
         let name = Bytes::copy_from_slice(name);
         let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
-        if scope.vars.iter().any(|(n, _)| *n == name) {
+        if scope.vars.get(&name).is_some() {
             return;
         }
         let old = state.vars.get(&name).map(Cow::into_owned);
-        scope.vars.push((name.clone(), old.clone()));
+        scope.vars.insert(name.clone(), old.clone());
         // dash keeps the value; the others begin anew, but keep the export.
         let exported = old.as_ref().map_or(Some(false), |v| v.exported);
         let fresh = match (dialect, old) {

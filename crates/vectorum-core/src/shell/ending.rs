@@ -21,14 +21,14 @@ impl Machine<'_> {
     }
 
     pub(super) fn enter(&mut self, kind: Boundary) {
-        self.frames.push(Frame { kind, leave: None, next: None });
+        self.frames.push(Frame::new(kind));
     }
 
     /// Ends what was entered last, and goes on in all states in which it was left.
     pub(super) fn end(&mut self) {
-        let Some(frame) = self.frames.pop() else { return };
+        let Some(mut frame) = self.frames.pop() else { return };
         let why = self.doubt(PARTED);
-        let left = join_some(frame.leave, frame.next, &why);
+        let left = join_some(frame.leave.take(), frame.next.take(), &why);
         self.live = join_some(self.live.take(), left, &why);
     }
 
@@ -61,7 +61,7 @@ impl Machine<'_> {
         let why = self.doubt(PARTED);
         if let Some(frame) = self.frames.get_mut(index) {
             let slot = if to_next { &mut frame.next } else { &mut frame.leave };
-            *slot = join_some(slot.take(), state, &why);
+            slot.add(state, &why);
         }
     }
 

@@ -10,7 +10,7 @@ use super::machine::MOST_NESTED;
 use super::machine::{LONGEST, Machine};
 use super::parameter::is_all;
 use super::reference::{ODD_SHAPE, OWN_SHAPE};
-use super::state::{Content, Status};
+use super::state::{Content, State, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -575,11 +575,10 @@ impl Machine<'_> {
 
     /// The output of commands, without line ends at its end.
     pub(super) fn output(&mut self, commands: &Rc<Result<List, Trouble>>) -> Val {
-        let list = match &**commands {
-            Ok(list) => list.clone(),
-            Err(_) => return Val::Unknown(self.doubt("commands whose output is used cannot be read")),
+        let Ok(list) = &**commands else {
+            return Val::Unknown(self.doubt("commands whose output is used cannot be read"));
         };
-        let Some(mut outer) = self.live.clone() else { return Val::of(b"") };
+        let Some(mut outer) = self.live.as_mut().map(State::fork) else { return Val::of(b"") };
         let at = self.at;
         self.outputs += 1;
         if let Some(state) = &mut self.live {
@@ -588,9 +587,9 @@ impl Machine<'_> {
                 state.status = Status::Known(0);
             }
         }
-        self.subshell(|m| match m.file_alone(&list) {
+        self.subshell(|m| match m.file_alone(list) {
             Some(text) => m.print(text),
-            None => m.run_list(&list),
+            None => m.run_list(list),
         });
         self.at = at;
         let Some(end) = self.live.take() else {

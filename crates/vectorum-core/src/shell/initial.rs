@@ -7,6 +7,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 use hashbrown::HashMap;
 
+use super::layers::Layers;
 use super::startup::{Invocation, Payload, Start};
 use super::state::{Content, State, Status, Var};
 use super::syntax::Dialect;
@@ -23,7 +24,7 @@ const KORN: &[&str] = &["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "O
 pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
     let mut vars: HashMap<Bytes, Var> = HashMap::with_capacity(start.len() + 40);
-    let mut functions = BTreeMap::new();
+    let mut functions = Layers::default();
     for (name, (value, may_be_absent)) in start {
         if let Some(function) = name.strip_prefix(b"BASH_FUNC_").and_then(|n| n.strip_suffix(b"%%")) {
             if dialect == Dialect::Bash {
@@ -234,8 +235,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
     options.insert(if invocation.is_interactive { "-s" } else { "-c" }, Some(!matches!(invocation.payload, Payload::Script(_))));
     State {
         vars: Vars::new(vars),
-        functions: Rc::new(functions),
-        aliases: Rc::default(),
+        functions,
+        aliases: Layers::default(),
         options,
         status: Status::Known(0),
         positional: Ok(Rc::new(Vec::new())),

@@ -11,7 +11,7 @@ use super::around::Around;
 use super::log::Log;
 use super::program::content;
 use super::restless::Restless;
-use super::state::{Function, Scope, State, Status};
+use super::state::{Function, Left, Scope, State, Status};
 use super::syntax::*;
 use super::touched::Touched;
 use super::value::{Doubt, Maybe, Val};
@@ -113,13 +113,13 @@ pub(super) enum Boundary {
 /// Something that runs, with the states in which it was left.
 pub(super) struct Frame {
     pub(super) kind: Boundary,
-    pub(super) leave: Option<State>,
-    pub(super) next: Option<State>,
+    pub(super) leave: Left,
+    pub(super) next: Left,
 }
 
 impl Frame {
-    pub(super) fn into_parts(self) -> (Option<State>, Option<State>) {
-        (self.leave, self.next)
+    pub(super) fn new(kind: Boundary) -> Frame {
+        Frame { kind, leave: Left::default(), next: Left::default() }
     }
 }
 
@@ -160,7 +160,7 @@ pub(super) struct Machine<'a> {
     pub(super) restless: Restless,
     /// The program before which a script is left, and the state there.
     pub(super) until: Option<Bytes>,
-    pub(super) stopped: Option<State>,
+    pub(super) stopped: Left,
     /// How often the output of commands was used.
     pub(super) outputs: usize,
     /// How often when the command that runs began.
@@ -186,7 +186,7 @@ pub(super) struct Machine<'a> {
 
 pub(super) fn join_some(a: Option<State>, b: Option<State>, why: &Rc<Doubt>) -> Option<State> {
     match (a, b) {
-        (Some(a), Some(b)) => Some(a.join(b, why)),
+        (Some(a), Some(b)) => Some(a.join(&b, why)),
         (a, b) => a.or(b),
     }
 }
@@ -208,7 +208,7 @@ impl<'a> Machine<'a> {
             is_interactive: false,
             is_login: None,
             live: Some(state),
-            frames: vec![Frame { kind: Boundary::Shell, leave: None, next: None }],
+            frames: vec![Frame::new(Boundary::Shell)],
             source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
             at: 0,
             steps: 0,
@@ -227,7 +227,7 @@ impl<'a> Machine<'a> {
             tame: 0,
             restless: Restless::default(),
             until: None,
-            stopped: None,
+            stopped: Left::default(),
             outputs: 0,
             outputs_before: 0,
             output_status: Status::Known(0),
@@ -318,7 +318,7 @@ impl<'a> Machine<'a> {
             let state = self.live.take();
             if let Some(frame) = self.frames.first_mut() {
                 let why = Doubt::new("following the startup files takes too long", None);
-                frame.next = join_some(frame.next.take(), state, &why);
+                frame.next.add(state, &why);
             }
         }
         self.steps >= STEPS || self.live.is_none()
@@ -342,7 +342,7 @@ impl<'a> Machine<'a> {
 
     /// Follows both ways and joins them.
     pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        let state = self.live.clone();
+        let state = self.live.as_mut().map(State::fork);
         one(self);
         let after = std::mem::replace(&mut self.live, state);
         other(self);
@@ -445,7 +445,7 @@ impl<'a> Machine<'a> {
 
     /// Runs something whose changes are lost, but for its status and output.
     pub(super) fn subshell(&mut self, run: impl FnOnce(&mut Self)) {
-        let Some(outer) = self.live.clone() else { return };
+        let Some(outer) = self.live.as_mut().map(State::fork) else { return };
         self.quiet += 1;
         let is_for_child = std::mem::take(&mut self.is_for_child);
         self.enter(Boundary::Shell);
@@ -512,7 +512,7 @@ impl<'a> Machine<'a> {
                     epoch: self.epoch,
                 };
                 if let Some(state) = &mut self.live {
-                    Rc::make_mut(&mut state.functions).insert(Bytes::copy_from_slice(name), Some(function));
+                    state.functions.insert(Bytes::copy_from_slice(name), Some(function));
                 }
                 if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
                     self.export_function(name);
@@ -580,7 +580,7 @@ impl<'a> Machine<'a> {
         if self.dialect == Dialect::Ksh && holds && self.is_in_function() {
             // What they hide may be set there.
             let hidden: Vec<Bytes> =
-                self.live.iter().flat_map(|s| &s.scopes).flat_map(|s| &s.vars).map(|(n, _)| n.clone()).collect();
+                self.live.iter().flat_map(|s| &s.scopes).flat_map(|s| s.vars.iter()).map(|(n, _)| n.clone()).collect();
             hidden.iter().for_each(|name| self.doubt_from_here(name));
             return self.fog("a function of ksh's that another one calls");
         }

@@ -29,6 +29,7 @@ mod globs;
 mod initial;
 pub mod ink;
 mod known;
+mod layers;
 mod log;
 mod lookup;
 mod machine;

@@ -134,8 +134,12 @@ impl Machine<'_> {
                 }
                 break;
             }
-            if has_own && let Some(scope) = self.live.as_mut().and_then(|s| s.scopes.last_mut()) {
-                scope.vars.push((name, old));
+            // What it was before the first of those that set it comes back.
+            if has_own
+                && let Some(scope) = self.live.as_mut().and_then(|s| s.scopes.last_mut())
+                && scope.vars.get(&name).is_none()
+            {
+                scope.vars.insert(name, old);
             }
         }
         self.at = before;

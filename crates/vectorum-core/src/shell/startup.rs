@@ -225,10 +225,7 @@ impl Machine<'_> {
     fn finish(mut self) -> Outcome {
         let why = Doubt::new(super::machine::PARTED, None);
         let frame = self.frames.drain(..).next();
-        let (left, spent) = match frame {
-            Some(frame) => frame.into_parts(),
-            None => (None, None),
-        };
+        let (left, spent) = frame.map_or((None, None), |mut frame| (frame.leave.take(), frame.next.take()));
         let state = super::machine::join_some(self.live.take(), spent, &why);
         let ended = Ended::of(state.is_some(), left.is_some());
         let Machine { end, log, skipped, read, startup, .. } = self;
@@ -356,7 +353,7 @@ fn at_prompt(machine: &mut Machine<'_>) {
         Dialect::Zsh => {
             let names = ["precmd", "preexec", "precmd_functions", "preexec_functions"];
             let has = |m: &Machine<'_>, n: &str| {
-                m.live.as_ref().is_some_and(|s| s.functions.contains_key(n.as_bytes()))
+                m.live.as_ref().is_some_and(|s| s.functions.get(n.as_bytes()).is_some())
                     || n.ends_with('s') && !matches!(m.content_of(n.as_bytes()), Content::Unset)
             };
             for name in names {

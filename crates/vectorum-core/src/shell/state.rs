@@ -6,6 +6,7 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
+use super::layers::Layers;
 use super::syntax::Command;
 use super::value::{Doubt, Val};
 use super::vars::Vars;
@@ -145,7 +146,7 @@ pub(super) enum Status {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(super) struct Scope {
     /// The variables as they were; `None` is one that was not there.
-    pub(super) vars: Vec<(Bytes, Option<Var>)>,
+    pub(super) vars: Layers<Option<Var>>,
     /// For a function the positional parameters of its caller.
     pub(super) positional: Option<Result<Rc<Vec<Val>>, Rc<Doubt>>>,
     /// Whether what is declared there is its own.
@@ -157,8 +158,8 @@ pub(super) struct Scope {
 pub(super) struct State {
     pub(super) vars: Vars,
     /// `None` marks one that may be defined or not, or otherwise.
-    pub(super) functions: Rc<BTreeMap<Bytes, Option<Function>>>,
-    pub(super) aliases: Rc<BTreeMap<Bytes, Option<Alias>>>,
+    pub(super) functions: Layers<Option<Function>>,
+    pub(super) aliases: Layers<Option<Alias>>,
     /// Options by their letters or long names; `None` where it is not known.
     pub(super) options: BTreeMap<&'static str, Option<bool>>,
     pub(super) status: Status,
@@ -218,18 +219,38 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
 }
 
 /// What is not the same in both may be one or the other, or missing.
-fn join_named<T: Clone + PartialEq>(one: &mut Rc<BTreeMap<Bytes, Option<T>>>, other: &Rc<BTreeMap<Bytes, Option<T>>>) {
-    if Rc::ptr_eq(one, other) {
-        return;
-    }
-    let differs = |name: &&Bytes| one.get(*name) != other.get(*name);
-    let names: Vec<Bytes> = one.keys().chain(other.keys()).filter(differs).cloned().collect();
+fn join_named<T: PartialEq>(one: &mut Layers<Option<T>>, other: &Layers<Option<T>>, last: Option<&Layers<Option<T>>>) {
+    let differs = |name: &&Bytes| one.get(name) != other.get(name);
+    let names: Vec<Bytes> = last.unwrap_or(one).parted(other).into_iter().filter(differs).cloned().collect();
     for name in names {
-        Rc::make_mut(one).insert(name, None);
+        one.insert(name, None);
+    }
+}
+
+impl Scope {
+    fn fork(&mut self) -> Scope {
+        Scope { vars: self.vars.fork(), positional: self.positional.clone(), holds: self.holds }
     }
 }
 
 impl State {
+    /// Begins a branch that holds the same.
+    pub(super) fn fork(&mut self) -> State {
+        State {
+            vars: self.vars.fork(),
+            functions: self.functions.fork(),
+            aliases: self.aliases.fork(),
+            scopes: self.scopes.iter_mut().map(Scope::fork).collect(),
+            options: self.options.clone(),
+            status: self.status.clone(),
+            positional: self.positional.clone(),
+            folder: self.folder.clone(),
+            input: self.input.clone(),
+            output: self.output.clone(),
+            open: self.open.clone(),
+        }
+    }
+
     /// Whether what follows from beginning like this follows from beginning like another.
     /// `look` looks a program up along a PATH.
     pub(super) fn is_alike(&self, other: &State, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
@@ -239,7 +260,7 @@ impl State {
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
     pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool, marks: bool) {
         let Some(Scope { vars, positional, .. }) = self.scopes.pop() else { return };
-        for (name, var) in vars.into_iter().rev() {
+        for (name, var) in vars.iter().filter_map(|(name, var)| Some((name.clone(), var?.clone()))) {
             match var {
                 // With `set -a` dash leaves its mark.
                 Some(var) if marks => self.vars.insert(name, Var { exported: None, ..var }),
@@ -262,18 +283,20 @@ impl State {
         self.options.get(name).copied().unwrap_or(Some(false))
     }
 
-    /// What is known where either this or another state holds. Names that only one of them knows of
-    /// may be set by what is not followed there.
-    pub(super) fn join(mut self, other: State, why: &Rc<Doubt>) -> State {
-        if self == other {
-            return self;
-        }
-        let State { vars, functions, aliases, options, status, positional, folder, input, output, open, scopes } = other;
-        self.vars.join(&vars, |a, b| {
-            let missing = |open: &Option<Rc<Doubt>>| match open {
-                Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt.clone())), exported: None, ..Var::unset() },
-                None => Var::unset(),
-            };
+    /// What is known where either this or another state holds.
+    pub(super) fn join(mut self, other: &State, why: &Rc<Doubt>) -> State {
+        self.take_in(other, None, why);
+        self
+    }
+
+    /// Takes in what holds in another state. Names that only one of them knows of may be set by what is not followed
+    /// there. `last` is what was taken in last, if something was.
+    fn take_in(&mut self, other: &State, last: Option<&State>, why: &Rc<Doubt>) {
+        let missing = |open: &Option<Rc<Doubt>>| match open {
+            Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt.clone())), exported: None, ..Var::unset() },
+            None => Var::unset(),
+        };
+        self.vars.join(&other.vars, last.map(|s| &s.vars), |a, b| {
             let (mine, others);
             let a = if let Some(a) = a {
                 a
@@ -284,44 +307,73 @@ impl State {
             let b = if let Some(b) = b {
                 b
             } else {
-                others = missing(&open);
+                others = missing(&other.open);
                 &others
             };
             join_var(a, b, why)
         });
-        join_named(&mut self.functions, &functions);
-        join_named(&mut self.aliases, &aliases);
-        let names: Vec<&'static str> = self.options.keys().chain(options.keys()).copied().collect();
+        join_named(&mut self.functions, &other.functions, last.map(|s| &s.functions));
+        join_named(&mut self.aliases, &other.aliases, last.map(|s| &s.aliases));
+        let names: Vec<&'static str> = self.options.keys().chain(other.options.keys()).copied().collect();
         for name in names {
-            if self.option(name) != options.get(name).copied().unwrap_or(Some(false)) {
+            if self.option(name) != other.option(name) {
                 self.options.insert(name, None);
             }
         }
-        if self.status != status {
+        if self.status != other.status {
             self.status = Status::Unknown(why.clone());
         }
-        if self.positional != positional {
+        if self.positional != other.positional {
             self.positional = Err(why.clone());
         }
-        if self.folder != folder {
+        if self.folder != other.folder {
             self.folder = None;
         }
-        if self.input != input {
+        if self.input != other.input {
             self.input = None;
         }
-        self.output = match (self.output.take(), output) {
-            (Some(a), Some(b)) => Some(a.join(&b, why)),
+        self.output = match (self.output.take(), &other.output) {
+            (Some(a), Some(b)) => Some(a.join(b, why)),
             _ => None,
         };
-        if self.scopes != scopes {
+        if self.scopes != other.scopes {
             // Branches end as deep in functions as they began; what is made local in one of them only is
             // not followed.
-            self.open = self.open.or(Some(why.clone()));
-            let depth = self.scopes.len().min(scopes.len());
+            self.open.get_or_insert_with(|| why.clone());
+            let depth = self.scopes.len().min(other.scopes.len());
             self.scopes.truncate(depth);
         }
-        self.open = self.open.or(open);
-        self
+        if self.open.is_none() {
+            self.open.clone_from(&other.open);
+        }
+    }
+}
+
+/// What is known where one of some states holds in which something was left, one after the other.
+#[derive(Debug, Default)]
+pub(super) struct Left {
+    joined: Option<State>,
+    /// The last one, if there are more.
+    last: Option<State>,
+}
+
+impl Left {
+    /// Adds one, if there is one.
+    pub(super) fn add(&mut self, state: Option<State>, why: &Rc<Doubt>) {
+        let Some(state) = state else { return };
+        let Some(joined) = &mut self.joined else {
+            self.joined = Some(state);
+            return;
+        };
+        let last = self.last.take().unwrap_or_else(|| joined.fork());
+        joined.take_in(&state, Some(&last), why);
+        self.last = Some(state);
+    }
+
+    /// Returns what is known of all.
+    pub(super) fn take(&mut self) -> Option<State> {
+        self.last = None;
+        self.joined.take()
     }
 }
 

@@ -1,7 +1,5 @@
 //! `unset` and `getopts`, and exports that are not known.
 
-use std::rc::Rc;
-
 use bytes::Bytes;
 
 use super::machine::Machine;
@@ -33,8 +31,8 @@ impl Machine<'_> {
                     if of_functions {
                         let runs = self.dialect == Dialect::Ksh && self.is_in_function();
                         if let Some(state) = &mut self.live {
-                            let functions = Rc::make_mut(&mut state.functions);
-                            let was_there = functions.remove(name).is_some();
+                            let was_there = state.functions.get(name).is_some();
+                            state.functions.remove(name);
                             if was_there && runs {
                                 self.ended_within.insert(Bytes::copy_from_slice(name));
                             }
@@ -47,7 +45,7 @@ impl Machine<'_> {
                     let is_there = !matches!(self.content_of(name), Content::Unset);
                     if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
                         if let Some(state) = &mut self.live {
-                            Rc::make_mut(&mut state.functions).remove(name);
+                            state.functions.remove(name);
                         }
                         continue;
                     }

@@ -372,7 +372,7 @@ impl Machine<'_> {
         let all = state.option("allexport");
         let exported = if self.dialect == Dialect::Dash { all } else { Some(false) };
         // There what a function hides comes to light.
-        let hides = self.dialect == Dialect::Mksh && state.scopes.iter().any(|s| s.vars.iter().any(|(n, _)| *n == name));
+        let hides = self.dialect == Dialect::Mksh && state.scopes.iter().any(|s| s.vars.get(&name).is_some());
         let keeps = match self.dialect {
             Dialect::Dash => matches!(
                 &name[..],

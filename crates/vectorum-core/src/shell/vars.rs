@@ -4,12 +4,12 @@
 
 use std::borrow::Cow;
 use std::cell::RefCell;
-use std::collections::BTreeSet;
 use std::rc::Rc;
 
 use bytes::Bytes;
 use hashbrown::HashMap;
 
+use super::layers::Layers;
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
 
@@ -34,19 +34,30 @@ struct Start {
     programs: RefCell<HashMap<Bytes, Option<Bytes>>>,
 }
 
+/// A variable as it was set.
+#[derive(Clone, Debug)]
+struct Kept {
+    var: Var,
+    /// How many fogs came before.
+    fogs: usize,
+}
+
 /// Variables: those at the start, and what became of them since.
 #[derive(Clone, Debug)]
 pub(super) struct Vars {
     start: Rc<Start>,
-    /// What was changed; `None` is a name that is not there any more.
-    changed: Rc<HashMap<Bytes, Option<Var>>>,
-    /// Why each one that is not among the changed ones, nor held fast, may be anything.
+    changed: Layers<Kept>,
+    /// How often something was done that is not followed: whatever was set before, and is not held fast, may be
+    /// anything since.
+    fogs: usize,
+    /// Why that is so.
     fog: Option<Rc<Doubt>>,
 }
 
 impl PartialEq for Vars {
     fn eq(&self, other: &Vars) -> bool {
-        self.fog == other.fog && (Rc::ptr_eq(&self.changed, &other.changed) || self.changed == other.changed)
+        (self.fogs, &self.fog) == (other.fogs, &other.fog)
+            && self.changed.parted(&other.changed).iter().all(|name| self.get(name) == other.get(name))
     }
 }
 
@@ -92,8 +103,22 @@ impl Vars {
     pub(super) fn new(vars: HashMap<Bytes, Var>) -> Vars {
         Vars {
             start: Rc::new(Start { vars, asked: RefCell::default(), programs: RefCell::default() }),
-            changed: Rc::default(),
+            changed: Layers::default(),
+            fogs: 0,
             fog: None,
+        }
+    }
+
+    /// Begins a branch.
+    pub(super) fn fork(&mut self) -> Vars {
+        Vars { start: self.start.clone(), changed: self.changed.fork(), fogs: self.fogs, fog: self.fog.clone() }
+    }
+
+    /// A variable that was set before so many fogs, as it is now.
+    fn seen<'a>(&self, var: &'a Var, fogs: usize) -> Cow<'a, Var> {
+        match &self.fog {
+            Some(why) if fogs < self.fogs => Cow::Owned(var.clone().fogged(why)),
+            _ => Cow::Borrowed(var),
         }
     }
 
@@ -104,11 +129,7 @@ impl Vars {
             let name = found.map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone());
             self.start.asked.borrow_mut().insert(name, what);
         }
-        let (_, var) = found?;
-        Some(match &self.fog {
-            Some(why) => Cow::Owned(var.clone().fogged(why)),
-            None => Cow::Borrowed(var),
-        })
+        found.map(|(_, var)| self.seen(var, 0))
     }
 
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
@@ -117,8 +138,8 @@ impl Vars {
 
     /// Returns a variable of which no more than that is of account.
     pub(super) fn look(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
-        match self.changed.get(name) {
-            Some(var) => var.as_ref().map(Cow::Borrowed),
+        match self.changed.look(name) {
+            Some(kept) => kept.map(|kept| self.seen(&kept.var, kept.fogs)),
             None => self.at_start(name, what),
         }
     }
@@ -126,7 +147,7 @@ impl Vars {
     /// Looks a program up along the PATH of the start, where that is still the one: another start is alike
     /// whose PATH leads to the same. `look` is told the PATH, and returns `None` where that is not known.
     pub(super) fn program(&self, name: &Bytes, look: impl Fn(&[u8]) -> Option<Option<Bytes>>) -> Option<Option<Bytes>> {
-        if self.fog.is_some() || self.changed.contains_key(&b"PATH"[..]) {
+        if self.fog.is_some() || self.changed.look(b"PATH").is_some() {
             return None;
         }
         let found = look(self.start.path()?)?;
@@ -137,12 +158,12 @@ impl Vars {
 
     /// Whether a name is there; nothing that is followed comes of the answer.
     pub(super) fn is_there_at_end(&self, name: &[u8]) -> bool {
-        self.changed.get(name).map_or_else(|| self.start.vars.contains_key(name), Option::is_some)
+        self.changed.look(name).map_or_else(|| self.start.vars.contains_key(name), |kept| kept.is_some())
     }
 
     /// Returns a name as it is kept here.
     pub(super) fn name(&self, name: &[u8]) -> Bytes {
-        self.changed.get_key_value(name).map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone())
+        self.changed.name(name).cloned().unwrap_or_else(|| Bytes::copy_from_slice(name))
     }
 
     pub(super) fn contains(&self, name: &[u8]) -> bool {
@@ -160,17 +181,18 @@ impl Vars {
         self.slot(name, what, |var| var.map_or_else(Var::unset, |var| var.without_value()))
     }
 
-    /// Returns a variable among the changed ones; one that is not there is what `make` makes of how it began.
+    /// Returns a variable to be changed. One that was not changed since the last fork is what `make` makes of it.
     fn slot(&mut self, name: &Bytes, what: For, make: impl FnOnce(Option<Cow<'_, Var>>) -> Var) -> &mut Var {
-        let fresh = match self.changed.get(name) {
-            Some(Some(_)) => None,
-            _ => Some(make(self.look(name, what))),
+        let fogs = self.fogs;
+        let fresh = match self.changed.get_mut(name) {
+            Some(kept) if kept.fogs == fogs => None,
+            _ => Some(Kept { var: make(self.look(name, what)), fogs }),
         };
-        let slot = Rc::make_mut(&mut self.changed).entry_ref(name).or_default();
+        let place = self.changed.place(name);
         if fresh.is_some() {
-            *slot = fresh;
+            *place = fresh;
         }
-        slot.get_or_insert_with(Var::unset)
+        &mut place.get_or_insert_with(|| Kept { var: Var::unset(), fogs }).var
     }
 
     pub(super) fn get_mut(&mut self, name: &[u8]) -> Option<&mut Var> {
@@ -178,53 +200,54 @@ impl Vars {
     }
 
     pub(super) fn insert(&mut self, name: Bytes, var: Var) {
-        Rc::make_mut(&mut self.changed).insert(name, Some(var));
+        self.changed.insert(name, Kept { var, fogs: self.fogs });
     }
 
     pub(super) fn remove(&mut self, name: &[u8]) {
-        Rc::make_mut(&mut self.changed).insert(Bytes::copy_from_slice(name), None);
+        self.changed.remove(name);
     }
 
     /// From here on each one may be anything.
     pub(super) fn fog(&mut self, why: &Rc<Doubt>) {
-        for var in Rc::make_mut(&mut self.changed).values_mut() {
-            *var = var.take().map(|var| var.fogged(why));
-        }
-        self.fog.get_or_insert_with(|| why.clone());
+        self.fogs += 1;
+        self.fog = Some(why.clone());
     }
 
     /// Whatever is not as it is in another state may become anything.
     pub(super) fn fog_what_differs(&mut self, other: &Vars, why: &Rc<Doubt>) {
-        for (name, var) in Rc::make_mut(&mut self.changed).iter_mut() {
-            if let Some(var) = var
-                && other.get(name).as_deref() != Some(&*var)
-            {
-                var.content = Content::Perhaps(Val::Unknown(why.clone()));
-                var.exported = None;
+        let names: Vec<Bytes> = self.changed.parted(&other.changed).into_iter().cloned().collect();
+        for name in names {
+            if let Some(var) = self.get(&name).filter(|var| other.get(&name).as_ref() != Some(var)) {
+                let content = Content::Perhaps(Val::Unknown(why.clone()));
+                let var = Var { content, exported: None, ..var.into_owned() };
+                self.insert(name, var);
             }
         }
     }
 
-    /// Puts together what each name is here and in another state.
-    pub(super) fn join(&mut self, other: &Vars, join: impl Fn(Option<&Var>, Option<&Var>) -> Var) {
-        if Rc::ptr_eq(&self.changed, &other.changed) && self.fog == other.fog {
-            return;
-        }
-        let names: BTreeSet<&Bytes> = self.changed.keys().chain(other.changed.keys()).collect();
-        let mut joined = Vec::new();
-        for name in names {
+    /// Puts together what each name is here and in another state. What was the last to be put together with this, if
+    /// something was, holds nothing that does not hold here.
+    pub(super) fn join(&mut self, other: &Vars, last: Option<&Vars>, join: impl Fn(Option<&Var>, Option<&Var>) -> Var) {
+        let parts_from = last.unwrap_or(self);
+        let is_foggier = other.fogs > parts_from.fogs;
+        let joined = parts_from.changed.parted(&other.changed).into_iter().filter_map(|name| {
             let (a, b) = (self.get(name), other.get(name));
-            if a != b {
-                joined.push((name.clone(), join(a.as_deref(), b.as_deref())));
-            }
-        }
-        if !joined.is_empty() {
-            let changed = Rc::make_mut(&mut self.changed);
-            changed.extend(joined.into_iter().map(|(name, var)| (name, Some(var))));
-        }
-        if self.fog.is_none() {
+            let var = if a != b {
+                join(a.as_deref(), b.as_deref())
+            } else if is_foggier {
+                // What is so in both stays so in the other's fog.
+                a?.into_owned()
+            } else {
+                return None;
+            };
+            Some((name.clone(), var))
+        });
+        let joined: Vec<(Bytes, Var)> = joined.collect();
+        if is_foggier {
+            self.fogs = other.fogs.max(self.fogs + 1);
             self.fog.clone_from(&other.fog);
         }
+        joined.into_iter().for_each(|(name, var)| self.insert(name, var));
     }
 
     /// Whether what follows from one start follows from another: they are alike in all that was looked
@@ -248,17 +271,14 @@ impl Vars {
 
     /// The same changes from another start.
     pub(super) fn on(&self, other: &Vars) -> Vars {
-        Vars { start: other.start.clone(), changed: self.changed.clone(), fog: self.fog.clone() }
+        Vars { start: other.start.clone(), ..self.clone() }
     }
 
     /// Returns all of them in no order, and what they were at the start.
     pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<&Var>)> {
-        let rest = self.start.vars.iter().filter(|(name, _)| !self.changed.contains_key(*name));
-        let changed = self.changed.iter().filter_map(|(name, var)| Some((name, Cow::Borrowed(var.as_ref()?))));
-        let rest = rest.map(|(name, var)| match &self.fog {
-            Some(why) => (name, Cow::Owned(var.clone().fogged(why))),
-            None => (name, Cow::Borrowed(var)),
-        });
+        let changed = self.changed.iter().filter_map(|(name, kept)| kept.map(|kept| (name, self.seen(&kept.var, kept.fogs))));
+        let rest = self.start.vars.iter().filter(|(name, _)| self.changed.look(name).is_none());
+        let rest = rest.map(|(name, var)| (name, self.seen(var, 0)));
         changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name)))
     }
 }
@@ -350,7 +370,7 @@ mod tests {
         // What is known on one way only is known on neither.
         let join = |a: Option<&Var>, b: Option<&Var>| if a == b { a.cloned().unwrap_or_else(Var::unset) } else { Var::unset() };
         let mut both = before;
-        both.join(&all, join);
+        both.join(&all, None, join);
         assert_eq!(["TIDE", "GATE", "UID"].map(|name| known(&both, name)), [false, false, true]);
     }
 
