@@ -142,13 +142,13 @@ mod tests {
         let mut events = Events::default();
         events.push(Deed::new(0, named("PIER"), known("4"), None));
         events.push(Deed::new(0, named("TIDE"), known("low"), None));
-        let log = vec![
+        let log = [
             assigned("PIER", known("5"), 1),
             assigned("local", known("x"), 2),
             assigned("PIER", None, 3),
             assigned("TIDE", known("high"), 4),
         ];
-        events.push_shell(1, Arc::new(Log::new(log)), [named("PIER"), named("TIDE")].into());
+        events.push_shell(1, Arc::new(log.into_iter().collect::<Log>()), [named("PIER"), named("TIDE")].into());
         events.push(Deed::new(2, named("TIDE"), None, None));
         events
     }

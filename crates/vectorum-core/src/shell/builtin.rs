@@ -7,7 +7,7 @@ use bytes::Bytes;
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;
-use super::state::{Alias, Content};
+use super::state::{Alias, Content, State};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
@@ -94,9 +94,10 @@ impl Machine<'_> {
             b"unalias" => {
                 let clock = self.clock;
                 let is_all = known.as_deref().is_none_or(|names| names.iter().any(|n| n.starts_with(b"-")));
+                let of_all = |state: &State| state.aliases.iter().map(|(name, _)| name.clone()).collect();
+                let names = known.filter(|_| !is_all).or_else(|| self.live.as_ref().map(of_all)).unwrap_or_default();
+                self.count(names.len());
                 if let Some(state) = &mut self.live {
-                    let all = || state.aliases.iter().map(|(name, _)| name.clone()).collect();
-                    let names = known.filter(|_| !is_all).unwrap_or_else(all);
                     for name in names {
                         // What was read before knows it still.
                         if let Some(Some(alias)) =

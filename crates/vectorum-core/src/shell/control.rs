@@ -4,7 +4,8 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
-use super::machine::{Boundary, Machine, PARTED, Skipped, join_some};
+use super::branch::{self, Branch};
+use super::machine::{Boundary, Machine, PARTED, Skipped};
 use super::state::{Content, State, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -71,7 +72,7 @@ impl Machine<'_> {
             if item.is_background && self.dialect == Dialect::Zsh {
                 self.fog("a job of zsh's in the background");
             } else if item.is_background {
-                let outer = self.live.as_mut().map(State::fork);
+                let outer = branch::fork(&mut self.live);
                 self.subshell(|m| m.run_item(item));
                 self.live = outer;
                 self.set_status(0);
@@ -159,7 +160,7 @@ impl Machine<'_> {
 
     /// Each command has a shell of its own, but for the last one in zsh and ksh.
     fn run_pipe(&mut self, commands: &[Command]) {
-        let Some(mut outer) = self.live.as_mut().map(State::fork) else { return };
+        let Some(mut outer) = branch::fork(&mut self.live) else { return };
         let mut input = outer.input.clone();
         let mut left = outer.input.clone();
         let last = commands.len().saturating_sub(1);
@@ -369,7 +370,7 @@ impl Machine<'_> {
     fn take_up_next(&mut self) {
         let next = self.frames.last_mut().and_then(|f| f.next.take());
         let why = self.doubt(PARTED);
-        self.live = join_some(self.live.take(), next, &why);
+        self.live = branch::join(self.live.take(), next, &why);
     }
 
     /// Runs something an unknown number of times, until nothing new comes of it.
@@ -379,10 +380,10 @@ impl Machine<'_> {
             if self.is_spent() {
                 break;
             }
-            let mut before = self.live.as_mut().map(State::fork);
+            let mut before = branch::fork(&mut self.live);
             run(self);
             self.take_up_next();
-            self.live = join_some(before.as_mut().map(State::fork), self.live.take(), doubt);
+            self.live = branch::join(branch::fork(&mut before), self.live.take(), doubt);
             if self.live == before {
                 break;
             }

@@ -1,6 +1,7 @@
 //! What is left before its end, and what errors end in each shell.
 
-use super::machine::{Boundary, Frame, Machine, PARTED, join_some};
+use super::branch;
+use super::machine::{Boundary, Frame, Machine, PARTED};
 use super::syntax::*;
 
 impl Machine<'_> {
@@ -28,8 +29,8 @@ impl Machine<'_> {
     pub(super) fn end(&mut self) {
         let Some(mut frame) = self.frames.pop() else { return };
         let why = self.doubt(PARTED);
-        let left = join_some(frame.leave.take(), frame.next.take(), &why);
-        self.live = join_some(self.live.take(), left, &why);
+        let left = branch::join(frame.leave.take(), frame.next.take(), &why);
+        self.live = branch::join(self.live.take(), left, &why);
     }
 
     /// Leaves the nearest of some kind, or goes on with its next part. Returns whether there is one.

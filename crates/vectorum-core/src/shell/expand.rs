@@ -6,11 +6,12 @@ use bytes::Bytes;
 use smallvec::{SmallVec, smallvec};
 
 use super::braces::braces;
+use super::branch;
 use super::machine::MOST_NESTED;
 use super::machine::{LONGEST, Machine};
 use super::parameter::is_all;
 use super::reference::{ODD_SHAPE, OWN_SHAPE};
-use super::state::{Content, State, Status};
+use super::state::{Content, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -123,6 +124,7 @@ impl Machine<'_> {
                 return Err(self.doubt("a command has too many words"));
             }
         }
+        self.count(out.len());
         Ok(out)
     }
 
@@ -578,7 +580,7 @@ impl Machine<'_> {
         let Ok(list) = &**commands else {
             return Val::Unknown(self.doubt("commands whose output is used cannot be read"));
         };
-        let Some(mut outer) = self.live.as_mut().map(State::fork) else { return Val::of(b"") };
+        let Some(mut outer) = branch::fork(&mut self.live) else { return Val::of(b"") };
         let at = self.at;
         self.outputs += 1;
         if let Some(state) = &mut self.live {

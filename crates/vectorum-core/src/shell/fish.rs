@@ -14,6 +14,7 @@ mod words;
 pub(crate) use set::set_beyond;
 pub(crate) use startup::{interpret, taken_in};
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
@@ -25,7 +26,11 @@ use self::options::{Letter, Options, SCOPES};
 use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
 use super::Source;
 use super::around::Around;
-use super::machine::{Assigned, Ended, MOST_NESTED, Skipped};
+use super::branch::{self, Branch, Left};
+use super::foggy::{Fogged, Foggy};
+use super::layers::Layers;
+use super::log::Log;
+use super::machine::{Assigned, Ended, ITEMS_IN_STEP, MOST_NESTED, Skipped};
 use super::pattern::{Groups, Pattern};
 use super::startup::{Invocation, Last, Payload, Start, Started};
 use super::touched::Touched;
@@ -61,16 +66,22 @@ enum Kept {
     Block,
 }
 
-#[derive(Clone, Debug, PartialEq)]
-struct Scope {
-    kind: Kept,
-    vars: BTreeMap<Bytes, Var>,
+impl Fogged for Var {
+    fn fogged(self, why: &Rc<Doubt>) -> Var {
+        Var { items: Err(why.clone()), exported: None, is_perhaps: true, site: None, ..self }
+    }
 }
 
-#[derive(Clone, PartialEq)]
+#[derive(Debug, PartialEq)]
+struct Scope {
+    kind: Kept,
+    vars: Foggy<Var>,
+}
+
+#[derive(Debug, PartialEq)]
 struct State {
     scopes: Vec<Scope>,
-    functions: BTreeMap<Bytes, Named>,
+    functions: Layers<Named>,
     status: Result<u8, Rc<Doubt>>,
     open: Option<Rc<Doubt>>,
     output: Option<Val>,
@@ -111,75 +122,92 @@ struct Fish<'a> {
     source: Rc<Source>,
     at: usize,
     steps: usize,
+    /// Whether too much was done.
+    is_given_up: bool,
     /// How the line that runs came to be run.
     around: Around,
     /// Whether a pattern that names no file brings nothing, and is no error.
     may_be_empty: bool,
     depth: usize,
     quiet: usize,
-    log: Vec<Assigned>,
+    log: Log,
     read: Vec<Bytes>,
     skipped: Vec<Skipped>,
     until: Option<Bytes>,
-    stopped: Option<State>,
+    stopped: Left<State>,
     /// What the function that runs was given, and where: a value that is only handed on comes from there.
     given: Option<(Vec<Val>, Site)>,
 }
 
-fn join(a: Option<State>, b: Option<State>, why: &Rc<Doubt>) -> Option<State> {
-    let (Some(mut a), Some(b)) = (a.clone(), b.clone()) else { return a.or(b) };
-    if a == b {
-        return Some(a);
-    }
-    for (one, other) in a.scopes.iter_mut().zip(&b.scopes) {
-        let names: Vec<Bytes> = one.vars.keys().chain(other.vars.keys()).cloned().collect();
-        for name in names {
-            match (one.vars.get(&name).cloned(), other.vars.get(&name)) {
-                (Some(x), Some(y)) if x == *y => {}
-                (Some(x), Some(y)) => {
-                    let items = match (&x.items, &y.items) {
-                        (Ok(p), Ok(q)) if p == q => Ok(p.clone()),
-                        (Ok(p), Ok(q)) if p.len() == q.len() => Ok(p.iter().zip(q).map(|(p, q)| p.join(q, why)).collect()),
-                        _ => Err(why.clone()),
-                    };
-                    let exported = if x.exported == y.exported { x.exported } else { None };
-                    let var = Var {
-                        items,
-                        exported,
-                        is_path: x.is_path,
-                        is_perhaps: x.is_perhaps || y.is_perhaps,
-                        site: y.site.clone().or(x.site),
-                    };
-                    one.vars.insert(name, var);
-                }
-                (Some(x), None) => {
-                    one.vars.insert(name, Var { is_perhaps: true, ..x });
-                }
-                (None, Some(y)) => {
-                    one.vars.insert(name, Var { is_perhaps: true, ..y.clone() });
-                }
-                (None, None) => {}
-            }
-        }
-    }
-    let names: Vec<Bytes> = a.functions.keys().chain(b.functions.keys()).cloned().collect();
-    for name in names {
-        if a.functions.get(&name) != b.functions.get(&name) {
-            a.functions.insert(name, Named::Unclear);
-        }
-    }
-    if a.status != b.status {
-        a.status = Err(why.clone());
-    }
-    a.output = match (a.output, b.output) {
-        (Some(x), Some(y)) => Some(x.join(&y, why)),
-        _ => None,
+/// What is known of a variable that is one thing or another.
+fn join_var(x: &Var, y: &Var, why: &Rc<Doubt>) -> Var {
+    let items = match (&x.items, &y.items) {
+        (Ok(p), Ok(q)) if p == q => Ok(p.clone()),
+        (Ok(p), Ok(q)) if p.len() == q.len() => Ok(p.iter().zip(q).map(|(p, q)| p.join(q, why)).collect()),
+        _ => Err(why.clone()),
     };
-    if a.input != b.input {
-        a.input = Input::default();
+    Var {
+        items,
+        exported: if x.exported == y.exported { x.exported } else { None },
+        is_path: x.is_path,
+        is_perhaps: x.is_perhaps || y.is_perhaps,
+        site: y.site.clone().or_else(|| x.site.clone()),
     }
-    a.open = a.open.or(b.open);
-    Some(a)
+}
+
+impl Scope {
+    fn take_in(&mut self, other: &Scope, last: Option<&Scope>, why: &Rc<Doubt>) {
+        let parts_from = last.map_or(&self.vars, |scope| &scope.vars);
+        let is_foggier = parts_from.is_clearer(&other.vars);
+        let joined = parts_from.parted(&other.vars).into_iter().filter_map(|name| {
+            let var = match (self.vars.get(name), other.vars.get(name)) {
+                (Some(x), Some(y)) if x == y => is_foggier.then(|| x.into_owned())?,
+                (Some(x), Some(y)) => join_var(&x, &y, why),
+                (Some(one), None) | (None, Some(one)) => Var { is_perhaps: true, ..one.into_owned() },
+                (None, None) => return None,
+            };
+            Some((name.clone(), var))
+        });
+        let joined = joined.collect();
+        self.vars.take_in(joined, is_foggier.then_some(&other.vars));
+    }
+}
+
+impl Branch for State {
+    fn fork(&mut self) -> State {
+        let scopes = self.scopes.iter_mut().map(|s| Scope { kind: s.kind, vars: s.vars.fork() });
+        State {
+            scopes: scopes.collect(),
+            functions: self.functions.fork(),
+            status: self.status.clone(),
+            open: self.open.clone(),
+            output: self.output.clone(),
+            input: self.input.clone(),
+        }
+    }
+
+    fn take_in(&mut self, other: &State, last: Option<&State>, why: &Rc<Doubt>) {
+        for (depth, (one, two)) in self.scopes.iter_mut().zip(&other.scopes).enumerate() {
+            one.take_in(two, last.and_then(|state| state.scopes.get(depth)), why);
+        }
+        let parted = last.map_or(&self.functions, |state| &state.functions).parted(&other.functions);
+        let differs = |name: &&Bytes| self.functions.get(name) != other.functions.get(name);
+        let names: Vec<Bytes> = parted.into_iter().filter(differs).cloned().collect();
+        names.into_iter().for_each(|name| self.functions.insert(name, Named::Unclear));
+        if self.status != other.status {
+            self.status = Err(why.clone());
+        }
+        self.output = match (self.output.take(), &other.output) {
+            (Some(x), Some(y)) => Some(x.join(y, why)),
+            _ => None,
+        };
+        if self.input != other.input {
+            self.input = Input::default();
+        }
+        if self.open.is_none() {
+            self.open.clone_from(&other.open);
+        }
+    }
 }
 
 const PARTED: &str = "a condition decides that cannot be told";
@@ -207,12 +235,14 @@ impl State {
     /// Makes unknown what is not what it was before.
     fn widen(&mut self, before: &State, why: &Rc<Doubt>) {
         for (scope, old) in self.scopes.iter_mut().zip(&before.scopes) {
-            for (name, var) in &mut scope.vars {
-                if old.vars.get(name) != Some(var) {
-                    var.items = Err(why.clone());
-                    var.is_perhaps |= !old.vars.contains_key(name);
-                }
-            }
+            let widened = scope.vars.parted(&old.vars).into_iter().filter_map(|name| {
+                let (var, was) = (scope.vars.get(name)?, old.vars.get(name));
+                let is_perhaps = var.is_perhaps || was.is_none();
+                let is_new = was.as_ref() != Some(&var);
+                is_new.then(|| (name.clone(), Var { items: Err(why.clone()), is_perhaps, ..var.into_owned() }))
+            });
+            let widened = widened.collect();
+            scope.vars.take_in(widened, None);
         }
     }
 }
@@ -229,9 +259,7 @@ impl Fish<'_> {
     fn fog(&mut self, why: &'static str) {
         let doubt = self.doubt(why);
         if let Some(state) = &mut self.live {
-            for var in state.scopes.iter_mut().flat_map(|s| s.vars.values_mut()) {
-                *var = Var { items: Err(doubt.clone()), exported: None, is_path: var.is_path, is_perhaps: true, site: None };
-            }
+            state.scopes.iter_mut().for_each(|scope| scope.vars.fog(&doubt));
             state.open.get_or_insert(doubt.clone());
             state.status = Err(doubt);
         }
@@ -254,7 +282,7 @@ impl Fish<'_> {
         self.live.as_ref().map_or(Ok(true), |s| s.status.clone().map(|status| status == 0))
     }
 
-    fn get(&self, name: &[u8]) -> Option<&Var> {
+    fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
         self.live.as_ref()?.scopes.iter().rev().find_map(|s| s.vars.get(name))
     }
 
@@ -273,7 +301,7 @@ impl Fish<'_> {
         }
         match self.get(name) {
             Some(var) if var.is_perhaps => Err(self.doubt("whether the name is set is not known")),
-            Some(var) => var.items.clone(),
+            Some(var) => var.into_owned().items,
             None => match self.live.as_ref().and_then(|s| s.open.clone()) {
                 Some(doubt) => Err(doubt),
                 None if matches!(
@@ -302,10 +330,11 @@ impl Fish<'_> {
 
     fn spent(&mut self) -> bool {
         self.steps += 1;
-        if self.steps == STEPS {
+        if self.steps >= STEPS && !self.is_given_up {
+            self.is_given_up = true;
             self.fog("following the startup files takes too long");
         }
-        self.steps >= STEPS || self.live.is_none()
+        self.is_given_up || self.live.is_none()
     }
 
     fn run_file(&mut self, path: &[u8], arguments: Option<&[Val]>) {
@@ -355,7 +384,7 @@ impl Fish<'_> {
 
     fn push(&mut self, kind: Kept) {
         if let Some(state) = &mut self.live {
-            state.scopes.push(Scope { kind, vars: BTreeMap::new() });
+            state.scopes.push(Scope { kind, vars: Foggy::default() });
         }
     }
 
@@ -414,12 +443,15 @@ fn both(left: &Val, right: &Val) -> Val {
 }
 
 fn joined(items: &[Val], by: &[u8]) -> Val {
-    let mut out = Val::of(b"");
-    for (index, item) in items.iter().enumerate() {
-        if index > 0 {
-            out = both(&out, &Val::of(by));
+    let known: Option<Vec<&[u8]>> = items.iter().map(|item| item.known().map(|text| &text[..])).collect();
+    match known {
+        Some(known) => Val::Known(known.join(by).into()),
+        None => {
+            let separated = items.iter().enumerate().flat_map(|(at, item)| {
+                let separator = (at > 0).then(|| Val::of(by));
+                separator.into_iter().chain([item.clone()])
+            });
+            separated.fold(Val::of(b""), |out, item| both(&out, &item))
         }
-        out = both(&out, item);
     }
-    out
 }

@@ -4,9 +4,11 @@ use bytes::Bytes;
 use hashbrown::HashMap;
 
 use super::machine::Assigned;
+use crate::route::Held;
 
-/// More lines are not kept.
-pub(super) const MOST: usize = 20_000;
+/// More lines are not kept, nor lines whose values are more bytes than this in all.
+const MOST: usize = 20_000;
+const MOST_BYTES: usize = 1 << 24;
 
 /// What a shell's files set and unset, in order.
 #[derive(Clone, Debug, Default)]
@@ -14,16 +16,30 @@ pub struct Log {
     lines: Vec<Assigned>,
     /// Where in them each name is, in order.
     places: HashMap<Bytes, Vec<usize>>,
+    /// How many bytes the values are.
+    bytes: usize,
+}
+
+impl FromIterator<Assigned> for Log {
+    fn from_iter<I: IntoIterator<Item = Assigned>>(lines: I) -> Log {
+        let mut log = Log::default();
+        lines.into_iter().for_each(|line| log.push(line));
+        log
+    }
 }
 
 impl Log {
-    /// Makes one of its lines.
-    pub fn new(lines: Vec<Assigned>) -> Log {
-        let mut places: HashMap<Bytes, Vec<usize>> = HashMap::new();
-        for (place, line) in lines.iter().enumerate() {
-            places.entry_ref(&line.name).or_default().push(place);
+    /// Adds a line, unless there are too many already.
+    pub fn push(&mut self, line: Assigned) {
+        let bytes = match &line.held {
+            Some(Held::Known(value)) => self.bytes + value.len(),
+            _ => self.bytes,
+        };
+        if self.lines.len() < MOST && bytes < MOST_BYTES {
+            self.bytes = bytes;
+            self.places.entry_ref(&line.name).or_default().push(self.lines.len());
+            self.lines.push(line);
         }
-        Log { lines, places }
     }
 
     /// Returns all lines, in order.
@@ -50,10 +66,15 @@ mod tests {
             site: Site { path: Bytes::from_static(b"/etc/profile"), line },
             around: Default::default(),
         };
-        let log = Log::new([("TIDE", 1), ("GATE", 2), ("TIDE", 5)].map(line).into());
+        let mut log: Log = [("TIDE", 1), ("GATE", 2), ("TIDE", 5)].map(line).into_iter().collect();
         let lines = |name: &str| log.of(name.as_bytes()).map(|a| a.site.line).collect::<Vec<_>>();
         assert_eq!((lines("TIDE"), lines("GATE"), lines("PIER")), (vec![1, 5], vec![2], vec![]));
         assert_eq!(log.of(b"TIDE").next_back().map(|a| a.site.line), Some(5));
         assert_eq!(log.iter().map(|a| a.site.line).collect::<Vec<_>>(), [1, 2, 5]);
+        // What would fill the memory is not kept.
+        for number in 0..200 {
+            log.push(Assigned { held: Some(Held::Known(vec![0; 1 << 17].into())), ..line(("TIDE", number)) });
+        }
+        assert_eq!((log.iter().count() - 3, log.of(b"GATE").count()), ((MOST_BYTES >> 17) - 1, 1));
     }
 }

@@ -8,10 +8,11 @@ use bytes::Bytes;
 
 use super::Source;
 use super::around::Around;
+use super::branch::{self, Left};
 use super::log::Log;
 use super::program::content;
 use super::restless::Restless;
-use super::state::{Function, Left, Scope, State, Status};
+use super::state::{Function, Scope, State, Status};
 use super::syntax::*;
 use super::touched::Touched;
 use super::value::{Doubt, Maybe, Val};
@@ -20,6 +21,8 @@ use crate::route::{Account, Ground, Held, Site};
 
 /// What is done at most before the rest is said to be unknown.
 const STEPS: usize = 60_000;
+/// So many items of lists that are gone through count as a step.
+pub(super) const ITEMS_IN_STEP: usize = 32;
 /// How deep functions and files may call each other.
 const DEEPEST: usize = 48;
 
@@ -113,8 +116,8 @@ pub(super) enum Boundary {
 /// Something that runs, with the states in which it was left.
 pub(super) struct Frame {
     pub(super) kind: Boundary,
-    pub(super) leave: Left,
-    pub(super) next: Left,
+    pub(super) leave: Left<State>,
+    pub(super) next: Left<State>,
 }
 
 impl Frame {
@@ -135,10 +138,12 @@ pub(super) struct Machine<'a> {
     pub(super) source: Rc<Source>,
     pub(super) at: usize,
     steps: usize,
+    /// Whether too much was done.
+    is_given_up: bool,
     depth: usize,
     /// Within a subshell nothing is put down.
     pub(super) quiet: usize,
-    pub(super) log: Vec<Assigned>,
+    pub(super) log: Log,
     pub(super) skipped: Vec<Skipped>,
     pub(super) read: Vec<Bytes>,
     pub(super) startup: Vec<Bytes>,
@@ -160,7 +165,7 @@ pub(super) struct Machine<'a> {
     pub(super) restless: Restless,
     /// The program before which a script is left, and the state there.
     pub(super) until: Option<Bytes>,
-    pub(super) stopped: Left,
+    pub(super) stopped: Left<State>,
     /// How often the output of commands was used.
     pub(super) outputs: usize,
     /// How often when the command that runs began.
@@ -184,13 +189,6 @@ pub(super) struct Machine<'a> {
     pub(super) guarded: usize,
 }
 
-pub(super) fn join_some(a: Option<State>, b: Option<State>, why: &Rc<Doubt>) -> Option<State> {
-    match (a, b) {
-        (Some(a), Some(b)) => Some(a.join(&b, why)),
-        (a, b) => a.or(b),
-    }
-}
-
 pub(super) const PARTED: &str = "a condition decides that cannot be told";
 
 impl<'a> Machine<'a> {
@@ -212,9 +210,10 @@ impl<'a> Machine<'a> {
             source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
             at: 0,
             steps: 0,
+            is_given_up: false,
             depth: 0,
             quiet: 0,
-            log: Vec::new(),
+            log: Log::default(),
             skipped: Vec::new(),
             read: Vec::new(),
             startup: Vec::new(),
@@ -309,10 +308,16 @@ impl<'a> Machine<'a> {
         }
     }
 
+    /// Counts what is done to lists beyond steps: so many items are one.
+    pub(super) fn count(&mut self, items: usize) {
+        self.steps += items / ITEMS_IN_STEP;
+    }
+
     /// Counts a step; returns whether too much was done already.
     pub(super) fn is_spent(&mut self) -> bool {
         self.steps += 1;
-        if self.steps == STEPS {
+        if self.steps >= STEPS && !self.is_given_up {
+            self.is_given_up = true;
             self.fog("following the startup files takes too long");
             // Whatever runs is left as it is.
             let state = self.live.take();
@@ -321,7 +326,7 @@ impl<'a> Machine<'a> {
                 frame.next.add(state, &why);
             }
         }
-        self.steps >= STEPS || self.live.is_none()
+        self.is_given_up || self.live.is_none()
     }
 
     /// Whether zsh's own ways with words count.
@@ -342,12 +347,12 @@ impl<'a> Machine<'a> {
 
     /// Follows both ways and joins them.
     pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        let state = self.live.as_mut().map(State::fork);
+        let state = branch::fork(&mut self.live);
         one(self);
         let after = std::mem::replace(&mut self.live, state);
         other(self);
         let why = Doubt::new(doubt.why, doubt.site.clone());
-        self.live = join_some(after, self.live.take(), &why);
+        self.live = branch::join(after, self.live.take(), &why);
     }
 
     // Files and texts.
@@ -413,7 +418,7 @@ impl<'a> Machine<'a> {
             }
             if given_up.is_some() {
                 let why = self.doubt(PARTED);
-                self.live = join_some(self.live.take(), given_up, &why);
+                self.live = branch::join(self.live.take(), given_up, &why);
             }
         }
         if let Some(trouble) = trouble.filter(|_| self.live.is_some()) {
@@ -445,7 +450,7 @@ impl<'a> Machine<'a> {
 
     /// Runs something whose changes are lost, but for its status and output.
     pub(super) fn subshell(&mut self, run: impl FnOnce(&mut Self)) {
-        let Some(outer) = self.live.as_mut().map(State::fork) else { return };
+        let Some(outer) = branch::fork(&mut self.live) else { return };
         self.quiet += 1;
         let is_for_child = std::mem::take(&mut self.is_for_child);
         self.enter(Boundary::Shell);

@@ -16,6 +16,7 @@
 
 mod around;
 mod braces;
+mod branch;
 mod builtin;
 mod compound;
 mod control;
@@ -24,6 +25,7 @@ mod ending;
 mod expand;
 pub(crate) mod fish;
 mod fits;
+mod foggy;
 mod folder;
 mod globs;
 mod initial;

@@ -196,6 +196,8 @@ impl Machine<'_> {
         let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else {
             return Err(self.doubt("where programs are looked up is not known"));
         };
+        // Each folder is some items' work.
+        self.count(4 * memchr::memchr_iter(b':', &path).count());
         along((self.ground.files, self.account), &path, name, |folder| self.full(folder)).map_err(|why| self.doubt(why))
     }
 

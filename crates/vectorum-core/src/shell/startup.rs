@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::branch;
 use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
@@ -226,10 +227,10 @@ impl Machine<'_> {
         let why = Doubt::new(super::machine::PARTED, None);
         let frame = self.frames.drain(..).next();
         let (left, spent) = frame.map_or((None, None), |mut frame| (frame.leave.take(), frame.next.take()));
-        let state = super::machine::join_some(self.live.take(), spent, &why);
+        let state = branch::join(self.live.take(), spent, &why);
         let ended = Ended::of(state.is_some(), left.is_some());
         let Machine { end, log, skipped, read, startup, .. } = self;
-        Outcome { state, ended, end, log: Arc::new(Log::new(log)), skipped, read, startup }
+        Outcome { state, ended, end, log: Arc::new(log), skipped, read, startup }
     }
 }
 

@@ -6,6 +6,7 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 
+use super::branch::Branch;
 use super::layers::Layers;
 use super::syntax::Command;
 use super::value::{Doubt, Val};
@@ -234,23 +235,6 @@ impl Scope {
 }
 
 impl State {
-    /// Begins a branch that holds the same.
-    pub(super) fn fork(&mut self) -> State {
-        State {
-            vars: self.vars.fork(),
-            functions: self.functions.fork(),
-            aliases: self.aliases.fork(),
-            scopes: self.scopes.iter_mut().map(Scope::fork).collect(),
-            options: self.options.clone(),
-            status: self.status.clone(),
-            positional: self.positional.clone(),
-            folder: self.folder.clone(),
-            input: self.input.clone(),
-            output: self.output.clone(),
-            open: self.open.clone(),
-        }
-    }
-
     /// Whether what follows from beginning like this follows from beginning like another.
     /// `look` looks a program up along a PATH.
     pub(super) fn is_alike(&self, other: &State, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
@@ -282,15 +266,25 @@ impl State {
     pub(super) fn option(&self, name: &str) -> Option<bool> {
         self.options.get(name).copied().unwrap_or(Some(false))
     }
+}
 
-    /// What is known where either this or another state holds.
-    pub(super) fn join(mut self, other: &State, why: &Rc<Doubt>) -> State {
-        self.take_in(other, None, why);
-        self
+impl Branch for State {
+    fn fork(&mut self) -> State {
+        State {
+            vars: self.vars.fork(),
+            functions: self.functions.fork(),
+            aliases: self.aliases.fork(),
+            scopes: self.scopes.iter_mut().map(Scope::fork).collect(),
+            options: self.options.clone(),
+            status: self.status.clone(),
+            positional: self.positional.clone(),
+            folder: self.folder.clone(),
+            input: self.input.clone(),
+            output: self.output.clone(),
+            open: self.open.clone(),
+        }
     }
 
-    /// Takes in what holds in another state. Names that only one of them knows of may be set by what is not followed
-    /// there. `last` is what was taken in last, if something was.
     fn take_in(&mut self, other: &State, last: Option<&State>, why: &Rc<Doubt>) {
         let missing = |open: &Option<Rc<Doubt>>| match open {
             Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt.clone())), exported: None, ..Var::unset() },
@@ -346,34 +340,6 @@ impl State {
         if self.open.is_none() {
             self.open.clone_from(&other.open);
         }
-    }
-}
-
-/// What is known where one of some states holds in which something was left, one after the other.
-#[derive(Debug, Default)]
-pub(super) struct Left {
-    joined: Option<State>,
-    /// The last one, if there are more.
-    last: Option<State>,
-}
-
-impl Left {
-    /// Adds one, if there is one.
-    pub(super) fn add(&mut self, state: Option<State>, why: &Rc<Doubt>) {
-        let Some(state) = state else { return };
-        let Some(joined) = &mut self.joined else {
-            self.joined = Some(state);
-            return;
-        };
-        let last = self.last.take().unwrap_or_else(|| joined.fork());
-        joined.take_in(&state, Some(&last), why);
-        self.last = Some(state);
-    }
-
-    /// Returns what is known of all.
-    pub(super) fn take(&mut self) -> Option<State> {
-        self.last = None;
-        self.joined.take()
     }
 }
 

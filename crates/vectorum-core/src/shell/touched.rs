@@ -2,6 +2,7 @@
 //! is not known from there on.
 
 use std::cell::RefCell;
+use std::collections::BTreeSet;
 
 use bytes::Bytes;
 
@@ -14,7 +15,7 @@ const CHANGING: &[&[u8]] =
 /// Files as they were, but for those that were touched.
 pub(super) struct Touched<'a> {
     files: &'a dyn HostView,
-    paths: RefCell<Vec<Bytes>>,
+    paths: RefCell<BTreeSet<Bytes>>,
 }
 
 impl<'a> Touched<'a> {
@@ -24,11 +25,7 @@ impl<'a> Touched<'a> {
 
     /// From here on nothing is known of what stands at a path and below it.
     pub(super) fn touch(&self, path: &[u8]) {
-        let path = clean(path);
-        let mut paths = self.paths.borrow_mut();
-        if !paths.contains(&path) {
-            paths.push(path);
-        }
+        self.paths.borrow_mut().insert(clean(path));
     }
 
     /// Takes note of what a program may have changed; `full` makes a path that begins at the root.
@@ -52,7 +49,8 @@ impl<'a> Touched<'a> {
             return false;
         }
         let path = clean(path);
-        paths.iter().any(|touched| is_within(&path, touched))
+        let folders = memchr::memrchr_iter(b'/', &path).filter_map(|at| path.get(..at));
+        std::iter::once(&path[..]).chain(folders).any(|folder| paths.contains(folder)) || paths.contains(&b"/"[..])
     }
 
     /// Whether something below a path may have changed, so that it may have come to be.
@@ -62,7 +60,8 @@ impl<'a> Touched<'a> {
             return false;
         }
         let path = clean(path);
-        paths.iter().any(|touched| is_within(touched, &path))
+        let below = if path == "/" { path.clone() } else { [&path[..], b"/"].concat().into() };
+        paths.contains(&path) || paths.range(below.clone()..).next().is_some_and(|touched| touched.starts_with(&below))
     }
 }
 
@@ -70,11 +69,6 @@ impl<'a> Touched<'a> {
 fn clean(path: &[u8]) -> Bytes {
     let parts: Vec<&[u8]> = path.split(|b| *b == b'/').filter(|p| !p.is_empty() && p != b".").collect();
     [b"/", &parts.join(&b'/')[..]].concat().into()
-}
-
-/// Whether a path is another one or lies below it.
-fn is_within(path: &[u8], folder: &[u8]) -> bool {
-    path.strip_prefix(folder).is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/") || folder == b"/")
 }
 
 impl HostView for Touched<'_> {
@@ -134,10 +128,15 @@ mod tests {
             ("/h/./new/deep/x", Kind::Unknown),
             ("/h/d/b", Kind::File),
             ("/h", Kind::Folder),
+            ("/", Kind::Folder),
+            ("/h/a-b", Kind::Missing),
         ] {
             assert_eq!(files.kind(path.as_bytes()), kind, "{path}");
         }
         assert_eq!((files.read(b"/h/a"), files.list(b"/h")), (Content::Denied, None));
         assert!(files.list(b"/h/d").is_some());
+        assert_eq!((files.list(b"/"), files.programs(b"/h")), (None, None));
+        files.touch(b"/");
+        assert_eq!((files.kind(b"/h/d/b"), files.list(b"/h/d")), (Kind::Unknown, None));
     }
 }

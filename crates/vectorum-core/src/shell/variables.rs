@@ -340,7 +340,7 @@ impl Machine<'_> {
                 None => var.exported = if var.exported == Some(true) { Some(true) } else { None },
             },
         }
-        if self.quiet == 0 && self.log.len() < super::log::MOST {
+        if self.quiet == 0 {
             let held = var.content.value().map(|v| crate::route::Held::of(&v));
             self.log.push(Assigned { name: name.clone(), held, site, around: self.around.clone() });
         }
@@ -399,7 +399,7 @@ impl Machine<'_> {
             None => return true,
         }
         self.unsettle(&name);
-        if self.quiet == 0 && self.log.len() < super::log::MOST {
+        if self.quiet == 0 {
             self.log.push(Assigned { name, held: None, site, around: self.around.clone() });
         }
         true

@@ -9,7 +9,7 @@ use std::rc::Rc;
 use bytes::Bytes;
 use hashbrown::HashMap;
 
-use super::layers::Layers;
+use super::foggy::{Fogged, Foggy};
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
 
@@ -34,36 +34,22 @@ struct Start {
     programs: RefCell<HashMap<Bytes, Option<Bytes>>>,
 }
 
-/// A variable as it was set.
-#[derive(Clone, Debug)]
-struct Kept {
-    var: Var,
-    /// How many fogs came before.
-    fogs: usize,
-}
-
 /// Variables: those at the start, and what became of them since.
 #[derive(Clone, Debug)]
 pub(super) struct Vars {
     start: Rc<Start>,
-    changed: Layers<Kept>,
-    /// How often something was done that is not followed: whatever was set before, and is not held fast, may be
-    /// anything since.
-    fogs: usize,
-    /// Why that is so.
-    fog: Option<Rc<Doubt>>,
+    changed: Foggy<Var>,
 }
 
 impl PartialEq for Vars {
     fn eq(&self, other: &Vars) -> bool {
-        (self.fogs, &self.fog) == (other.fogs, &other.fog)
-            && self.changed.parted(&other.changed).iter().all(|name| self.get(name) == other.get(name))
+        let is_same = |name: &&Bytes| self.get(name) == other.get(name);
+        self.changed.is_as_foggy(&other.changed) && self.changed.parted(&other.changed).iter().all(is_same)
     }
 }
 
-impl Var {
-    /// The same where something was done that is not followed. What the shell or the system holds fast
-    /// stays.
+impl Fogged for Var {
+    /// What the shell or the system holds fast stays.
     fn fogged(self, why: &Rc<Doubt>) -> Var {
         if self.readonly {
             return self;
@@ -71,7 +57,9 @@ impl Var {
         let may_be_list = self.can_be_list();
         Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, site: None, may_be_list, ..self }
     }
+}
 
+impl Var {
     /// Whether it is a text without an attribute but its export.
     fn is_plain(&self) -> bool {
         !self.can_be_list() && Var { content: Content::Unset, exported: Some(false), site: None, ..*self } == Var::unset()
@@ -103,23 +91,13 @@ impl Vars {
     pub(super) fn new(vars: HashMap<Bytes, Var>) -> Vars {
         Vars {
             start: Rc::new(Start { vars, asked: RefCell::default(), programs: RefCell::default() }),
-            changed: Layers::default(),
-            fogs: 0,
-            fog: None,
+            changed: Foggy::default(),
         }
     }
 
     /// Begins a branch.
     pub(super) fn fork(&mut self) -> Vars {
-        Vars { start: self.start.clone(), changed: self.changed.fork(), fogs: self.fogs, fog: self.fog.clone() }
-    }
-
-    /// A variable that was set before so many fogs, as it is now.
-    fn seen<'a>(&self, var: &'a Var, fogs: usize) -> Cow<'a, Var> {
-        match &self.fog {
-            Some(why) if fogs < self.fogs => Cow::Owned(var.clone().fogged(why)),
-            _ => Cow::Borrowed(var),
-        }
+        Vars { start: self.start.clone(), changed: self.changed.fork() }
     }
 
     fn at_start(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
@@ -129,7 +107,7 @@ impl Vars {
             let name = found.map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone());
             self.start.asked.borrow_mut().insert(name, what);
         }
-        found.map(|(_, var)| self.seen(var, 0))
+        found.map(|(_, var)| self.changed.seen_from_before(var))
     }
 
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
@@ -139,7 +117,7 @@ impl Vars {
     /// Returns a variable of which no more than that is of account.
     pub(super) fn look(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
         match self.changed.look(name) {
-            Some(kept) => kept.map(|kept| self.seen(&kept.var, kept.fogs)),
+            Some(var) => var,
             None => self.at_start(name, what),
         }
     }
@@ -147,7 +125,7 @@ impl Vars {
     /// Looks a program up along the PATH of the start, where that is still the one: another start is alike
     /// whose PATH leads to the same. `look` is told the PATH, and returns `None` where that is not known.
     pub(super) fn program(&self, name: &Bytes, look: impl Fn(&[u8]) -> Option<Option<Bytes>>) -> Option<Option<Bytes>> {
-        if self.fog.is_some() || self.changed.look(b"PATH").is_some() {
+        if self.changed.is_foggy() || self.changed.look(b"PATH").is_some() {
             return None;
         }
         let found = look(self.start.path()?)?;
@@ -183,16 +161,11 @@ impl Vars {
 
     /// Returns a variable to be changed. One that was not changed since the last fork is what `make` makes of it.
     fn slot(&mut self, name: &Bytes, what: For, make: impl FnOnce(Option<Cow<'_, Var>>) -> Var) -> &mut Var {
-        let fogs = self.fogs;
-        let fresh = match self.changed.get_mut(name) {
-            Some(kept) if kept.fogs == fogs => None,
-            _ => Some(Kept { var: make(self.look(name, what)), fogs }),
+        let made = match self.changed.fresh(name) {
+            Some(_) => None,
+            None => Some(make(self.look(name, what))),
         };
-        let place = self.changed.place(name);
-        if fresh.is_some() {
-            *place = fresh;
-        }
-        &mut place.get_or_insert_with(|| Kept { var: Var::unset(), fogs }).var
+        self.changed.place(name, made, Var::unset)
     }
 
     pub(super) fn get_mut(&mut self, name: &[u8]) -> Option<&mut Var> {
@@ -200,7 +173,7 @@ impl Vars {
     }
 
     pub(super) fn insert(&mut self, name: Bytes, var: Var) {
-        self.changed.insert(name, Kept { var, fogs: self.fogs });
+        self.changed.insert(name, var);
     }
 
     pub(super) fn remove(&mut self, name: &[u8]) {
@@ -209,8 +182,7 @@ impl Vars {
 
     /// From here on each one may be anything.
     pub(super) fn fog(&mut self, why: &Rc<Doubt>) {
-        self.fogs += 1;
-        self.fog = Some(why.clone());
+        self.changed.fog(why);
     }
 
     /// Whatever is not as it is in another state may become anything.
@@ -228,9 +200,9 @@ impl Vars {
     /// Puts together what each name is here and in another state. What was the last to be put together with this, if
     /// something was, holds nothing that does not hold here.
     pub(super) fn join(&mut self, other: &Vars, last: Option<&Vars>, join: impl Fn(Option<&Var>, Option<&Var>) -> Var) {
-        let parts_from = last.unwrap_or(self);
-        let is_foggier = other.fogs > parts_from.fogs;
-        let joined = parts_from.changed.parted(&other.changed).into_iter().filter_map(|name| {
+        let parts_from = &last.unwrap_or(self).changed;
+        let is_foggier = parts_from.is_clearer(&other.changed);
+        let joined = parts_from.parted(&other.changed).into_iter().filter_map(|name| {
             let (a, b) = (self.get(name), other.get(name));
             let var = if a != b {
                 join(a.as_deref(), b.as_deref())
@@ -242,12 +214,8 @@ impl Vars {
             };
             Some((name.clone(), var))
         });
-        let joined: Vec<(Bytes, Var)> = joined.collect();
-        if is_foggier {
-            self.fogs = other.fogs.max(self.fogs + 1);
-            self.fog.clone_from(&other.fog);
-        }
-        joined.into_iter().for_each(|(name, var)| self.insert(name, var));
+        let joined = joined.collect();
+        self.changed.take_in(joined, is_foggier.then_some(&other.changed));
     }
 
     /// Whether what follows from one start follows from another: they are alike in all that was looked
@@ -276,9 +244,9 @@ impl Vars {
 
     /// Returns all of them in no order, and what they were at the start.
     pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<&Var>)> {
-        let changed = self.changed.iter().filter_map(|(name, kept)| kept.map(|kept| (name, self.seen(&kept.var, kept.fogs))));
+        let changed = self.changed.iter();
         let rest = self.start.vars.iter().filter(|(name, _)| self.changed.look(name).is_none());
-        let rest = rest.map(|(name, var)| (name, self.seen(var, 0)));
+        let rest = rest.map(|(name, var)| (name, self.changed.seen_from_before(var)));
         changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name)))
     }
 }

@@ -350,7 +350,7 @@ impl Fish<'_> {
         match self.program(name) {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
                 let why = self.doubt(PARTED);
-                self.stopped = join(self.stopped.take(), self.live.take(), &why);
+                self.stopped.add(self.live.take(), &why);
             }
             Ok(Some(path)) => {
                 let base = path.rsplit(|b| *b == b'/').next().unwrap_or_default().to_vec();
@@ -391,7 +391,10 @@ impl Fish<'_> {
             let path = self.full(name);
             return Ok(is_it(self, &path)?.then_some(path));
         }
-        for folder in self.items(b"PATH")? {
+        let folders = self.items(b"PATH")?;
+        // Each folder is some items' work.
+        self.steps += 4 * folders.len() / ITEMS_IN_STEP;
+        for folder in folders {
             let Val::Known(folder) = folder else { return Err(self.doubt("where programs are looked up is not known")) };
             let path: Bytes = [&self.full(&folder)[..], b"/", name].concat().into();
             if is_it(self, &path)? {
@@ -432,12 +435,13 @@ impl Fish<'_> {
             if !self.is_own(&wanted) && !is_harmless(&wanted) && !RESERVED.contains(&&wanted[..]) {
                 return self.doubt_status("whether there is such a command");
             }
-            let hidden = self.live.as_mut().and_then(|s| s.functions.insert(wanted.clone(), Named::Erased));
+            let hidden = self.function(&wanted);
+            self.name(wanted.clone(), Named::Erased);
             self.named(&wanted, rest);
             if let Some(state) = &mut self.live {
                 match hidden {
-                    Some(function) => drop(state.functions.insert(wanted, function)),
-                    None => drop(state.functions.remove(&wanted)),
+                    Some(function) => state.functions.insert(wanted, function),
+                    None => state.functions.remove(&wanted),
                 }
             }
             return;

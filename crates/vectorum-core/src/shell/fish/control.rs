@@ -22,27 +22,27 @@ pub(super) struct Frame {
     /// How many scopes are around it, and how many outputs that are taken in.
     scopes: usize,
     captures: usize,
-    left: Option<State>,
+    left: Left<State>,
 }
 
 impl Fish<'_> {
     pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        let state = self.live.clone();
+        let state = branch::fork(&mut self.live);
         one(self);
         let after = std::mem::replace(&mut self.live, state);
         other(self);
         let why = Doubt::new(doubt.why, doubt.site.clone());
-        self.live = join(after, self.live.take(), &why);
+        self.live = branch::join(after, self.live.take(), &why);
     }
 
     /// Runs something that may be left from within; what leaves it goes on behind it.
     pub(super) fn framed(&mut self, kind: Leaves, run: impl FnOnce(&mut Self)) {
         let scopes = self.live.as_ref().map_or(0, |s| s.scopes.len());
-        self.frames.push(Frame { kind, scopes, captures: self.captures, left: None });
+        self.frames.push(Frame { kind, scopes, captures: self.captures, left: Left::default() });
         run(self);
         let why = self.doubt(PARTED);
-        if let Some(frame) = self.frames.pop() {
-            self.live = join(self.live.take(), frame.left, &why);
+        if let Some(mut frame) = self.frames.pop() {
+            self.live = branch::join(self.live.take(), frame.left.take(), &why);
         }
     }
 
@@ -62,7 +62,7 @@ impl Fish<'_> {
             s
         });
         let why = Doubt::new(PARTED, Some(Site { path: self.source.path.clone(), line: self.source.line(self.at) }));
-        frame.left = join(frame.left.take(), state, &why);
+        frame.left.add(state, &why);
     }
 
     /// Leaves the function that runs, even from within a file that it runs, or else the file.
@@ -73,11 +73,11 @@ impl Fish<'_> {
 
     /// States in which the shell was ended.
     pub(super) fn ended(&mut self) -> Option<State> {
-        self.frames.drain(..).next().and_then(|f| f.left)
+        self.frames.drain(..).next().and_then(|mut f| f.left.take())
     }
 
     pub(super) fn begin_frames() -> Vec<Frame> {
-        vec![Frame { kind: Leaves::Shell, scopes: 2, captures: 0, left: None }]
+        vec![Frame { kind: Leaves::Shell, scopes: 2, captures: 0, left: Left::default() }]
     }
 
     pub(super) fn run(&mut self, jobs: &[Job]) {
@@ -453,7 +453,7 @@ impl Fish<'_> {
         let at = self.at;
         for round in 0..ROUNDS {
             self.at = at;
-            let before = self.live.clone();
+            let before = branch::fork(&mut self.live);
             self.run(condition);
             match self.succeeded() {
                 Ok(true) if round + 1 < ROUNDS => self.framed(Leaves::Round, |m| m.block(body)),
@@ -494,10 +494,10 @@ impl Fish<'_> {
     /// Runs something any number of times, from none on. What it changes is not known then.
     fn repeat(&mut self, why: &'static str, mut run: impl FnMut(&mut Self)) {
         for _ in 0..4 {
-            let before = self.live.clone();
+            let mut before = branch::fork(&mut self.live);
             run(self);
             let doubt = self.doubt(why);
-            let after = join(before.clone(), self.live.take(), &doubt);
+            let after = branch::join(branch::fork(&mut before), self.live.take(), &doubt);
             self.live = after;
             if let (Some(state), Some(before)) = (&mut self.live, &before) {
                 state.widen(before, &doubt);

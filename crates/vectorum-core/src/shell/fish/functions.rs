@@ -111,7 +111,7 @@ impl Fish<'_> {
         for (letter, value) in &options.taken {
             match (letter, value) {
                 (b'a', Some(name)) => function.named.push(name.clone()),
-                (b'V', Some(name)) => function.taken.extend(self.get(name).map(|v| (name.clone(), v.clone()))),
+                (b'V', Some(name)) => function.taken.extend(self.get(name).map(|v| (name.clone(), v.into_owned()))),
                 _ => {}
             }
         }
@@ -218,7 +218,7 @@ impl Fish<'_> {
             return None;
         }
         // Folders that are not known may hold anything; what could lie there is not guessed at.
-        let folders: Vec<Bytes> = match self.get(b"fish_function_path").map(|v| &v.items) {
+        let folders: Vec<Bytes> = match self.get(b"fish_function_path").map(|v| v.into_owned().items) {
             Some(Ok(items)) => items.iter().filter_map(|i| i.known().map(|i| self.full(i))).collect(),
             _ => Vec::new(),
         };
@@ -228,8 +228,8 @@ impl Fish<'_> {
 
     /// Whether functions may lie in folders that are not known.
     pub(super) fn may_be_elsewhere(&self) -> bool {
-        let folders = self.get(b"fish_function_path").map(|v| v.items.as_ref().map(|i| i.iter().all(|i| i.known().is_some())));
-        !matches!(folders, None | Some(Ok(true)))
+        let is_open = |var: &Var| !var.items.as_ref().is_ok_and(|items| items.iter().all(|i| i.known().is_some()));
+        self.get(b"fish_function_path").is_some_and(|var| is_open(&var))
     }
 
     /// Whether a function comes with fish.
@@ -254,15 +254,15 @@ impl Fish<'_> {
         if let Some(state) = self.live.as_mut().filter(|_| !function.is_open) {
             let keep = state.scopes.iter().position(|s| matches!(s.kind, Kept::Function | Kept::Block));
             let hidden = state.scopes.split_off(keep.unwrap_or(state.scopes.len()));
-            for (name, var) in hidden.iter().flat_map(|s| &s.vars) {
+            for (name, var) in hidden.iter().flat_map(|s| s.vars.iter()) {
                 if var.exported != Some(false) {
-                    copies.insert(name.clone(), var.clone());
+                    copies.insert(name.clone(), var.into_owned());
                 }
             }
             around = Some(hidden);
         }
         if let Some(state) = &mut self.live {
-            state.scopes.push(Scope { kind: Kept::Function, vars: copies });
+            state.scopes.push(Scope { kind: Kept::Function, vars: copies.into() });
         }
         let depth = self.live.as_ref().map_or(0, |s| s.scopes.len());
         self.put(b"argv", Some(Kept::Function), arguments.to_vec(), None, None);

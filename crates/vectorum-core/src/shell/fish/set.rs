@@ -61,6 +61,7 @@ impl Fish<'_> {
             // Letters beyond ASCII are taken, too; which ones is not followed.
             return if name.is_ascii() { self.set_status(2) } else { self.fog("a name with letters beyond ASCII") };
         }
+        self.steps += items.as_ref().map_or(0, Vec::len) / ITEMS_IN_STEP;
         let mut site = self.here();
         if let (Some((given, from)), Ok([one])) = (&self.given, items.as_deref())
             && given.contains(one)
@@ -69,7 +70,7 @@ impl Fish<'_> {
         }
         let is_restless = self.restless.contains(name);
         let items = if is_restless { Err(self.doubt("what runs at an event may set it")) } else { items };
-        let holders = self.live.iter().flat_map(|s| &s.scopes).filter(|s| s.vars.contains_key(name)).count();
+        let holders = self.live.iter().flat_map(|s| &s.scopes).filter(|s| s.vars.contains(name)).count();
         let in_function = self.live.iter().flat_map(|s| &s.scopes).any(|s| s.kind == Kept::Function);
         if scope.is_none() && (holders > 1 || in_function) && self.get(name).is_some_and(|v| v.is_perhaps) {
             return self.blur(name, "which of several variables is set");
@@ -86,7 +87,7 @@ impl Fish<'_> {
                 .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Block))
                 .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Global)),
             Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
-            None => state.scopes.iter().rposition(|s| s.vars.contains_key(name)).or_else(|| {
+            None => state.scopes.iter().rposition(|s| s.vars.contains(name)).or_else(|| {
                 if in_function {
                     state.scopes.iter().rposition(|s| s.kind == Kept::Function)
                 } else {
@@ -95,15 +96,20 @@ impl Fish<'_> {
             }),
         };
         let Some(scope) = index.and_then(|i| state.scopes.get_mut(i)) else { return };
-        let old = scope.vars.get(name);
+        let old = scope.vars.get(name).map(|v| (v.is_perhaps, v.exported, v.is_path));
         let usual = hidden_is_path.unwrap_or_else(|| name.ends_with(b"PATH"));
         let var = Var {
             items,
             exported: exported.map_or_else(
-                || old.map_or(Some(false), |v| if v.is_perhaps && v.exported != Some(false) { None } else { v.exported }),
+                || {
+                    old.map_or(
+                        Some(false),
+                        |(is_perhaps, exported, _)| if is_perhaps && exported != Some(false) { None } else { exported },
+                    )
+                },
                 Some,
             ),
-            is_path: is_path.or(old.map(|v| v.is_path)).unwrap_or(usual),
+            is_path: is_path.or(old.map(|(_, _, is_path)| is_path)).unwrap_or(usual),
             is_perhaps: is_restless,
             site: Some(site.clone()),
         };
@@ -125,7 +131,7 @@ impl Fish<'_> {
             Err(doubt) => Val::Unknown(doubt.clone()),
         };
         scope.vars.insert(Bytes::copy_from_slice(name), Var { items, ..var });
-        if self.quiet == 0 && self.log.len() < super::super::log::MOST {
+        if self.quiet == 0 && !site.path.is_empty() {
             let held = Some(Held::of(&told));
             self.log.push(Assigned { name: Bytes::copy_from_slice(name), held, site, around: self.around.clone() });
         }
@@ -167,11 +173,11 @@ impl Fish<'_> {
                     continue;
                 }
                 let found = match scope {
-                    None => self.get(name).cloned(),
+                    None => self.get(name),
                     Some(kind) => self
                         .live
                         .as_ref()
-                        .and_then(|s| s.scopes.iter().rev().filter(|s| s.kind == kind).find_map(|s| s.vars.get(name).cloned())),
+                        .and_then(|s| s.scopes.iter().rev().filter(|s| s.kind == kind).find_map(|s| s.vars.get(name))),
                 };
                 match found {
                     Some(var) if var.is_perhaps => return self.doubt_status("whether the name is set is not known"),
@@ -219,9 +225,9 @@ impl Fish<'_> {
                     let found = self
                         .live
                         .as_ref()
-                        .and_then(|s| s.scopes.iter().rev().filter(|s| s.kind == kind).find_map(|s| s.vars.get(&name).cloned()));
+                        .and_then(|s| s.scopes.iter().rev().filter(|s| s.kind == kind).find_map(|s| s.vars.get(&name)));
                     found.map_or(Ok(Vec::new()), |v| {
-                        if v.is_perhaps { Err(self.doubt("whether the name is set is not known")) } else { v.items }
+                        if v.is_perhaps { Err(self.doubt("whether the name is set is not known")) } else { v.into_owned().items }
                     })
                 }
             };
@@ -283,8 +289,11 @@ impl Fish<'_> {
     /// From here on nothing is known of a name, in whichever scope.
     pub(super) fn blur(&mut self, name: &[u8], why: &'static str) {
         let doubt = self.doubt(why);
-        for var in self.live.iter_mut().flat_map(|s| s.scopes.iter_mut()).filter_map(|s| s.vars.get_mut(name)) {
-            *var = Var { items: Err(doubt.clone()), exported: None, is_perhaps: true, ..var.clone() };
+        for scope in self.live.iter_mut().flat_map(|s| s.scopes.iter_mut()) {
+            if let Some(var) = scope.vars.get(name).map(Cow::into_owned) {
+                let var = Var { items: Err(doubt.clone()), exported: None, is_perhaps: true, ..var };
+                scope.vars.insert(Bytes::copy_from_slice(name), var);
+            }
         }
         self.doubt_status(why);
     }
@@ -307,18 +316,19 @@ impl Fish<'_> {
             let site = self.here();
             let Some(state) = &mut self.live else { return };
             let index = match scope {
-                None => state.scopes.iter().rposition(|s| s.vars.contains_key(&name)),
-                Some(Kept::Block) => state
-                    .scopes
-                    .iter()
-                    .rposition(|s| matches!(s.kind, Kept::Block | Kept::Function) && s.vars.contains_key(&name)),
+                None => state.scopes.iter().rposition(|s| s.vars.contains(&name)),
+                Some(Kept::Block) => {
+                    state.scopes.iter().rposition(|s| matches!(s.kind, Kept::Block | Kept::Function) && s.vars.contains(&name))
+                }
                 Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
             };
-            match index.and_then(|i| state.scopes.get_mut(i)).and_then(|s| s.vars.remove(&name)) {
-                Some(_) if self.quiet == 0 => {
-                    self.log.push(Assigned { name: name.clone(), held: None, site, around: self.around.clone() });
+            match index.and_then(|i| state.scopes.get_mut(i)).filter(|s| s.vars.contains(&name)) {
+                Some(scope) => {
+                    scope.vars.remove(&name);
+                    if self.quiet == 0 && !site.path.is_empty() {
+                        self.log.push(Assigned { name: name.clone(), held: None, site, around: self.around.clone() });
+                    }
                 }
-                Some(_) => {}
                 None => status = 4,
             }
             if name == b"fish_user_paths"[..] {
@@ -452,7 +462,7 @@ impl Fish<'_> {
         }
         let items = if append { [rest, new].concat() } else { [new, rest].concat() };
         let has_global =
-            self.live.as_ref().is_some_and(|s| s.scopes.iter().any(|s| s.kind == Kept::Global && s.vars.contains_key(name)));
+            self.live.as_ref().is_some_and(|s| s.scopes.iter().any(|s| s.kind == Kept::Global && s.vars.contains(name)));
         let scope = if direct || has_global { Kept::Global } else { scope.unwrap_or(Kept::Universal) };
         self.put(name, Some(scope), items, direct.then_some(true), None);
     }

@@ -117,8 +117,8 @@ pub(super) fn begin<'a>(
         set(&mut globals, "SHLVL", vec![level]);
     }
     let state = State {
-        scopes: vec![Scope { kind: Kept::Universal, vars: BTreeMap::new() }, Scope { kind: Kept::Global, vars: globals }],
-        functions: BTreeMap::new(),
+        scopes: vec![Scope { kind: Kept::Universal, vars: Foggy::default() }, Scope { kind: Kept::Global, vars: globals.into() }],
+        functions: Layers::default(),
         status: Ok(0),
         open,
         output: None,
@@ -138,15 +138,16 @@ pub(super) fn begin<'a>(
         source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
         at: 0,
         steps: 0,
+        is_given_up: false,
         around: Around::default(),
         may_be_empty: false,
         depth: 0,
         quiet: 0,
-        log: Vec::new(),
+        log: Log::default(),
         read: Vec::new(),
         skipped: Vec::new(),
         until: None,
-        stopped: None,
+        stopped: Left::default(),
         given: None,
     }
 }
@@ -180,14 +181,15 @@ pub(crate) fn interpret(
     locale(&mut fish, start);
     let config = fish.config();
     let path = Var { items: function_path(&fish, &config), exported: Some(false), is_path: false, is_perhaps: false, site: None };
-    if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1)) {
-        globals.vars.entry(Bytes::from_static(b"fish_function_path")).or_insert(path);
+    let own_path = Bytes::from_static(b"fish_function_path");
+    if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1)).filter(|s| !s.vars.contains(&own_path)) {
+        globals.vars.insert(own_path, path);
     }
     let stored = [&config[..], b"/fish_variables"].concat();
     if let Content::Bytes(text) = ground.files.read(&stored) {
         let vars = universal(&stored, &text);
         if let Some(scope) = fish.live.as_mut().and_then(|s| s.scopes.first_mut()) {
-            scope.vars = vars;
+            scope.vars = vars.into();
         }
     }
     fish.quiet += 1;
@@ -225,9 +227,10 @@ pub(super) fn locale(fish: &mut Fish<'_>, start: &Start) {
         let doubt = Doubt::new("fish looks for the locale in files of the system", None);
         for name in ["LANG", "LC_CTYPE", "LC_TIME", "LC_MESSAGES", "LC_COLLATE", "LC_MONETARY", "LC_NUMERIC"] {
             fish.put_var(name.as_bytes(), Some(Kept::Global), Err(doubt.clone()), Some(true), None);
-            if let Some(var) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1)).and_then(|s| s.vars.get_mut(name.as_bytes()))
+            if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1))
+                && let Some(var) = globals.vars.get(name.as_bytes()).map(Cow::into_owned)
             {
-                var.is_perhaps = true;
+                globals.vars.insert(Bytes::from_static(name.as_bytes()), Var { is_perhaps: true, ..var });
             }
         }
     } else {
@@ -300,15 +303,14 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
 pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
     let left = fish.ended();
     let ended = Ended::of(fish.live.is_some(), left.is_some());
-    let (mut log, skipped, read) = (fish.log, fish.skipped, fish.read);
-    log.retain(|a| !a.site.path.is_empty());
-    let mut started = Started { ended, log: Arc::new(Log::new(log)), skipped, read, ..Started::default() };
+    let (log, skipped, read) = (fish.log, fish.skipped, fish.read);
+    let mut started = Started { ended, log: Arc::new(log), skipped, read, ..Started::default() };
     let Some(state) = fish.live else { return started };
     started.open = state.open.clone();
     let mut handed: BTreeMap<Bytes, Var> = BTreeMap::new();
     let mut veiled: std::collections::BTreeSet<Bytes> = std::collections::BTreeSet::new();
     for scope in state.scopes.iter().skip(1) {
-        for (name, var) in &scope.vars {
+        for (name, var) in scope.vars.iter() {
             match (handed.get(name).cloned(), var.exported) {
                 // One that may not be there may show what it hides.
                 (Some(hidden), _) if var.is_perhaps => {
@@ -317,14 +319,14 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
                 }
                 (None, Some(false)) if var.is_perhaps => drop(veiled.insert(name.clone())),
                 (_, Some(false)) => drop(handed.remove(name)),
-                _ => drop(handed.insert(name.clone(), var.clone())),
+                _ => drop(handed.insert(name.clone(), var.into_owned())),
             }
         }
     }
-    for (name, var) in state.scopes.first().map(|s| &s.vars).into_iter().flatten() {
+    for (name, var) in state.scopes.first().into_iter().flat_map(|s| s.vars.iter()) {
         if var.exported != Some(false) && !handed.contains_key(name) {
             let is_perhaps = var.is_perhaps || veiled.contains(name);
-            handed.insert(name.clone(), Var { is_perhaps, ..var.clone() });
+            handed.insert(name.clone(), Var { is_perhaps, ..var.into_owned() });
         }
     }
     for (name, var) in &handed {
@@ -350,8 +352,8 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
         let site = started.log.of(name).next_back().map(|a| a.site.clone());
         started.gone.push((name.clone(), site));
     }
-    let globals = state.scopes.iter().find(|s| s.kind == Kept::Global).map(|s| &s.vars);
-    for (name, var) in globals.into_iter().flatten() {
+    let globals = state.scopes.iter().find(|s| s.kind == Kept::Global);
+    for (name, var) in globals.into_iter().flat_map(|s| s.vars.iter()) {
         if var.exported == Some(false)
             && !name.starts_with(b"__fish")
             && !name.starts_with(b"fish_")
@@ -360,5 +362,6 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
             started.kept.push((name.clone(), site));
         }
     }
+    started.kept.sort_by(|(a, _), (b, _)| a.cmp(b));
     started
 }
