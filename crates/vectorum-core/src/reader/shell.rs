@@ -9,7 +9,6 @@ use self::names::{is_dynamic, is_harmless_odd, is_inner, is_special};
 use self::words::{Parser, Piece, Word};
 use super::plain::{Form, Known, PlainLines};
 use super::systemd::{assignment, portable};
-use bytes::Bytes;
 
 use super::{Effect, Entry, Reader, Reading, Refusal, Surroundings};
 use crate::block::{Name, Value};
@@ -303,11 +302,7 @@ pub(super) fn interpreted(dialect: Option<Dialect>, file: &[u8], around: &Surrou
         home: around.home.clone(),
         shell: around.shell.clone(),
     };
-    let handed = |(name, value): (Name, Value)| {
-        (Bytes::copy_from_slice(name.as_bytes()), (Val::Known(Bytes::copy_from_slice(value.as_bytes())), false))
-    };
-    let start = around.outer.vars().map(handed).collect();
-    let started = taken_in(dialect, file, &account, &start, &around.folder)?;
+    let started = taken_in(dialect, file, &account, &around.outer, &around.folder)?;
     let lines: Vec<usize> = std::iter::once(0).chain(memchr::memchr_iter(b'\n', file).map(|at| at + 1)).collect();
     let span = |line: usize| {
         let from = line.checked_sub(1).and_then(|l| lines.get(l)).copied().unwrap_or(0);

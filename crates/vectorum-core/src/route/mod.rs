@@ -30,6 +30,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use bytes::Bytes;
 use globset::Glob;
+use imbl::OrdMap;
 
 use self::events::Deed;
 use crate::block::{Block, Value};
@@ -197,7 +198,7 @@ pub enum Reached {
 /// The block that a route would give, as far as its hops were followed.
 #[derive(Clone, Debug)]
 pub struct Forecast {
-    vars: BTreeMap<Bytes, Variable>,
+    vars: OrdMap<Bytes, Variable>,
     /// Why any name may have changed or come in besides, if so.
     pub open: Option<(&'static str, Option<Site>)>,
     /// Whether the program at the end is started.
@@ -293,7 +294,7 @@ impl Forecast {
     #[must_use]
     pub fn handed(mut self) -> Forecast {
         if let Some(launch) = self.launch.take() {
-            self.vars = launch.block;
+            self.vars = launch.block.into_iter().collect();
         }
         self
     }
@@ -388,9 +389,9 @@ impl Forecast {
     /// Says that from here on nothing is known.
     fn open(&mut self, why: &'static str, site: Option<Site>) {
         self.open.get_or_insert((why, site));
-        for variable in self.vars.values_mut() {
-            *variable = Variable::new(Held::Unknown(why), None, variable.hop);
-        }
+        let opened =
+            |(name, variable): (&Bytes, &Variable)| (name.clone(), Variable::new(Held::Unknown(why), None, variable.hop));
+        self.vars = self.vars.iter().map(opened).collect();
     }
 
     fn fails(&mut self, why: &'static str, site: Option<Site>) {

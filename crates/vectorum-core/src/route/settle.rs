@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use bytes::Bytes;
+use imbl::OrdMap;
 
 use super::events::Deed;
 use super::survey::{files_of, summaries};
@@ -64,7 +65,7 @@ impl Forecast {
 /// What is known of a route before it is probed; whether a later forecast is the same is told by it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Before {
-    vars: BTreeMap<Bytes, Variable>,
+    vars: OrdMap<Bytes, Variable>,
     open: Option<(&'static str, Option<Site>)>,
     read: Vec<Bytes>,
 }

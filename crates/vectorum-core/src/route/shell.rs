@@ -1,6 +1,5 @@
 //! A shell on the way: what its startup files and the shell itself make of the block.
 
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -8,7 +7,7 @@ use bytes::Bytes;
 use super::events::Deed;
 use super::{Account, Forecast, Ground, Held, Launch, Purpose, Variable};
 use crate::shell::fish;
-use crate::shell::{Dialect, Doubt, Ended, Invocation, Payload, Started, Val, interpret};
+use crate::shell::{Dialect, Doubt, Ended, Handed, Invocation, Payload, Started, Val, interpret};
 
 /// How a shell is started.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -43,8 +42,6 @@ impl Form {
         if command.iter().any(|b| matches!(b, b'>' | b'<' | b'|')) { Form::Forks } else { Form::Unknown }
     }
 }
-
-const PER_RUN: &str = "made anew at each start";
 
 fn program(shell: &[u8]) -> &[u8] {
     shell.rsplit(|b| *b == b'/').next().unwrap_or(shell)
@@ -181,8 +178,7 @@ fn begin(
         on_socket: false,
         payload,
     };
-    let handed = forecast.vars.iter().map(|(name, variable)| (name.clone(), (value_of(variable), variable.may_be_absent)));
-    let handed: crate::shell::Start = handed.collect();
+    let handed = Handed::from(forecast.vars.clone());
     let open = forecast.open.as_ref().map(|(why, site)| Doubt::new(why, site.clone()));
     let block = is_wanted.then(|| forecast.vars.clone());
     let started = if is_fish {
@@ -203,34 +199,12 @@ fn begin(
             purpose,
             account: account.clone(),
             folder: Bytes::copy_from_slice(folder),
-            block,
+            block: block.into_iter().collect(),
             startup: started.startup.clone(),
             read: started.read.clone(),
         }));
     }
     take(forecast, started, dialect);
-}
-
-fn value_of(variable: &Variable) -> Val {
-    match &variable.held {
-        Held::Known(value) => Val::Known(value.clone()),
-        Held::PerRun => Val::Unknown(Doubt::filled(PER_RUN)),
-        Held::Unknown(why) => {
-            let doubt = (*Doubt::new(why, variable.site.clone())).clone();
-            Val::Unknown(Rc::new(Doubt { could_be: variable.could_be.clone(), ..doubt }))
-        }
-    }
-}
-
-impl Held {
-    /// What is told of a value of a shell's.
-    pub(crate) fn of(value: &Val) -> Held {
-        match value {
-            Val::Known(value) => Held::Known(value.clone()),
-            Val::Unknown(doubt) if doubt.why == PER_RUN => Held::PerRun,
-            Val::Unknown(doubt) => Held::Unknown(doubt.why),
-        }
-    }
 }
 
 /// Takes what a shell comes to into the forecast.

@@ -84,8 +84,11 @@ impl<V: Fogged> Foggy<V> {
     }
 
     /// Returns what something from before the table is in its fog.
-    pub(super) fn seen_from_before<'a>(&self, value: &'a V) -> Cow<'a, V> {
-        self.seen(value, 0)
+    pub(super) fn seen_from_before<'a>(&self, value: Cow<'a, V>) -> Cow<'a, V> {
+        match &self.why {
+            Some(why) => Cow::Owned(value.into_owned().fogged(why)),
+            None => value,
+        }
     }
 
     /// Returns what a name stands for; `Some(None)` if it was taken out, `None` if it never was there.
@@ -155,6 +158,11 @@ impl<V: Fogged> Foggy<V> {
             self.why.clone_from(&other.why);
         }
         all.into_iter().for_each(|(name, value)| self.insert(name, value));
+    }
+
+    /// Returns the names that were taken out, in no order.
+    pub(super) fn removed(&self) -> impl Iterator<Item = &Bytes> {
+        self.names.iter().filter(|(_, kept)| kept.is_none()).map(|(name, _)| name)
     }
 
     /// Returns each name once, in no order, with what it stands for.

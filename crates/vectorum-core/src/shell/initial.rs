@@ -1,84 +1,69 @@
 //! What a shell holds before it reads a file: what it is handed, and what it sets by itself (measured: bash
 //! 5.2, dash 0.5.12, zsh 5.9, ksh93u+m, mksh R59).
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::rc::Rc;
 
 use bytes::Bytes;
-use hashbrown::HashMap;
 
+use super::handed::Handed;
 use super::layers::Layers;
-use super::startup::{Invocation, Payload, Start};
+use super::startup::{Invocation, Payload};
 use super::state::{Content, State, Status, Var};
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
-use super::vars::Vars;
+use super::vars::{Start, Vars};
 use crate::host_view::Kind;
-use crate::reader::is_portable;
 use crate::route::{Account, Ground};
 
 /// What ksh and mksh both set by themselves.
 const KORN: &[&str] = &["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4"];
 
 /// What the shell holds before it reads a file.
-pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder: &[u8], invocation: &Invocation) -> State {
+pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
-    let mut vars: HashMap<Bytes, Var> = HashMap::with_capacity(start.len() + 40);
-    let mut functions = Layers::default();
-    for (name, (value, may_be_absent)) in start {
-        if let Some(function) = name.strip_prefix(b"BASH_FUNC_").and_then(|n| n.strip_suffix(b"%%")) {
-            if dialect == Dialect::Bash {
-                functions.insert(Bytes::copy_from_slice(function), None);
-            }
-            continue;
+    let mut vars = Start::new(start.clone());
+    let functions = start.functions().filter(|_| dialect == Dialect::Bash).map(|function| (function, None)).collect();
+    let own = |vars: &mut Start, name: &str, value: Val| {
+        if vars.get(name.as_bytes()).is_none() {
+            vars.set(name, Var { content: Content::Set(value), ..Var::unset() });
         }
-        if is_portable(name) {
-            let content = if *may_be_absent { Content::Perhaps(value.clone()) } else { Content::Set(value.clone()) };
-            // One that is not there is not exported either.
-            let exported = (!may_be_absent).then_some(true);
-            vars.insert(name.clone(), Var { content, exported, ..Var::unset() });
-        }
-    }
-    let own = |vars: &mut HashMap<Bytes, Var>, name: &str, value: Val| {
-        vars.entry(Bytes::copy_from_slice(name.as_bytes())).or_insert(Var { content: Content::Set(value), ..Var::unset() });
     };
-    let exported = |vars: &mut HashMap<Bytes, Var>, name: &str, value: Val| {
-        vars.insert(
-            Bytes::copy_from_slice(name.as_bytes()),
-            Var { content: Content::Set(value), exported: Some(true), ..Var::unset() },
-        );
+    let exported = |vars: &mut Start, name: &str, value: Val| {
+        vars.set(name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
     };
     let filled = || Val::Unknown(Doubt::filled("the shell sets it by itself"));
     let system = || {
         let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
         Val::Unknown(Rc::new(Doubt { could_be, ..(*Doubt::filled("the shell sets it by itself")).clone() }))
     };
-    let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains_key(&b"IFS"[..])), ..Var::unset() };
-    vars.insert(Bytes::from_static(b"IFS"), ifs);
-    let has = |vars: &HashMap<Bytes, Var>, name: &str| vars.contains_key(name.as_bytes());
-    if dialect != Dialect::Mksh || start.contains_key(&b"PWD"[..]) {
+    let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains(b"IFS")), ..Var::unset() };
+    vars.set("IFS", ifs);
+    let has = |vars: &Start, name: &str| vars.get(name.as_bytes()).is_some();
+    if dialect != Dialect::Mksh || start.contains(b"PWD") {
         exported(&mut vars, "PWD", Val::of(folder));
     } else {
         own(&mut vars, "PWD", Val::of(folder));
     }
-    let level = level(start.get(&b"SHLVL"[..]), dialect);
+    let level = level(start.get(b"SHLVL").as_ref(), dialect);
     match dialect {
         Dialect::Bash => {
             exported(&mut vars, "SHLVL", level);
-            let old = start.get(&b"OLDPWD"[..]).map(|(v, _)| v);
-            let is_folder = old.is_some_and(|v| v.known().is_some_and(|p| ground.files.kind(p) == Kind::Folder));
+            let old = start.get(b"OLDPWD").map(|(v, _)| v);
+            let is_folder = old.as_ref().is_some_and(|v| v.known().is_some_and(|p| ground.files.kind(p) == Kind::Folder));
             if let Some(Val::Known(_)) = old
                 && !is_folder
             {
-                vars.remove(&b"OLDPWD"[..]);
+                vars.remove("OLDPWD");
             }
             if !has(&vars, "OLDPWD") {
-                vars.insert(Bytes::from_static(b"OLDPWD"), Var { exported: Some(true), ..Var::unset() });
+                vars.set("OLDPWD", Var { exported: Some(true), ..Var::unset() });
             }
             for name in ["UID", "EUID", "PPID", "BASHOPTS", "SHELLOPTS", "BASH_VERSINFO"] {
                 let value = if name.ends_with("UID") { Val::of(account.uid.to_string()) } else { filled() };
                 let readonly = Var { content: Content::Set(value), readonly: true, ..Var::unset() };
-                vars.insert(Bytes::copy_from_slice(name.as_bytes()), readonly);
+                vars.set(name, readonly);
             }
             let places: &[&'static [u8]] =
                 if invocation.as_sh { &[b"/bin/sh", b"/usr/bin/sh"] } else { &[b"/bin/bash", b"/usr/bin/bash"] };
@@ -102,8 +87,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
                     own(&mut vars, name, filled());
                 }
             } else {
-                vars.remove(&b"PS1"[..]);
-                vars.remove(&b"PS2"[..]);
+                vars.remove("PS1");
+                vars.remove("PS2");
             }
         }
         Dialect::Dash => {
@@ -118,12 +103,9 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
         Dialect::Zsh => {
             exported(&mut vars, "SHLVL", level);
             exported(&mut vars, "OLDPWD", Val::of(folder));
-            let missing = |vars: &mut HashMap<Bytes, Var>, name: &str, value: Val| {
-                if !vars.contains_key(name.as_bytes()) {
-                    vars.insert(
-                        Bytes::copy_from_slice(name.as_bytes()),
-                        Var { content: Content::Set(value), exported: Some(true), ..Var::unset() },
-                    );
+            let missing = |vars: &mut Start, name: &str, value: Val| {
+                if vars.get(name.as_bytes()).is_none() {
+                    vars.set(name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
                 }
             };
             missing(&mut vars, "HOME", Val::Known(account.home.clone()));
@@ -177,28 +159,24 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
             }
             own(&mut vars, "OSTYPE", system());
             for name in ["ZSH_VERSION", "ZSH_NAME"] {
-                vars.insert(Bytes::copy_from_slice(name.as_bytes()), Var { content: Content::Set(filled()), ..Var::unset() });
+                vars.set(name, Var { content: Content::Set(filled()), ..Var::unset() });
             }
             for name in ["CDPATH", "MANPATH", "MAILPATH", "FIGNORE", "OPTARG"] {
                 own(&mut vars, name, Val::of(b""));
             }
             if invocation.is_interactive {
                 for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
-                    vars.insert(
-                        Bytes::copy_from_slice(name.as_bytes()),
-                        Var {
-                            content: Content::Set(filled()),
-                            exported: Some(start.contains_key(name.as_bytes())),
-                            ..Var::unset()
-                        },
+                    vars.set(
+                        name,
+                        Var { content: Content::Set(filled()), exported: Some(start.contains(name.as_bytes())), ..Var::unset() },
                     );
                 }
             } else {
                 for name in ["PS1", "PROMPT", "prompt", "PS2", "PROMPT2"] {
-                    let inherited = vars.remove(name.as_bytes());
+                    let inherited = vars.get(name.as_bytes()).map(Cow::into_owned);
                     let exported = inherited.is_some();
-                    vars.insert(
-                        Bytes::copy_from_slice(name.as_bytes()),
+                    vars.set(
+                        name,
                         inherited.unwrap_or(Var {
                             content: Content::Set(Val::of(b"")),
                             exported: Some(exported),
@@ -214,12 +192,12 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Start, folder
                 own(&mut vars, name, filled());
             }
             if !invocation.is_interactive {
-                vars.remove(&b"PS1"[..]);
+                vars.remove("PS1");
             }
             own(&mut vars, "PATH", filled());
             // Some of its commands leave it behind.
             let features = Content::Perhaps(Val::Unknown(Doubt::new("ksh may set it by itself", None)));
-            vars.insert(Bytes::from_static(b"_AST_FEATURES"), Var { content: features, exported: None, ..Var::unset() });
+            vars.set("_AST_FEATURES", Var { content: features, exported: None, ..Var::unset() });
         }
         Dialect::Mksh => {
             let more = ["USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE"];

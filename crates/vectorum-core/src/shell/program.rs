@@ -239,8 +239,8 @@ impl Machine<'_> {
     /// A program with what it would be handed.
     fn asked(&self, program: &[u8], arguments: &[Bytes]) -> Asked {
         let vars = self.live.iter().flat_map(|s| s.vars.all());
-        let exported = vars.filter(|(_, var, _)| var.exported == Some(true));
-        let block = exported.filter_map(|(name, var, _)| match &var.content {
+        let exported = vars.filter(|(_, var)| var.exported == Some(true));
+        let block = exported.filter_map(|(name, var)| match &var.content {
             Content::Set(Val::Known(value)) => Some((name.clone(), value.clone())),
             _ => None,
         });

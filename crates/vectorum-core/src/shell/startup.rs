@@ -8,6 +8,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::branch;
+use super::handed::Handed;
 use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
@@ -88,14 +89,11 @@ pub struct Started {
     pub startup: Vec<Bytes>,
 }
 
-/// What is handed in: each value, and whether the name may be absent.
-pub(crate) type Start = BTreeMap<Bytes, (Val, bool)>;
-
 /// Follows a shell from its start to the program that it runs. `folder` is where it starts.
 pub(crate) fn interpret(
     ground: Ground<'_>,
     account: &Account,
-    start: &Start,
+    start: &Handed,
     open: Option<Rc<Doubt>>,
     folder: &[u8],
     invocation: &Invocation,
@@ -105,7 +103,7 @@ pub(crate) fn interpret(
     let folder = Bytes::copy_from_slice(folder);
     // Only bash with a command asks whether it is the first one.
     let is_plain = !invocation.is_login && !invocation.is_interactive;
-    let looked_at = LOOKED_AT.iter().map(|name| start.get(*name).filter(|_| is_plain || *name != b"SHLVL").cloned()).collect();
+    let looked_at = LOOKED_AT.iter().map(|name| start.get(name).filter(|_| is_plain || *name != b"SHLVL")).collect();
     // What comes behind a command has no say in what is read before it.
     let payload = match &invocation.payload {
         Payload::Becomes | Payload::Forks => Payload::Command,
@@ -124,14 +122,14 @@ pub(crate) fn interpret(
 }
 
 /// Follows a shell's files from what it begins with.
-fn follow(ground: Ground<'_>, account: &Account, start: &Start, begin: State, invocation: &Invocation) -> Outcome {
+fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, invocation: &Invocation) -> Outcome {
     let flavour = Flavour::of(ground.files);
     let touched = Touched::new(ground.files);
     let mut machine = Machine::new(ground, &touched, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
     machine.is_login = Some(invocation.is_login);
     let options: [&[u8]; 3] = [b"SHELLOPTS", b"BASHOPTS", b"POSIXLY_CORRECT"];
-    if invocation.dialect == Dialect::Bash && options.iter().any(|n| start.contains_key(*n)) {
+    if invocation.dialect == Dialect::Bash && options.iter().any(|n| start.contains(n)) {
         machine.fog("the shell is started with other options by a variable");
     }
     match invocation.dialect {
@@ -234,7 +232,7 @@ impl Machine<'_> {
     }
 }
 
-fn bash(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour, start: &Start) {
+fn bash(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour, start: &Handed) {
     if invocation.as_sh {
         if invocation.is_login {
             machine.startup(b"/etc/profile");
@@ -259,10 +257,10 @@ fn bash(machine: &mut Machine<'_>, invocation: &Invocation, flavour: &Flavour, s
         rc_files(machine, flavour);
     } else if matches!(invocation.payload, Payload::Becomes | Payload::Forks | Payload::Command) {
         // A shell that it takes for one on a network.
-        let first = match start.get(&b"SHLVL"[..]) {
+        let first = match start.get(b"SHLVL") {
             None => Some(true),
             Some((Val::Known(level), false)) => {
-                Some(level == "0" || std::str::from_utf8(level).is_ok_and(|l| l.trim().parse::<i64>().is_ok_and(|n| n < 1)))
+                Some(level == "0" || std::str::from_utf8(&level).is_ok_and(|l| l.trim().parse::<i64>().is_ok_and(|n| n < 1)))
             }
             Some(_) => None,
         };
@@ -385,21 +383,19 @@ impl Machine<'_> {
 }
 
 /// Compares what is handed on with what was handed in.
-fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
+fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started {
     let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
     let mut started = Started { ended, end, log, skipped, read, startup, ..Started::default() };
     let Some(state) = state else { return started };
     started.open = state.open.clone();
     let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);
-    for name in start.keys() {
-        if !is_portable(name) && !keeps_odd {
-            started.gone.push((name.clone(), None));
-        }
+    if !keeps_odd {
+        started.gone.extend(start.names().filter(|name| !is_portable(name)).map(|name| (name.clone(), None)));
     }
     let unknown = || Doubt::new("the shell's files leave it open", None);
     let mut changed = Vec::new();
     let (mut gone, mut kept) = (Vec::new(), Vec::new());
-    for (name, var, before) in state.vars.all() {
+    for (name, var, before) in state.vars.moved() {
         if name == "_" {
             continue;
         }
@@ -415,11 +411,12 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
             Content::Array(_) => None,
         };
         let was = start.get(name).map(|(value, _)| value);
+        let before = before.as_deref();
         let is_same = before.is_some_and(|b| b.content == var.content && b.exported == var.exported && var.site.is_none());
         match (value, var.exported) {
             (Some((value, may_be_absent)), Some(true) | None) => {
                 let may_be_absent = may_be_absent || var.exported.is_none();
-                let is_as_handed = is_same && was == Some(&value);
+                let is_as_handed = is_same && was.as_ref() == Some(&value);
                 // What the shell keeps for itself, and nothing but an unknown text may have exported, is
                 // among the names that may be set, too.
                 let is_own = before.is_some_and(|b| b.exported == Some(false)) && was.is_none();
@@ -453,9 +450,9 @@ fn settle(outcome: Outcome, start: &Start, invocation: &Invocation) -> Started {
     started.gone.append(&mut gone);
     started.kept = kept;
     started.changed = changed.into_iter().collect();
-    for name in start.keys().filter(|n| is_portable(n) && !state.vars.is_there_at_end(n)) {
-        started.gone.push((name.clone(), None));
-    }
+    let mut removed: Vec<Bytes> = state.vars.removed().filter(|n| is_portable(n) && start.contains(n)).cloned().collect();
+    removed.sort();
+    started.gone.extend(removed.into_iter().map(|name| (name, None)));
     last_level(&mut started, &state, invocation);
     started
 }
@@ -526,10 +523,11 @@ pub(crate) fn taken_in(
     dialect: Option<Dialect>,
     text: &[u8],
     account: &Account,
-    start: &Start,
+    start: &crate::block::Block,
     folder: &[u8],
 ) -> Option<Started> {
     let host = OneFile(text);
+    let start = &Handed::from(start);
     let ground = Ground::new(&host, std::slice::from_ref(account));
     let invocation = Invocation {
         dialect: dialect.unwrap_or(Dialect::Zsh),

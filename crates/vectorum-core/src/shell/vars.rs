@@ -10,8 +10,10 @@ use bytes::Bytes;
 use hashbrown::HashMap;
 
 use super::foggy::{Fogged, Foggy};
+use super::handed::Handed;
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
+use crate::reader::is_portable;
 
 /// For what a variable is looked up: the more, the more has to be alike.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -25,9 +27,11 @@ pub(super) enum For {
 }
 
 /// What a shell begins with, and which names of it were looked up.
-#[derive(Debug)]
-struct Start {
-    vars: HashMap<Bytes, Var>,
+#[derive(Debug, Default)]
+pub(super) struct Start {
+    handed: Handed,
+    /// What the shell makes of names by itself; `None` is one that it takes out.
+    own: HashMap<Bytes, Option<Var>>,
     /// The names that were looked up, whether they are there or not, and for what.
     asked: RefCell<HashMap<Bytes, For>>,
     /// Programs that were looked up along its PATH, and what was found.
@@ -79,20 +83,43 @@ impl Var {
 }
 
 impl Start {
-    fn path(&self) -> Option<&Bytes> {
-        match self.vars.get(&b"PATH"[..])?.content {
-            Content::Set(Val::Known(ref path)) => Some(path),
+    /// Begins with what is handed in; names that are none are none of its variables.
+    pub(super) fn new(handed: Handed) -> Start {
+        Start { handed, ..Start::default() }
+    }
+
+    pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+        if let Some(own) = self.own.get(name) {
+            return own.as_ref().map(Cow::Borrowed);
+        }
+        let (value, may_be_absent) = self.handed.get(name).filter(|_| is_portable(name))?;
+        let content = if may_be_absent { Content::Perhaps(value) } else { Content::Set(value) };
+        // One that is not there is not exported either.
+        let exported = (!may_be_absent).then_some(true);
+        Some(Cow::Owned(Var { content, exported, ..Var::unset() }))
+    }
+
+    /// Sets a name as the shell does by itself.
+    pub(super) fn set(&mut self, name: &str, var: Var) {
+        self.own.insert(Bytes::copy_from_slice(name.as_bytes()), Some(var));
+    }
+
+    /// Takes a name out.
+    pub(super) fn remove(&mut self, name: &str) {
+        self.own.insert(Bytes::copy_from_slice(name.as_bytes()), None);
+    }
+
+    fn path(&self) -> Option<Bytes> {
+        match self.get(b"PATH")?.content {
+            Content::Set(Val::Known(ref path)) => Some(path.clone()),
             _ => None,
         }
     }
 }
 
 impl Vars {
-    pub(super) fn new(vars: HashMap<Bytes, Var>) -> Vars {
-        Vars {
-            start: Rc::new(Start { vars, asked: RefCell::default(), programs: RefCell::default() }),
-            changed: Foggy::default(),
-        }
+    pub(super) fn new(start: Start) -> Vars {
+        Vars { start: Rc::new(start), changed: Foggy::default() }
     }
 
     /// Begins a branch.
@@ -101,13 +128,11 @@ impl Vars {
     }
 
     fn at_start(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
-        let found = self.start.vars.get_key_value(name);
         let was_asked = self.start.asked.borrow().get(name).copied();
         if was_asked.is_none_or(|had| what > had) {
-            let name = found.map_or_else(|| Bytes::copy_from_slice(name), |(kept, _)| kept.clone());
-            self.start.asked.borrow_mut().insert(name, what);
+            self.start.asked.borrow_mut().insert(Bytes::copy_from_slice(name), what);
         }
-        found.map(|(_, var)| self.changed.seen_from_before(var))
+        self.start.get(name).map(|var| self.changed.seen_from_before(var))
     }
 
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
@@ -128,15 +153,10 @@ impl Vars {
         if self.changed.is_foggy() || self.changed.look(b"PATH").is_some() {
             return None;
         }
-        let found = look(self.start.path()?)?;
+        let found = look(&self.start.path()?)?;
         self.look(b"PATH", For::Replacing);
         self.start.programs.borrow_mut().insert(name.clone(), found.clone());
         Some(found)
-    }
-
-    /// Whether a name is there; nothing that is followed comes of the answer.
-    pub(super) fn is_there_at_end(&self, name: &[u8]) -> bool {
-        self.changed.look(name).map_or_else(|| self.start.vars.contains_key(name), |kept| kept.is_some())
     }
 
     /// Returns a name as it is kept here.
@@ -223,14 +243,15 @@ impl Vars {
     pub(super) fn is_alike(&self, other: &Vars, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
         let programs = self.start.programs.borrow();
         let path = other.start.path();
-        if !programs.iter().all(|(name, found)| path.is_some_and(|path| look(path, name).as_ref() == Some(found))) {
+        if !programs.iter().all(|(name, found)| path.as_ref().is_some_and(|path| look(path, name).as_ref() == Some(found))) {
             return false;
         }
         self.start.asked.borrow().iter().all(|(name, what)| {
-            let (a, b) = (self.start.vars.get(name), other.start.vars.get(name));
-            let is_replaced_alike = || a.map(Var::without_value) == b.map(Var::without_value);
+            let (a, b) = (self.start.get(name), other.start.get(name));
+            let is_plain = |var: &Option<Cow<'_, Var>>| var.as_ref().is_none_or(|var| var.is_plain());
+            let is_replaced_alike = || a.as_ref().map(|var| var.without_value()) == b.as_ref().map(|var| var.without_value());
             match what {
-                For::Export => a.is_none_or(Var::is_plain) && b.is_none_or(Var::is_plain) || is_replaced_alike(),
+                For::Export => is_plain(&a) && is_plain(&b) || is_replaced_alike(),
                 For::Replacing => is_replaced_alike(),
                 For::Value => a == b,
             }
@@ -242,12 +263,29 @@ impl Vars {
         Vars { start: other.start.clone(), ..self.clone() }
     }
 
-    /// Returns all of them in no order, and what they were at the start.
-    pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<&Var>)> {
-        let changed = self.changed.iter();
-        let rest = self.start.vars.iter().filter(|(name, _)| self.changed.look(name).is_none());
-        let rest = rest.map(|(name, var)| (name, self.changed.seen_from_before(var)));
-        changed.chain(rest).map(|(name, var)| (name, var, self.start.vars.get(name)))
+    /// Returns all that is not as it was handed in, in no order, and what it was at the start.
+    pub(super) fn moved(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<Cow<'_, Var>>)> {
+        let own = self.start.own.keys();
+        // In a fog all is.
+        let handed =
+            self.start.handed.names().take_while(|_| self.changed.is_foggy()).filter(|name| !self.start.own.contains_key(*name));
+        let untouched = own.chain(handed).filter(|name| self.changed.look(name).is_none());
+        let untouched = untouched.filter_map(|name| Some((name, self.changed.seen_from_before(self.start.get(name)?))));
+        self.changed.iter().chain(untouched).map(|(name, var)| (name, var, self.start.get(name)))
+    }
+
+    /// Returns the names that were taken out, in no order.
+    pub(super) fn removed(&self) -> impl Iterator<Item = &Bytes> {
+        let own = self.start.own.iter().filter(|(name, var)| var.is_none() && self.changed.look(name).is_none());
+        self.changed.removed().chain(own.map(|(name, _)| name))
+    }
+
+    /// Returns all of them, in no order.
+    pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>)> {
+        let handed = self.start.handed.names().filter(|name| !self.start.own.contains_key(*name));
+        let untouched = self.start.own.keys().chain(handed).filter(|name| self.changed.look(name).is_none());
+        let untouched = untouched.filter_map(|name| Some((name, self.changed.seen_from_before(self.start.get(name)?))));
+        self.changed.iter().chain(untouched)
     }
 }
 
@@ -260,7 +298,9 @@ mod tests {
     }
 
     fn vars(all: &[(&'static str, Var)]) -> Vars {
-        Vars::new(all.iter().map(|(name, var)| (Bytes::from_static(name.as_bytes()), var.clone())).collect())
+        let mut start = Start::default();
+        all.iter().for_each(|(name, var)| start.set(name, var.clone()));
+        Vars::new(start)
     }
 
     fn nowhere(_: &[u8], _: &[u8]) -> Option<Option<Bytes>> {

@@ -70,21 +70,20 @@ pub(super) fn begin<'a>(
     ground: Ground<'a>,
     touched: &'a Touched<'a>,
     account: &'a Account,
-    start: &Start,
+    start: &Handed,
     open: Option<Rc<Doubt>>,
     folder: &[u8],
     invocation: &'a Invocation,
 ) -> Fish<'a> {
     let mut globals: BTreeMap<Bytes, Var> = BTreeMap::new();
-    for (name, (value, is_perhaps)) in start {
+    for (name, (value, is_perhaps)) in start.iter() {
         let is_path = name.ends_with(b"PATH");
         let items = match value {
             Val::Known(text) if is_path => Ok(text.split(|b| *b == b':').map(Val::of).collect()),
-            Val::Known(text) => Ok(vec![Val::Known(text.clone())]),
-            Val::Unknown(doubt) if is_path => Err(doubt.clone()),
-            Val::Unknown(_) => Ok(vec![value.clone()]),
+            Val::Unknown(doubt) if is_path => Err(doubt),
+            value => Ok(vec![value]),
         };
-        globals.insert(name.clone(), Var { items, exported: Some(true), is_path, is_perhaps: *is_perhaps, site: None });
+        globals.insert(name.clone(), Var { items, exported: Some(true), is_path, is_perhaps, site: None });
     }
     let set = |globals: &mut BTreeMap<Bytes, Var>, name: &'static str, items: Vec<Val>| {
         let is_path = name.ends_with("PATH");
@@ -94,20 +93,20 @@ pub(super) fn begin<'a>(
         );
     };
     set(&mut globals, "PWD", vec![Val::of(folder)]);
-    if !start.contains_key(&b"HOME"[..]) {
+    if !start.contains(b"HOME") {
         set(&mut globals, "HOME", vec![Val::Known(account.home.clone())]);
     }
-    if !start.contains_key(&b"USER"[..]) {
+    if !start.contains(b"USER") {
         set(&mut globals, "USER", vec![Val::Known(account.name.clone())]);
     }
-    if !start.contains_key(&b"PATH"[..]) {
+    if !start.contains(b"PATH") {
         set(&mut globals, "PATH", vec![Val::of(b"/bin"), Val::of(b"/usr/bin")]);
     }
     if invocation.is_interactive {
-        let level = match start.get(&b"SHLVL"[..]) {
+        let level = match start.get(b"SHLVL") {
             None => Val::of(b"1"),
             Some((Val::Known(level), false)) => {
-                match std::str::from_utf8(level).ok().and_then(|l| l.trim().parse::<i64>().ok()) {
+                match std::str::from_utf8(&level).ok().and_then(|l| l.trim().parse::<i64>().ok()) {
                     Some(level) if level >= 0 => Val::of((level + 1).to_string()),
                     _ => Val::of(b"1"),
                 }
@@ -156,7 +155,7 @@ pub(super) fn begin<'a>(
 pub(crate) fn taken_in(
     ground: Ground<'_>,
     account: &Account,
-    start: &Start,
+    start: &Handed,
     path: &[u8],
     folder: &[u8],
     invocation: &Invocation,
@@ -171,7 +170,7 @@ pub(crate) fn taken_in(
 pub(crate) fn interpret(
     ground: Ground<'_>,
     account: &Account,
-    start: &Start,
+    start: &Handed,
     open: Option<Rc<Doubt>>,
     folder: &[u8],
     invocation: &Invocation,
@@ -215,8 +214,8 @@ pub(crate) fn interpret(
 }
 
 /// Without any setting of the locale fish looks for one, or takes a usual one.
-pub(super) fn locale(fish: &mut Fish<'_>, start: &Start) {
-    if start.keys().any(|n| n == &b"LANG"[..] || n.starts_with(b"LC_")) {
+pub(super) fn locale(fish: &mut Fish<'_>, start: &Handed) {
+    if start.names().any(|n| n == &b"LANG"[..] || n.starts_with(b"LC_")) {
         return;
     }
     let own = [&fish.account.home[..], b"/.config/locale.conf"].concat();
@@ -300,7 +299,7 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
     }
 }
 
-pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
+pub(super) fn settle(mut fish: Fish<'_>, start: &Handed) -> Started {
     let left = fish.ended();
     let ended = Ended::of(fish.live.is_some(), left.is_some());
     let (log, skipped, read) = (fish.log, fish.skipped, fish.read);
@@ -335,7 +334,7 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
             Err(doubt) => Val::Unknown(doubt.clone()),
         };
         let may_be_absent = var.is_perhaps || var.exported.is_none();
-        if var.site.is_none() && start.get(name).is_some_and(|(was, perhaps)| *was == value && *perhaps == may_be_absent) {
+        if var.site.is_none() && start.get(name).is_some_and(|(was, perhaps)| was == value && perhaps == may_be_absent) {
             continue;
         }
         let value = match value {
@@ -348,7 +347,7 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Start) -> Started {
         let site = var.site.clone().filter(|s| !s.path.is_empty());
         started.changed.insert(name.clone(), Last { value, may_be_absent, site });
     }
-    for name in start.keys().filter(|n| !handed.contains_key(*n)) {
+    for name in start.names().filter(|n| !handed.contains_key(*n)) {
         let site = started.log.of(name).next_back().map(|a| a.site.clone());
         started.gone.push((name.clone(), site));
     }

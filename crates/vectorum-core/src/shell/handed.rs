@@ -1,0 +1,87 @@
+//! What a shell is handed: the block as it is known, looked at where it is asked for.
+
+use std::rc::Rc;
+
+use bytes::Bytes;
+use imbl::OrdMap;
+
+use super::value::{Doubt, Val};
+use crate::block::Block;
+use crate::route::{Held, Variable};
+
+/// Why a value is not known that is made anew at each start.
+const PER_RUN: &str = "made anew at each start";
+
+/// How names begin by which bash hands functions on.
+const FUNCTIONS: &[u8] = b"BASH_FUNC_";
+
+/// The names that are handed in: each value, and whether the name may be absent.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Handed(OrdMap<Bytes, Variable>);
+
+impl From<OrdMap<Bytes, Variable>> for Handed {
+    fn from(block: OrdMap<Bytes, Variable>) -> Handed {
+        Handed(block)
+    }
+}
+
+impl From<&Block> for Handed {
+    fn from(block: &Block) -> Handed {
+        let variable = |(name, value): (crate::Name, crate::Value)| {
+            let held = Held::Known(Bytes::copy_from_slice(value.as_bytes()));
+            let variable = Variable { held, site: None, hop: None, could_be: Vec::new(), may_be_absent: false };
+            (Bytes::copy_from_slice(name.as_bytes()), variable)
+        };
+        Handed(block.vars().map(variable).collect())
+    }
+}
+
+impl Handed {
+    pub(super) fn get(&self, name: &[u8]) -> Option<(Val, bool)> {
+        self.0.get(name).map(told)
+    }
+
+    pub(super) fn contains(&self, name: &[u8]) -> bool {
+        self.0.contains_key(name)
+    }
+
+    /// Returns the names, in order.
+    pub(super) fn names(&self) -> impl Iterator<Item = &Bytes> {
+        self.0.keys()
+    }
+
+    /// Returns the names, in order, with their values.
+    pub(super) fn iter(&self) -> impl Iterator<Item = (&Bytes, (Val, bool))> {
+        self.0.iter().map(|(name, variable)| (name, told(variable)))
+    }
+
+    /// Returns the names of bash's functions.
+    pub(super) fn functions(&self) -> impl Iterator<Item = Bytes> {
+        let names =
+            self.0.range(Bytes::from_static(FUNCTIONS)..).map(|(name, _)| name).take_while(|name| name.starts_with(FUNCTIONS));
+        names.filter_map(|name| Some(name.slice_ref(name.strip_prefix(FUNCTIONS)?.strip_suffix(b"%%")?)))
+    }
+}
+
+fn told(variable: &Variable) -> (Val, bool) {
+    let value = match &variable.held {
+        Held::Known(value) => Val::Known(value.clone()),
+        Held::PerRun => Val::Unknown(Doubt::filled(PER_RUN)),
+        Held::Unknown(why) => {
+            let doubt = (*Doubt::new(why, variable.site.clone())).clone();
+            Val::Unknown(Rc::new(Doubt { could_be: variable.could_be.clone(), ..doubt }))
+        }
+    };
+    (value, variable.may_be_absent)
+}
+
+impl Held {
+    /// What is told of a value of a shell's.
+    pub(crate) fn of(value: &Val) -> Held {
+        match value {
+            Val::Known(value) => Held::Known(value.clone()),
+            Val::Unknown(doubt) if doubt.why == PER_RUN => Held::PerRun,
+            Val::Unknown(doubt) => Held::Unknown(doubt.why),
+        }
+    }
+}
