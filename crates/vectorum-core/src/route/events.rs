@@ -46,6 +46,13 @@ impl Deed {
 #[derive(Clone, Debug)]
 enum Part {
     One(Box<Deed>),
+    /// Names that a hop drops by one rule.
+    Dropped {
+        hop: usize,
+        names: Arc<BTreeSet<Bytes>>,
+        why: &'static str,
+        around: Around,
+    },
     /// What a shell's files set, as far as it is among these names.
     Shell {
         hop: usize,
@@ -63,6 +70,10 @@ impl Events {
         self.0.push(Part::One(Box::new(deed)));
     }
 
+    pub(super) fn push_dropped(&mut self, hop: usize, names: BTreeSet<Bytes>, why: &'static str) {
+        self.0.push(Part::Dropped { hop, names: Arc::new(names), why, around: Around::default() });
+    }
+
     pub(super) fn push_shell(&mut self, hop: usize, log: Arc<Log>, names: BTreeSet<Bytes>) {
         self.0.push(Part::Shell { hop, log, names: Arc::new(names) });
     }
@@ -72,6 +83,7 @@ impl Events {
         for part in self.0.iter_mut().rev() {
             match part {
                 Part::One(deed) if deed.name == name => return Some(deed),
+                Part::Dropped { names, .. } if names.contains(name) => return None,
                 Part::Shell { log, names, .. } if names.contains(name) && log.of(name).next().is_some() => return None,
                 _ => {}
             }
@@ -102,6 +114,13 @@ impl Part {
                 why: deed.why,
                 around: &deed.around,
             })),
+            Part::Dropped { hop, names, why, around } => {
+                let event = move |name: &'a Bytes| Event { hop: *hop, name, held: None, site: None, why: Some(why), around };
+                match name {
+                    Some(name) => Box::new(names.get(name).map(event).into_iter()),
+                    None => Box::new(names.iter().map(event)),
+                }
+            }
             Part::Shell { hop, log, names } if name.is_none_or(|n| names.contains(n)) => {
                 let event = |assigned: &'a Assigned| Event {
                     hop: *hop,
@@ -149,7 +168,7 @@ mod tests {
             assigned("TIDE", known("high"), 4),
         ];
         events.push_shell(1, Arc::new(log.into_iter().collect::<Log>()), [named("PIER"), named("TIDE")].into());
-        events.push(Deed::new(2, named("TIDE"), None, None));
+        events.push_dropped(2, [named("TIDE")].into(), "a rule");
         events
     }
 
@@ -172,7 +191,10 @@ mod tests {
     fn only_what_a_hop_did_last_is_changed_afterwards() {
         let mut events = events();
         assert!(events.last_of(b"PIER").is_none(), "a shell's line came after it");
-        events.last_of(b"TIDE").expect("it was dropped").why = Some("so");
+        assert!(events.last_of(b"TIDE").is_none(), "it was dropped with others");
+        assert_eq!(events.of(b"TIDE").next_back().map(|e| (e.held, e.why)), Some((None, Some("a rule"))));
+        events.push(Deed::new(2, named("TIDE"), known("low"), None));
+        events.last_of(b"TIDE").expect("it was set last").why = Some("so");
         assert_eq!(events.of(b"TIDE").next_back().and_then(|e| e.why), Some("so"));
         // Another route that shares the shell's log stays as it is.
         let mut other = events.clone();

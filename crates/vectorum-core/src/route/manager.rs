@@ -1,6 +1,8 @@
 //! The service managers and their services (systemd 252: systemd.exec(5), systemd-system.conf(5),
 //! environment.d(5)).
 
+use std::collections::HashSet;
+
 use bytes::Bytes;
 
 use super::pam::PamSet;
@@ -128,11 +130,9 @@ fn as_running(forecast: &mut Forecast, running: Option<&[Bytes]>) {
         }
     }
     forecast.open = None;
-    let gone: Vec<Bytes> = forecast.vars().map(|(n, _)| n.clone()).filter(|n| !told.iter().any(|(t, _)| *t == n)).collect();
-    for name in gone {
-        let why = "the running manager does not have it: it read its files before they were changed, or it was unset since";
-        forecast.drop_name(&name, Some(why), None);
-    }
+    let names: HashSet<&[u8]> = told.iter().map(|(name, _)| *name).collect();
+    let why = "the running manager does not have it: it read its files before they were changed, or it was unset since";
+    forecast.drop_names(why, |name, _| !names.contains(name));
     for (name, value) in told {
         if forecast.known(name).is_none_or(|known| known != value) {
             forecast.put(name, Held::Known(Bytes::copy_from_slice(value)), None);

@@ -376,12 +376,27 @@ impl Forecast {
         }
     }
 
+    /// Drops names by one rule of a hop's.
+    fn drop_names(&mut self, why: &'static str, drops: impl Fn(&[u8], &Held) -> bool) {
+        let gone: BTreeSet<Bytes> =
+            self.vars.iter().filter(|(name, variable)| drops(name, &variable.held)).map(|(name, _)| name.clone()).collect();
+        if gone.is_empty() {
+            return;
+        }
+        if gone.len() > self.vars.len() / 2 {
+            let kept = self.vars.iter().filter(|(name, _)| !gone.contains(*name));
+            self.vars = kept.map(|(name, variable)| (name.clone(), variable.clone())).collect();
+        } else {
+            for name in &gone {
+                self.vars.remove(name);
+            }
+        }
+        self.events.push_dropped(self.hops.len().saturating_sub(1), gone, why);
+    }
+
     /// Drops every name that a hop does not keep.
     fn keep(&mut self, why: &'static str, keeps: impl Fn(&[u8]) -> bool) {
-        let gone: Vec<Bytes> = self.vars.keys().filter(|n| !keeps(n)).cloned().collect();
-        for name in gone {
-            self.drop_name(&name, Some(why), None);
-        }
+        self.drop_names(why, |name, _| !keeps(name));
         // What might have come in is dropped with the rest.
         self.open = None;
     }

@@ -1,5 +1,7 @@
 //! `sudo` (1.9.13): the fresh block that its policy builds (sudoers(5), "Command environment").
 
+use std::collections::HashSet;
+
 use bytes::Bytes;
 
 use super::pam::PamSet;
@@ -290,17 +292,10 @@ pub fn sudo(forecast: &mut Forecast, ground: &Ground<'_>, caller: &Account, acco
     };
     let why =
         if preserves { "sudo's policy removes it" } else { "sudo begins with a fresh block; its policy does not keep this name" };
-    let gone: Vec<Bytes> = forecast
-        .vars()
-        .filter(|(name, v)| match &v.held {
-            Held::Known(value) => drop(name, value),
-            _ => !preserves && !policy.keep.takes(name, b""),
-        })
-        .map(|(name, _)| name.clone())
-        .collect();
-    for name in gone {
-        forecast.drop_name(&name, Some(why), None);
-    }
+    forecast.drop_names(why, |name, held| match held {
+        Held::Known(value) => drop(name, value),
+        _ => !preserves && !policy.keep.takes(name, b""),
+    });
     let keeps = |name: &[u8]| !preserves && policy.keep.takes(name, b"");
     let set = |forecast: &mut Forecast, name: &[u8], value: &[u8]| {
         if !(keeps(name) && forecast.get(name).is_some()) {
@@ -328,12 +323,11 @@ pub fn sudo(forecast: &mut Forecast, ground: &Ground<'_>, caller: &Account, acco
             Ok(entries) => {
                 let mut new: Vec<_> = entries;
                 // Names that are there already stay; of several lines the first counts.
-                let mut seen: Vec<Bytes> = forecast.vars().map(|(n, _)| n.clone()).collect();
+                let mut seen = HashSet::new();
                 new.retain(|l| {
                     let Effect::Set(value) = &l.effect else { return false };
-                    let is_new = !seen.contains(&l.name) && (!*is_restricted || !drop(&l.name, value));
-                    seen.push(l.name.clone());
-                    is_new
+                    let is_first = seen.insert(l.name.clone()) && forecast.get(&l.name).is_none();
+                    is_first && (!*is_restricted || !drop(&l.name, value))
                 });
                 forecast.lay(new);
             }
@@ -353,10 +347,9 @@ pub fn sudo(forecast: &mut Forecast, ground: &Ground<'_>, caller: &Account, acco
     session.session(ground, service, account);
     let failed = session.failed.is_some().then_some("a required module of sudo's session fails");
     let unknown = policy.unknown.or(session.unknown).or(failed);
-    let there: Vec<Bytes> = forecast.vars().map(|(n, _)| n.clone()).collect();
     let mut entries = session.entries();
     entries.retain(|l| match &l.effect {
-        Effect::Set(value) => !there.contains(&l.name) || drop(&l.name, value),
+        Effect::Set(value) => forecast.get(&l.name).is_none() || drop(&l.name, value),
         _ => false,
     });
     forecast.lay(entries);

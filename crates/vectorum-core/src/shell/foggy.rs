@@ -26,7 +26,7 @@ struct Kept<V> {
 }
 
 /// The table.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub(super) struct Foggy<V> {
     names: Layers<Kept<V>>,
     /// How often something was done that is not followed: whatever was put in before may be anything since.

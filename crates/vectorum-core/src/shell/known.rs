@@ -45,20 +45,20 @@ impl Shells {
     /// Returns what a shell comes to, if one was followed whose start was alike in all that it looked
     /// at.
     pub(super) fn find(&self, setting: &Setting, begin: &State, files: &dyn HostView) -> Option<Outcome> {
-        let followed = self.followed.borrow();
+        let mut followed = self.followed.borrow_mut();
         let look = |path: &[u8], name: &[u8]| along_from_root(files, &setting.account, path, name);
-        let (_, _, outcome) = followed.iter().find(|(other, state, _)| other == setting && state.is_alike(begin, look))?;
-        let mut outcome = outcome.clone();
+        let (_, _, outcome) = followed.iter_mut().find(|(other, state, _)| *other == *setting && state.is_alike(begin, look))?;
+        let mut outcome = outcome.fork();
         if let Some(state) = &mut outcome.state {
-            state.vars = state.vars.on(&begin.vars);
+            state.vars.begin_from(&begin.vars);
         }
         Some(outcome)
     }
 
-    pub(super) fn keep(&self, setting: Setting, begin: State, outcome: &Outcome) {
+    pub(super) fn keep(&self, setting: Setting, begin: State, outcome: &mut Outcome) {
         let mut followed = self.followed.borrow_mut();
         if followed.len() < MOST {
-            followed.push((setting, begin, outcome.clone()));
+            followed.push((setting, begin, outcome.fork()));
         }
     }
 

@@ -18,7 +18,7 @@ struct Layer<V> {
 }
 
 /// The table: a name that was taken out is known to have been there.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub(super) struct Layers<V> {
     below: Option<Rc<Layer<V>>>,
     /// What was changed since the last fork.

@@ -2,6 +2,7 @@
 
 use bytes::Bytes;
 use hashbrown::HashMap;
+use smallvec::SmallVec;
 
 use super::machine::Assigned;
 use crate::route::Held;
@@ -15,7 +16,7 @@ const MOST_BYTES: usize = 1 << 24;
 pub struct Log {
     lines: Vec<Assigned>,
     /// Where in them each name is, in order.
-    places: HashMap<Bytes, Vec<usize>>,
+    places: HashMap<Bytes, SmallVec<[usize; 2]>>,
     /// How many bytes the values are.
     bytes: usize,
 }

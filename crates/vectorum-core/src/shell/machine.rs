@@ -81,7 +81,7 @@ impl Ended {
 }
 
 /// What following a shell's files comes to.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub(super) struct Outcome {
     pub(super) state: Option<State>,
     /// Whether it ends before its program.
@@ -96,6 +96,21 @@ pub(super) struct Outcome {
     pub read: Vec<Bytes>,
     /// Those of them that the shell reads of itself.
     pub startup: Vec<Bytes>,
+}
+
+impl Outcome {
+    /// The same once more.
+    pub(super) fn fork(&mut self) -> Outcome {
+        Outcome {
+            state: branch::fork(&mut self.state),
+            ended: self.ended,
+            end: self.end.clone(),
+            log: Arc::clone(&self.log),
+            skipped: self.skipped.clone(),
+            read: self.read.clone(),
+            startup: self.startup.clone(),
+        }
+    }
 }
 
 /// What a command can be left through.

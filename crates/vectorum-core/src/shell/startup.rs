@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::branch;
+use super::branch::{self, Branch};
 use super::handed::Handed;
 use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
@@ -112,9 +112,9 @@ pub(crate) fn interpret(
     let invocation_before = Invocation { payload, ..invocation.clone() };
     let setting = Setting { invocation: invocation_before, account: account.clone(), folder, open, looked_at };
     let outcome = ground.shells.and_then(|s| s.find(&setting, &begin, ground.files)).unwrap_or_else(|| {
-        let outcome = follow(ground, account, start, begin.clone(), &setting.invocation);
+        let mut outcome = follow(ground, account, start, begin.fork(), &setting.invocation);
         if let Some(shells) = ground.shells {
-            shells.keep(setting, begin, &outcome);
+            shells.keep(setting, begin, &mut outcome);
         }
         outcome
     });
@@ -395,7 +395,7 @@ fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started 
     let unknown = || Doubt::new("the shell's files leave it open", None);
     let mut changed = Vec::new();
     let (mut gone, mut kept) = (Vec::new(), Vec::new());
-    for (name, var, before) in state.vars.moved() {
+    for (name, var) in state.vars.moved() {
         if name == "_" {
             continue;
         }
@@ -410,17 +410,20 @@ fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started 
             }
             Content::Array(_) => None,
         };
-        let was = start.get(name).map(|(value, _)| value);
-        let before = before.as_deref();
-        let is_same = before.is_some_and(|b| b.content == var.content && b.exported == var.exported && var.site.is_none());
+        // What it was is asked only where it may be the same.
+        let was = || start.get(name).map(|(value, _)| value);
+        let is_same = || {
+            let before = state.vars.at_first(name);
+            before.is_some_and(|before| before.content == var.content && before.exported == var.exported)
+        };
         match (value, var.exported) {
             (Some((value, may_be_absent)), Some(true) | None) => {
                 let may_be_absent = may_be_absent || var.exported.is_none();
-                let is_as_handed = is_same && was.as_ref() == Some(&value);
+                let is_as_handed = var.site.is_none() && is_same() && was().as_ref() == Some(&value);
                 // What the shell keeps for itself, and nothing but an unknown text may have exported, is
                 // among the names that may be set, too.
-                let is_own = before.is_some_and(|b| b.exported == Some(false)) && was.is_none();
-                let is_only_open = is_own && var.exported.is_none() && value.known().is_none() && state.open.is_some();
+                let is_own = || state.vars.at_first(name).is_some_and(|b| b.exported == Some(false)) && !start.contains(name);
+                let is_only_open = var.exported.is_none() && value.known().is_none() && state.open.is_some() && is_own();
                 if !is_as_handed && !is_only_open {
                     let value = match (&value, may_be_absent) {
                         (Val::Known(known), true) => {
@@ -432,7 +435,7 @@ fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started 
                 }
             }
             (value, _) => {
-                if was.is_some() {
+                if start.contains(name) {
                     let site = started.log.of(name).next_back().map(|a| a.site.clone());
                     gone.push((name.clone(), site));
                 }

@@ -144,7 +144,7 @@ pub(super) enum Status {
 }
 
 /// What a function or a single command hides.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Debug, Default, PartialEq)]
 pub(super) struct Scope {
     /// The variables as they were; `None` is one that was not there.
     pub(super) vars: Layers<Option<Var>>,
@@ -155,7 +155,7 @@ pub(super) struct Scope {
 }
 
 /// All that a shell holds.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Debug, PartialEq)]
 pub(super) struct State {
     pub(super) vars: Vars,
     /// `None` marks one that may be defined or not, or otherwise.

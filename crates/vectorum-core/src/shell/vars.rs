@@ -39,7 +39,7 @@ pub(super) struct Start {
 }
 
 /// Variables: those at the start, and what became of them since.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub(super) struct Vars {
     start: Rc<Start>,
     changed: Foggy<Var>,
@@ -258,20 +258,25 @@ impl Vars {
         })
     }
 
-    /// The same changes from another start.
-    pub(super) fn on(&self, other: &Vars) -> Vars {
-        Vars { start: other.start.clone(), ..self.clone() }
+    /// Takes the changes for those from another start.
+    pub(super) fn begin_from(&mut self, other: &Vars) {
+        self.start = Rc::clone(&other.start);
     }
 
-    /// Returns all that is not as it was handed in, in no order, and what it was at the start.
-    pub(super) fn moved(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>, Option<Cow<'_, Var>>)> {
+    /// Returns what a name was at the start; nothing that is followed comes of the answer.
+    pub(super) fn at_first(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+        self.start.get(name)
+    }
+
+    /// Returns all that may not be as it was handed in, in no order.
+    pub(super) fn moved(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>)> {
         let own = self.start.own.keys();
         // In a fog all is.
         let handed =
             self.start.handed.names().take_while(|_| self.changed.is_foggy()).filter(|name| !self.start.own.contains_key(*name));
         let untouched = own.chain(handed).filter(|name| self.changed.look(name).is_none());
         let untouched = untouched.filter_map(|name| Some((name, self.changed.seen_from_before(self.start.get(name)?))));
-        self.changed.iter().chain(untouched).map(|(name, var)| (name, var, self.start.get(name)))
+        self.changed.iter().chain(untouched)
     }
 
     /// Returns the names that were taken out, in no order.
@@ -366,7 +371,7 @@ mod tests {
         let fast = Var { readonly: true, ..text("low") };
         let mut all = vars(&[("TIDE", text("low")), ("UID", fast)]);
         all.insert(Bytes::from_static(b"GATE"), text("7"));
-        let before = all.clone();
+        let before = all.fork();
         let why = Doubt::new("a text that is not known", None);
         all.fog(&why);
         let known = |vars: &Vars, name: &str| {
