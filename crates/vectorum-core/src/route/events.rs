@@ -1,12 +1,12 @@
 //! What happened to names along a route. What a shell's files do is kept once for all routes that start it
 //! alike, and only looked at through each route.
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use bytes::Bytes;
+use imbl::OrdMap;
 
-use super::{Held, Site};
+use super::{Held, Site, Variable};
 use crate::shell::{Around, Assigned, Log};
 
 /// What happened to a name at a hop.
@@ -49,16 +49,33 @@ enum Part {
     /// Names that a hop drops by one rule.
     Dropped {
         hop: usize,
-        names: Arc<BTreeSet<Bytes>>,
+        change: Change,
         why: &'static str,
         around: Around,
     },
-    /// What a shell's files set, as far as it is among these names.
+    /// What a shell's files set, as far as it comes out of the shell.
     Shell {
         hop: usize,
         log: Arc<Log>,
-        names: Arc<BTreeSet<Bytes>>,
+        change: Change,
     },
+}
+
+/// A block before and after something.
+#[derive(Clone, Debug)]
+pub(super) struct Change {
+    pub(super) before: OrdMap<Bytes, Variable>,
+    pub(super) after: OrdMap<Bytes, Variable>,
+}
+
+impl Change {
+    /// Whether a name was dropped, or set at another hop than before.
+    fn is_of(&self, name: &[u8]) -> bool {
+        match (self.before.get(name), self.after.get(name)) {
+            (Some(before), Some(after)) => before.hop != after.hop,
+            (before, after) => before.is_some() || after.is_some(),
+        }
+    }
 }
 
 /// What happened on a route, in order.
@@ -70,12 +87,14 @@ impl Events {
         self.0.push(Part::One(Box::new(deed)));
     }
 
-    pub(super) fn push_dropped(&mut self, hop: usize, names: BTreeSet<Bytes>, why: &'static str) {
-        self.0.push(Part::Dropped { hop, names: Arc::new(names), why, around: Around::default() });
+    /// Adds that a hop drops names by one rule.
+    pub(super) fn push_dropped(&mut self, hop: usize, change: Change, why: &'static str) {
+        self.0.push(Part::Dropped { hop, change, why, around: Around::default() });
     }
 
-    pub(super) fn push_shell(&mut self, hop: usize, log: Arc<Log>, names: BTreeSet<Bytes>) {
-        self.0.push(Part::Shell { hop, log, names: Arc::new(names) });
+    /// Adds what a shell's files set.
+    pub(super) fn push_shell(&mut self, hop: usize, log: Arc<Log>, change: Change) {
+        self.0.push(Part::Shell { hop, log, change });
     }
 
     /// What a hop did last to a name, if nothing came after it.
@@ -83,8 +102,8 @@ impl Events {
         for part in self.0.iter_mut().rev() {
             match part {
                 Part::One(deed) if deed.name == name => return Some(deed),
-                Part::Dropped { names, .. } if names.contains(name) => return None,
-                Part::Shell { log, names, .. } if names.contains(name) && log.of(name).next().is_some() => return None,
+                Part::Dropped { change, .. } if change.is_of(name) => return None,
+                Part::Shell { log, change, .. } if change.is_of(name) && log.of(name).next().is_some() => return None,
                 _ => {}
             }
         }
@@ -114,14 +133,17 @@ impl Part {
                 why: deed.why,
                 around: &deed.around,
             })),
-            Part::Dropped { hop, names, why, around } => {
+            Part::Dropped { hop, change, why, around } => {
                 let event = move |name: &'a Bytes| Event { hop: *hop, name, held: None, site: None, why: Some(why), around };
                 match name {
-                    Some(name) => Box::new(names.get(name).map(event).into_iter()),
-                    None => Box::new(names.iter().map(event)),
+                    Some(name) => {
+                        let dropped = change.before.get_key_value(name).filter(|_| change.is_of(name));
+                        Box::new(dropped.map(|(name, _)| event(name)).into_iter())
+                    }
+                    None => Box::new(change.before.keys().filter(|name| change.is_of(name)).map(event)),
                 }
             }
-            Part::Shell { hop, log, names } if name.is_none_or(|n| names.contains(n)) => {
+            Part::Shell { hop, log, change } if name.is_none_or(|n| change.is_of(n)) => {
                 let event = |assigned: &'a Assigned| Event {
                     hop: *hop,
                     name: &assigned.name,
@@ -132,7 +154,7 @@ impl Part {
                 };
                 match name {
                     Some(name) => Box::new(log.of(name).map(event)),
-                    None => Box::new(log.iter().filter(|a| names.contains(&a.name)).map(event)),
+                    None => Box::new(log.iter().filter(|a| change.is_of(&a.name)).map(event)),
                 }
             }
             _ => Box::new(std::iter::empty()),
@@ -156,6 +178,11 @@ mod tests {
         Assigned { name: named(name), held, site: Site { path: named("/rc"), line }, around: Around::default() }
     }
 
+    /// A block of names, each with the hop that decided it.
+    fn block(names: &[(&'static str, usize)]) -> OrdMap<Bytes, Variable> {
+        names.iter().map(|(name, hop)| (named(name), Variable::new(Held::PerRun, None, Some(*hop)))).collect()
+    }
+
     /// A hop that sets two names, a shell that changes them and more, and a hop that drops one.
     fn events() -> Events {
         let mut events = Events::default();
@@ -167,8 +194,10 @@ mod tests {
             assigned("PIER", None, 3),
             assigned("TIDE", known("high"), 4),
         ];
-        events.push_shell(1, Arc::new(log.into_iter().collect::<Log>()), [named("PIER"), named("TIDE")].into());
-        events.push_dropped(2, [named("TIDE")].into(), "a rule");
+        let before = block(&[("PIER", 0), ("TIDE", 0), ("GATE", 0)]);
+        let after = block(&[("TIDE", 1), ("GATE", 0)]);
+        events.push_shell(1, Arc::new(log.into_iter().collect::<Log>()), Change { before, after: after.clone() });
+        events.push_dropped(2, Change { before: after, after: block(&[("GATE", 0)]) }, "a rule");
         events
     }
 

@@ -32,7 +32,7 @@ use bytes::Bytes;
 use globset::Glob;
 use imbl::OrdMap;
 
-use self::events::Deed;
+use self::events::{Change, Deed};
 use crate::block::{Block, Value};
 use crate::host_view::{Content, HostView};
 use crate::reader::{Effect, Reading, Surroundings, place, reader};
@@ -378,20 +378,12 @@ impl Forecast {
 
     /// Drops names by one rule of a hop's.
     fn drop_names(&mut self, why: &'static str, drops: impl Fn(&[u8], &Held) -> bool) {
-        let gone: BTreeSet<Bytes> =
-            self.vars.iter().filter(|(name, variable)| drops(name, &variable.held)).map(|(name, _)| name.clone()).collect();
-        if gone.is_empty() {
-            return;
+        let kept = self.vars.iter().filter(|(name, variable)| !drops(name, &variable.held));
+        let after: OrdMap<Bytes, Variable> = kept.map(|(name, variable)| (name.clone(), variable.clone())).collect();
+        if after.len() < self.vars.len() {
+            let before = std::mem::replace(&mut self.vars, after.clone());
+            self.events.push_dropped(self.hops.len().saturating_sub(1), Change { before, after }, why);
         }
-        if gone.len() > self.vars.len() / 2 {
-            let kept = self.vars.iter().filter(|(name, _)| !gone.contains(*name));
-            self.vars = kept.map(|(name, variable)| (name.clone(), variable.clone())).collect();
-        } else {
-            for name in &gone {
-                self.vars.remove(name);
-            }
-        }
-        self.events.push_dropped(self.hops.len().saturating_sub(1), gone, why);
     }
 
     /// Drops every name that a hop does not keep.

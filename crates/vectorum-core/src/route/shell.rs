@@ -1,10 +1,8 @@
 //! A shell on the way: what its startup files and the shell itself make of the block.
 
-use std::sync::Arc;
-
 use bytes::Bytes;
 
-use super::events::Deed;
+use super::events::{Change, Deed};
 use super::{Account, Forecast, Ground, Held, Launch, Purpose, Variable};
 use crate::shell::fish;
 use crate::shell::{Dialect, Doubt, Ended, Handed, Invocation, Payload, Started, Val, interpret};
@@ -218,8 +216,9 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         return forecast.fails("a startup file of the shell ends it before", end);
     }
     let hop = forecast.hops.len().saturating_sub(1);
-    let names = changed.keys().chain(gone.iter().map(|(n, _)| n)).cloned().collect();
-    forecast.events.push_shell(hop, Arc::clone(&log), names);
+    let before = forecast.vars.clone();
+    // What the shell does by itself comes after what its files do.
+    let mut deeds = Vec::new();
     for (name, site) in gone {
         let why = if crate::reader::is_portable(&name) {
             None
@@ -228,11 +227,9 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         };
         let why = why.or((site.is_none() && dialect == Dialect::Bash).then_some("bash drops it by itself"));
         // A line that unsets it was told already.
-        let was_told = site.is_some() && forecast.events.of(&name).next_back().is_some_and(|e| e.held.is_none());
-        if was_told {
-            forecast.vars.remove(&name);
-        } else {
-            forecast.drop_name(&name, why, site);
+        let was_told = site.is_some() && log.of(&name).next_back().is_some_and(|line| line.held.is_none());
+        if forecast.vars.remove(&name).is_some() && !was_told {
+            deeds.push(Deed { why, ..Deed::new(hop, name, None, site) });
         }
     }
     for (name, last) in changed {
@@ -247,12 +244,14 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         };
         let told = log.of(&name).next_back();
         if told.is_none_or(|line| line.held.as_ref() != Some(&held)) {
-            forecast.events.push(Deed::new(hop, name.clone(), Some(held.clone()), site.clone()));
+            deeds.push(Deed::new(hop, name.clone(), Some(held.clone()), site.clone()));
         }
         let is_unknown = matches!(held, Held::Unknown(_));
         let may_be_absent = is_unknown && last.may_be_absent;
         forecast.vars.insert(name, Variable { held, site, hop: Some(hop), could_be, may_be_absent });
     }
+    forecast.events.push_shell(hop, log, Change { before, after: forecast.vars.clone() });
+    deeds.into_iter().for_each(|deed| forecast.events.push(deed));
     if let Some(doubt) = open {
         forecast.open.get_or_insert((doubt.why, doubt.site.clone()));
     }
