@@ -345,8 +345,12 @@ impl Branch for State {
 
 #[cfg(test)]
 mod tests {
+    use std::borrow::Cow;
+
     use proptest::prelude::*;
 
+    use super::super::branch::Left;
+    use super::super::vars::Start;
     use super::*;
 
     fn value() -> impl Strategy<Value = Val> {
@@ -440,5 +444,160 @@ mod tests {
         assert_eq!([3, 4, 5, 6, 9].map(|epoch| told(&second, epoch)), ["nothing", "one", "one", "two", "two"]);
         let either = Alias { before: Some(None), ..second };
         assert_eq!([4, 6].map(|epoch| told(&either, epoch)), ["unclear", "two"]);
+    }
+
+    /// What a line does.
+    #[derive(Clone, Debug)]
+    enum Line {
+        Set(usize, &'static str),
+        Unset(usize),
+        Fog,
+        /// It leaves, perhaps.
+        Leave,
+        /// One of two lots of lines is run, who knows which.
+        Either(Vec<Line>, Vec<Line>),
+    }
+
+    fn lines() -> impl Strategy<Value = Vec<Line>> {
+        let line = prop_oneof![
+            5 => (0..NAMES.len(), prop::sample::select(vec!["", "low", "high"])).prop_map(|(name, text)| Line::Set(name, text)),
+            1 => (0..NAMES.len()).prop_map(Line::Unset),
+            1 => Just(Line::Fog),
+            3 => Just(Line::Leave),
+        ];
+        let nested = line.prop_recursive(3, 40, 6, |line| {
+            let some = || prop::collection::vec(line.clone(), 0..6);
+            (some(), some()).prop_map(|(one, other)| Line::Either(one, other))
+        });
+        prop::collection::vec(nested, 0..14)
+    }
+
+    const NAMES: [&str; 3] = ["GATE", "PIER", "TIDE"];
+
+    fn empty() -> State {
+        State {
+            vars: Vars::new(Start::default()),
+            functions: Layers::default(),
+            aliases: Layers::default(),
+            options: BTreeMap::new(),
+            status: Status::Known(0),
+            positional: Ok(Rc::default()),
+            folder: None,
+            input: None,
+            output: None,
+            open: None,
+            scopes: Vec::new(),
+        }
+    }
+
+    fn name(at: usize) -> Bytes {
+        Bytes::from_static(NAMES[at].as_bytes())
+    }
+
+    /// Follows lines as the interpreter does; `left` takes what is left.
+    fn follow(lines: &[Line], mut live: State, left: &mut Left<State>) -> State {
+        let why = Doubt::new("so", None);
+        for line in lines {
+            match line {
+                Line::Set(at, text) => {
+                    live.vars.insert(name(*at), Var { content: Content::Set(Val::of(text)), ..Var::unset() });
+                    let alias = Alias { text: Bytes::from_static(text.as_bytes()), born: 0, died: None, before: None };
+                    live.aliases.insert(name(*at), Some(alias));
+                }
+                Line::Unset(at) => {
+                    live.vars.remove(&name(*at));
+                    live.aliases.remove(&name(*at));
+                }
+                Line::Fog => {
+                    live.vars.fog(&why);
+                    live.open.get_or_insert(why.clone());
+                }
+                Line::Leave => left.add(Some(live.fork()), &why),
+                Line::Either(one, other) => {
+                    let before = live.fork();
+                    live = follow(one, live, left);
+                    live.take_in(&follow(other, before, left), None, &why);
+                }
+            }
+        }
+        live
+    }
+
+    /// What a run may hold: each name's text, or that anything may be set.
+    type Run = [Option<Option<&'static str>>; 3];
+
+    /// All runs that lines allow, with those that were left.
+    fn runs(lines: &[Line], from: Vec<Run>, left: &mut Vec<Run>) -> Vec<Run> {
+        let mut live = from;
+        for line in lines {
+            match line {
+                Line::Set(at, text) => live.iter_mut().for_each(|run| run[*at] = Some(Some(text))),
+                Line::Unset(at) => live.iter_mut().for_each(|run| run[*at] = Some(None)),
+                Line::Fog => live.iter_mut().for_each(|run| *run = [None; 3]),
+                Line::Leave => left.extend(&live),
+                Line::Either(one, other) => {
+                    let mut both = runs(one, live.clone(), left);
+                    both.extend(runs(other, live, left));
+                    both.sort();
+                    both.dedup();
+                    live = both;
+                }
+            }
+        }
+        live
+    }
+
+    /// Whether a state says of no name what is not so in a run.
+    fn allows(state: &State, run: &Run) -> bool {
+        run.iter().enumerate().all(|(at, held)| {
+            let var = state.vars.get(&name(at)).map(Cow::into_owned);
+            let is_told = |text: Option<&str>| match &var {
+                Some(var) => may_hold(var, text.map(str::as_bytes)),
+                None => text.is_none() || state.open.is_some(),
+            };
+            match held {
+                Some(text) => is_told(*text),
+                // Anything: each text, and none.
+                None => is_told(None) && is_told(Some("")) && is_told(Some("flood")),
+            }
+        })
+    }
+
+    proptest! {
+        /// Whatever ways lines may be run, what is known where they are left or end is so on each.
+        #[test]
+        fn what_is_known_of_several_ways_holds_on_each(lines in lines()) {
+            let mut left = Left::default();
+            let end = follow(&lines, empty(), &mut left);
+            let mut left_runs = Vec::new();
+            let end_runs = runs(&lines, vec![[Some(None); 3]], &mut left_runs);
+            prop_assert!(end_runs.iter().all(|run| allows(&end, run)), "{:?}", end.vars);
+            match left.take() {
+                Some(state) => prop_assert!(left_runs.iter().all(|run| allows(&state, run)), "{:?} {left_runs:?}", state.vars),
+                None => prop_assert!(left_runs.is_empty()),
+            }
+        }
+
+        /// What holds on one way only is all that is known of it.
+        #[test]
+        fn one_way_is_known_whole(lines in prop::collection::vec((0..NAMES.len(), prop::sample::select(vec!["", "low"])), 0..9)) {
+            let all: Vec<Line> = lines.iter().flat_map(|(at, text)| [Line::Set(*at, text), Line::Leave]).collect();
+            let mut left = Left::default();
+            let end = follow(&all, empty(), &mut left);
+            let last = |at| lines.iter().rev().find(|(name, _)| *name == at).map(|(_, text)| Content::Set(Val::of(text)));
+            for at in 0..NAMES.len() {
+                prop_assert_eq!(end.vars.get(&name(at)).map(|var| var.content.clone()), last(at));
+            }
+            // A name that has one text wherever it was left has it there, too.
+            let state = left.take();
+            for at in 0..NAMES.len() {
+                let texts: Vec<_> = lines.iter().filter(|(name, _)| *name == at).map(|(_, text)| text).collect();
+                let is_first = lines.first().is_some_and(|(name, _)| *name == at);
+                if is_first && texts.windows(2).all(|pair| pair[0] == pair[1]) {
+                    let content = state.as_ref().and_then(|s| s.vars.get(&name(at)).map(|var| var.content.clone()));
+                    prop_assert_eq!(content, last(at));
+                }
+            }
+        }
     }
 }
