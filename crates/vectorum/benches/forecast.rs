@@ -61,13 +61,23 @@ fn plain(file: usize, line: usize) -> String {
     )
 }
 
+/// Lines of which half hang on what programs answer, which is not known: both ways are followed.
+fn unknown(file: usize, line: usize) -> String {
+    format!(
+        "if berth-open {line}; then\n  export BERTH_{file}_{line}=\"berth {line}\"\nelse GATE=${{PATH%%:*}}/{line}; fi\ncase \"$(tide-now)\" in *:/opt/{line}:*) ;; *) TIDE_{file}_{line}=$TIDE{line} ;; esac\nexport BUOY_{file}_{line}=low\n"
+    )
+}
+
 /// An account with startup files of 200 lines.
 fn with_startup_files(files: usize, before: &str, part: fn(usize, usize) -> String) -> tempfile::TempDir {
     let folder = tempfile::tempdir().expect("a folder");
     let root = folder.path();
     put(root, "etc/profile", &format!("{before}{PROFILE}"));
-    put(root, "usr/bin/id", "");
-    fs::set_permissions(root.join("usr/bin/id"), fs::Permissions::from_mode(0o755)).expect("a program");
+    for program in ["id", "berth-open", "tide-now"] {
+        put(root, &format!("usr/bin/{program}"), "");
+        let path = root.join("usr/bin").join(program);
+        fs::set_permissions(path, fs::Permissions::from_mode(0o755)).expect("a program");
+    }
     for n in 0..files {
         let text: String = (0..40).map(|line| part(n, line)).collect();
         put(root, &format!("etc/profile.d/{n:02}.sh"), &text);
@@ -115,6 +125,7 @@ fn main() {
         ("busy files of 200 lines, PATH set before", OWN_PATH, busy as fn(usize, usize) -> String),
         ("busy files of 200 lines, PATH as it is handed in", "", busy),
         ("files of 200 lines that export names of their own", OWN_PATH, plain),
+        ("files of 200 lines, half of them not to be told", OWN_PATH, unknown),
     ] {
         grow(what, [20, 40, 80], |files| with_startup_files(files, own_path, part));
     }

@@ -8,7 +8,7 @@ use super::branch::{self, Branch};
 use super::machine::{Boundary, Machine, PARTED, Skipped};
 use super::state::{Content, State, Status};
 use super::syntax::*;
-use super::value::{Doubt, Val};
+use super::value::{Doubt, Maybe, Val};
 use crate::route::Site;
 
 impl Machine<'_> {
@@ -118,12 +118,23 @@ impl Machine<'_> {
             }
             Err(doubt) => self.fork(
                 &doubt,
-                |m| m.run_next(next, after, &by, None),
                 |m| {
+                    m.knows_status(*on_success);
+                    m.run_next(next, after, &by, None);
+                },
+                |m| {
+                    m.knows_status(!on_success);
                     // What fails here is looked at by what comes after.
                     m.go_on(after);
                 },
             ),
+        }
+    }
+
+    /// On a way that is gone only where the last command succeeded, or only where it failed.
+    fn knows_status(&mut self, succeeded: bool) {
+        if succeeded {
+            self.set_status(0);
         }
     }
 
@@ -249,7 +260,10 @@ impl Machine<'_> {
                 let by = self.here();
                 self.fork(
                     &doubt,
-                    |m| m.under(&by, None, |m| m.run_list(body)),
+                    |m| {
+                        m.knows_status(true);
+                        m.under(&by, None, |m| m.run_list(body));
+                    },
                     |m| m.under(&by, None, |m| m.run_if(rest, otherwise)),
                 );
             }
@@ -281,19 +295,7 @@ impl Machine<'_> {
         if self.live.is_none() {
             return;
         }
-        let mut matches = Ok(false);
-        for pattern in &arm.patterns {
-            let one = self.fits(text, pattern, false);
-            match (one, &matches) {
-                (Ok(true), _) => {
-                    matches = Ok(true);
-                    break;
-                }
-                (Err(doubt), Ok(_)) => matches = Err(doubt),
-                _ => {}
-            }
-        }
-        match matches {
+        match self.is_case(text, &arm.patterns) {
             Ok(true) => {
                 if arm.end == ArmEnd::Done {
                     let by = self.here();
@@ -312,6 +314,30 @@ impl Machine<'_> {
                 let by = self.here();
                 self.fork(&doubt, |m| m.under(&by, None, |m| m.run_arm(arm, text, rest)), |m| m.run_arms(text, rest));
             }
+        }
+    }
+
+    /// Whether a text fits one of some patterns.
+    fn is_case(&mut self, text: &Val, patterns: &[Word]) -> Maybe {
+        let mut matches = Ok(false);
+        for pattern in patterns {
+            match (self.fits(text, pattern, false), &matches) {
+                (Ok(true), _) => return Ok(true),
+                (Err(doubt), Ok(_)) => matches = Err(doubt),
+                _ => {}
+            }
+        }
+        match text {
+            // Each of a few values may fit another pattern.
+            Val::Unknown(doubt) if matches.is_err() && !doubt.could_be.is_empty() && patterns.len() > 1 => {
+                for value in &doubt.could_be {
+                    if self.is_case(&Val::Known(value.clone()), patterns) != Ok(true) {
+                        return matches;
+                    }
+                }
+                Ok(true)
+            }
+            _ => matches,
         }
     }
 

@@ -16,7 +16,10 @@ impl Machine<'_> {
         match self.dialect {
             _ if self.is_interactive && self.quiet == 0 || self.tame > 0 => self.fail_perhaps(why),
             // Other errors of expansion give up a line only.
-            Dialect::Bash => self.exit(),
+            Dialect::Bash => {
+                self.set_status(1);
+                self.exit();
+            }
             _ => self.fail_hard(),
         }
     }
@@ -54,8 +57,8 @@ impl Machine<'_> {
 
     pub(super) fn leave_at(&mut self, index: usize, to_next: bool) {
         let mut state = self.live.take();
-        let inner = self.frames.iter().skip(index + 1);
-        let scopes = inner.filter(|f| matches!(f.kind, Boundary::Function | Boundary::Command)).count();
+        // What it hid is put back on each way on its own.
+        let scopes = self.frames.iter().skip(index).filter(|f| matches!(f.kind, Boundary::Function | Boundary::Command)).count();
         if let Some(state) = &mut state {
             (0..scopes).for_each(|_| self.close_scope(state));
         }

@@ -51,9 +51,11 @@ impl Machine<'_> {
                 if unknown.could_be.is_empty() {
                     return Err(unknown.clone());
                 }
-                let mut answers = unknown.could_be.iter().map(|v| pattern.matches(v).unwrap_or(false));
-                let first = answers.next().unwrap_or(false);
-                if answers.all(|a| a == first) { Ok(first) } else { Err(unknown.clone()) }
+                let answers: Result<Vec<bool>, _> = unknown.could_be.iter().map(|v| pattern.matches(v)).collect();
+                match answers.map_err(|_| doubt())?[..] {
+                    [first, ref rest @ ..] if rest.iter().all(|answer| *answer == first) => Ok(first),
+                    _ => Err(unknown.clone()),
+                }
             }
         }
     }

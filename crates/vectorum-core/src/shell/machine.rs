@@ -618,8 +618,8 @@ impl<'a> Machine<'a> {
             m.run_command(&function.body);
             m.epoch = epoch;
             m.as_sh = as_sh;
-            m.end();
             m.end_scope();
+            m.end();
             m.source = outer;
         });
         self.at = at;

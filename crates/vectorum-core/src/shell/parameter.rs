@@ -34,13 +34,22 @@ impl Machine<'_> {
         if let Change::Instead(sign, colon, word) = &parameter.change {
             return self.instead(parameter, content, (*sign, *colon), word, (quoted, mode));
         }
-        if matches!(content, Held::Unset | Held::Perhaps(_))
+        let may_be_unset = match content {
+            Held::Unset | Held::Perhaps(_) => true,
+            Held::Unknown(_) => parameter.key.is_some(),
+            _ => false,
+        };
+        if may_be_unset
             && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false))
             && !matches!(&parameter.name[..], b"@" | b"*")
         {
             const WHY: &str = "with «set -u» a name that is not set ends the shell";
             let is_sure = matches!(content, Held::Unset) && self.live.as_ref().and_then(|s| s.option("nounset")) == Some(true);
-            if is_sure {
+            let is_length = matches!(parameter.change, Change::Length) && parameter.key.is_some();
+            if is_sure && is_length && self.dialect == Dialect::Bash {
+                // There it gives up a line only.
+                self.fail_hard();
+            } else if is_sure {
                 self.fail_unless_typed(WHY);
             } else {
                 self.fail_perhaps(WHY);
@@ -167,6 +176,7 @@ impl Machine<'_> {
                         (Content::Perhaps(value), _) => Held::Perhaps(value),
                     },
                     Some(key) => {
+                        let is_unset = matches!(content, Content::Unset);
                         let values = match content {
                             Content::Array(values) => values.to_vec(),
                             Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
@@ -174,7 +184,16 @@ impl Machine<'_> {
                             _ => return Ok(Held::Unknown(self.doubt("a subscript"))),
                         };
                         if is_text(key, b"@") || is_text(key, b"*") {
-                            return Ok(Held::Many(values));
+                            let is_length = matches!(parameter.change, Change::Length);
+                            // With `set -u` it is an error in some (measured).
+                            let is_error = match self.dialect {
+                                Dialect::Bash => is_unset && is_length,
+                                Dialect::Zsh => is_unset,
+                                Dialect::Mksh => values.is_empty() && (is_unset || !is_length),
+                                Dialect::Dash | Dialect::Ksh => false,
+                            };
+                            let counts = state.option("nounset") != Some(false);
+                            return Ok(if is_error && counts { Held::Unset } else { Held::Many(values) });
                         }
                         // There it is a range, or a search.
                         let is_range =

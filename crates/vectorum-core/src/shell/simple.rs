@@ -150,8 +150,8 @@ impl Machine<'_> {
             self.run_named(&name, arguments, false, command);
         }
         if has_own {
-            self.end();
             self.end_scope();
+            self.end();
         }
         // What stands before a function of that kind may stay.
         let by_name =

@@ -66,6 +66,11 @@ impl Var {
         self.may_be_list || matches!(self.content, Content::Array(_))
     }
 
+    /// One of which nothing is known.
+    fn unknown(why: &Rc<Doubt>) -> Var {
+        Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, ..Var::unset() }
+    }
+
     pub(super) fn unset() -> Var {
         Var {
             content: Content::Unset,
@@ -229,6 +234,23 @@ fn join_named<T: PartialEq>(one: &mut Layers<Option<T>>, other: &Layers<Option<T
 }
 
 impl Scope {
+    fn take_in(&mut self, other: &Scope, why: &Rc<Doubt>) {
+        let names = self.vars.parted(&other.vars).into_iter();
+        let hidden = names.filter_map(|name| match (self.vars.get(name), other.vars.get(name)) {
+            (a, b) if a == b => None,
+            (Some(Some(a)), Some(Some(b))) => Some((name.clone(), join_var(a, b, why))),
+            // What is set from here on of a name that is hidden on one way only may stay, or be lost.
+            _ => Some((name.clone(), Var { may_be_readonly: true, may_be_list: true, ..Var::unknown(why) })),
+        });
+        for (name, var) in hidden.collect::<Vec<_>>() {
+            self.vars.insert(name, Some(var));
+        }
+        if self.positional != other.positional {
+            self.positional = Some(Err(why.clone()));
+        }
+        self.holds |= other.holds;
+    }
+
     fn fork(&mut self) -> Scope {
         Scope { vars: self.vars.fork(), positional: self.positional.clone(), holds: self.holds }
     }
@@ -287,7 +309,7 @@ impl Branch for State {
 
     fn take_in(&mut self, other: &State, last: Option<&State>, why: &Rc<Doubt>) {
         let missing = |open: &Option<Rc<Doubt>>| match open {
-            Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt.clone())), exported: None, ..Var::unset() },
+            Some(doubt) => Var::unknown(doubt),
             None => Var::unset(),
         };
         self.vars.join(&other.vars, last.map(|s| &s.vars), |a, b| {
@@ -330,12 +352,13 @@ impl Branch for State {
             (Some(a), Some(b)) => Some(a.join(b, why)),
             _ => None,
         };
-        if self.scopes != other.scopes {
-            // Branches end as deep in functions as they began; what is made local in one of them only is
-            // not followed.
+        // Ways end as deep in functions as they began.
+        if self.scopes.len() != other.scopes.len() {
             self.open.get_or_insert_with(|| why.clone());
-            let depth = self.scopes.len().min(other.scopes.len());
-            self.scopes.truncate(depth);
+            self.scopes.truncate(other.scopes.len());
+        }
+        for (scope, theirs) in self.scopes.iter_mut().zip(&other.scopes) {
+            scope.take_in(theirs, why);
         }
         if self.open.is_none() {
             self.open.clone_from(&other.open);
