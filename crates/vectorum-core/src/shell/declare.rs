@@ -227,9 +227,8 @@ impl Machine<'_> {
             }
             return self.refused();
         }
-        if self.dialect == Dialect::Zsh && matches!(self.content_of(&assignment.name), Content::Array(_)) && !attributes.is_local
-        {
-            return self.fog("a list that is declared as a text");
+        if !self.takes_text(&assignment.name, attributes) {
+            return;
         }
         self.make_local(&assignment.name, attributes);
         self.mark_odd(&assignment.name, attributes);
@@ -243,6 +242,21 @@ impl Machine<'_> {
             None => self.apply(assignment, attributes.exported),
         };
         if done { self.mark(&assignment.name, attributes) } else { self.refused() }
+    }
+
+    /// Whether a name may be declared as a text: for zsh's lists that is an error.
+    fn takes_text(&mut self, name: &[u8], attributes: Attributes) -> bool {
+        const WHY: &str = "a list that is declared as a text";
+        let var = self.live.as_ref().and_then(|s| s.vars.get(name));
+        let Some(var) = var.filter(|_| self.dialect == Dialect::Zsh && !attributes.is_local) else { return true };
+        let (is_list, may_be) = (matches!(var.content, Content::Array(_)), var.can_be_list());
+        if is_list {
+            self.fog(WHY);
+        } else if may_be {
+            let doubt = self.doubt(WHY);
+            self.fork(&doubt, Self::fail_hard, |_| {});
+        }
+        !is_list && self.live.is_some()
     }
 
     /// zsh ties a text to a list: what either holds from here on is not followed.
@@ -283,6 +297,9 @@ impl Machine<'_> {
         }
         if value.is_some() && self.is_readonly(name) {
             return self.refused();
+        }
+        if value.is_some() && !self.takes_text(name, attributes) {
+            return;
         }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);
