@@ -247,8 +247,10 @@ impl Machine<'_> {
     /// Whether a name may be declared as a text: for zsh's lists that is an error.
     fn takes_text(&mut self, name: &[u8], attributes: Attributes) -> bool {
         const WHY: &str = "a list that is declared as a text";
-        let var = self.live.as_ref().and_then(|s| s.vars.get(name));
-        let Some(var) = var.filter(|_| self.dialect == Dialect::Zsh && !attributes.is_local) else { return true };
+        if self.dialect != Dialect::Zsh || attributes.is_local {
+            return true;
+        }
+        let Some(var) = self.live.as_ref().and_then(|s| s.vars.look(name, For::Replacing)) else { return true };
         let (is_list, may_be) = (matches!(var.content, Content::Array(_)), var.can_be_list());
         if is_list {
             self.fog(WHY);

@@ -85,3 +85,48 @@ impl Held {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn handed(all: &[(&'static str, Held, bool)]) -> Handed {
+        let variable = |(name, held, may_be_absent): &(&'static str, Held, bool)| {
+            let could_be = if matches!(held, Held::Unknown(_)) { vec![Bytes::from_static(b"low")] } else { Vec::new() };
+            let variable = Variable { held: held.clone(), site: None, hop: None, could_be, may_be_absent: *may_be_absent };
+            (Bytes::from_static(name.as_bytes()), variable)
+        };
+        Handed(all.iter().map(variable).collect())
+    }
+
+    #[test]
+    fn functions_are_found_among_names() {
+        let known = || Held::Known(Bytes::from_static(b"() { :; }"));
+        let names = ["BASH_FUNC", "BASH_FUNC_%%", "BASH_FUNC_gate%%", "BASH_FUNC_lane", "BASH_FUNC_tide%%", "BASH_FUND_x%%", "B"];
+        let handed = handed(&names.map(|name| (name, known(), false)));
+        assert_eq!(handed.functions().collect::<Vec<_>>(), ["", "gate", "tide"]);
+        assert_eq!(handed.names().count(), names.len());
+    }
+
+    #[test]
+    fn a_shell_is_told_what_is_known_of_a_value() {
+        let handed = handed(&[
+            ("GATE", Held::Known(Bytes::from_static(b"7")), false),
+            ("SOCKET", Held::PerRun, false),
+            ("TIDE", Held::Unknown("nobody knows"), true),
+        ]);
+        assert_eq!(handed.get(b"GATE"), Some((Val::of("7"), false)));
+        let doubt = |name: &[u8]| match handed.get(name) {
+            Some((Val::Unknown(doubt), absent)) => Some((doubt.why, doubt.could_be.len(), doubt.is_filled, absent)),
+            _ => None,
+        };
+        assert_eq!(doubt(b"SOCKET"), Some((PER_RUN, 0, true, false)));
+        assert_eq!(doubt(b"TIDE"), Some(("nobody knows", 1, false, true)));
+        assert_eq!((handed.get(b"PIER"), handed.contains(b"TIDE")), (None, true));
+        // What comes out of the shell as it went in is told as it was.
+        for name in ["GATE", "SOCKET", "TIDE"] {
+            let held = handed.get(name.as_bytes()).map(|(value, _)| Held::of(&value));
+            assert_eq!(held, handed.0.get(name.as_bytes()).map(|variable| variable.held.clone()), "{name}");
+        }
+    }
+}

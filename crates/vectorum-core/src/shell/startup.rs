@@ -13,7 +13,7 @@ use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
 use super::machine::{Boundary, Ended, Machine, Outcome, Skipped};
-use super::state::{Content, State};
+use super::state::{Content, State, Var};
 use super::syntax::Dialect;
 use super::touched::Touched;
 use super::value::{Doubt, Val};
@@ -382,6 +382,19 @@ impl Machine<'_> {
     }
 }
 
+/// The text that a variable would be handed on with, and whether it may not be set.
+fn text_of(var: &Var, dialect: Dialect) -> Option<(Val, bool)> {
+    match &var.content {
+        Content::Unset => None,
+        Content::Set(_) if var.is_pending => None,
+        Content::Set(value) => Some((value.clone(), false)),
+        Content::Perhaps(value) => Some((value.clone(), true)),
+        // Lists are not handed on: in bash and ksh their first item is not either.
+        Content::Array(values) if matches!(dialect, Dialect::Ksh | Dialect::Mksh) => values.first().map(|v| (v.clone(), true)),
+        Content::Array(_) => None,
+    }
+}
+
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started {
     let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
@@ -399,17 +412,7 @@ fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started 
         if name == "_" {
             continue;
         }
-        let value = match &var.content {
-            Content::Unset => None,
-            Content::Set(_) if var.is_pending => None,
-            Content::Set(value) => Some((value.clone(), false)),
-            Content::Perhaps(value) => Some((value.clone(), true)),
-            // Lists are not handed on: in bash and ksh their first item is not either.
-            Content::Array(values) if matches!(invocation.dialect, Dialect::Ksh | Dialect::Mksh) => {
-                values.first().map(|v| (v.clone(), true))
-            }
-            Content::Array(_) => None,
-        };
+        let value = text_of(&var, invocation.dialect);
         // What it was is asked only where it may be the same.
         let was = || start.get(name).map(|(value, _)| value);
         let is_same = || {

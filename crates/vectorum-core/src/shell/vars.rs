@@ -400,4 +400,38 @@ mod tests {
         first.insert(Bytes::from_static(b"PATH"), text("/opt"));
         assert_eq!(first.program(&name, |path| look(path, b"tide")), None);
     }
+
+    /// What a shell hands on differs from what it was handed in what it does by itself, in what was changed, and in a fog.
+    #[test]
+    fn only_what_moved_is_gone_through() {
+        let block = crate::Block::from_vars([("GATE", "7"), ("PIER", "4"), ("PS1", "$"), ("SHLVL", "1"), ("odd-name", "x")]);
+        let begin = || {
+            let mut start = Start::new(Handed::from(&block));
+            start.set("SHLVL", text("2"));
+            start.remove("PS1");
+            Vars::new(start)
+        };
+        let moved = |vars: &Vars| {
+            let mut names: Vec<_> = vars.moved().map(|(name, _)| String::from_utf8_lossy(name).into_owned()).collect();
+            names.sort();
+            names.join(" ")
+        };
+        let removed = |vars: &Vars| {
+            let mut names: Vec<_> = vars.removed().map(|name| String::from_utf8_lossy(name).into_owned()).collect();
+            names.sort();
+            names.join(" ")
+        };
+        let mut vars = begin();
+        assert_eq!((moved(&vars), removed(&vars)), ("SHLVL".to_owned(), "PS1".to_owned()));
+        vars.insert(Bytes::from_static(b"TIDE"), text("low"));
+        vars.insert(Bytes::from_static(b"PS1"), text("# "));
+        vars.remove(b"GATE");
+        assert_eq!((moved(&vars), removed(&vars)), ("PS1 SHLVL TIDE".to_owned(), "GATE".to_owned()));
+        vars.fog(&Doubt::new("so", None));
+        assert_eq!((moved(&vars), removed(&vars)), ("PIER PS1 SHLVL TIDE".to_owned(), "GATE".to_owned()));
+        // A name that is none is no variable, and none that was looked up is kept in mind by that.
+        assert_eq!((vars.get(b"odd-name"), begin().all().count()), (None, 3));
+        let other = Vars::new(Start::new(Handed::from(&crate::Block::from_vars([("PIER", "5")]))));
+        assert!(begin().is_alike(&other, nowhere), "nothing was looked up");
+    }
 }
