@@ -250,7 +250,7 @@ impl Machine<'_> {
         if self.dialect != Dialect::Zsh || attributes.is_local {
             return true;
         }
-        let Some(var) = self.live.as_ref().and_then(|s| s.vars.look(name, For::Replacing)) else { return true };
+        let Some(var) = self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)) else { return true };
         let (is_list, may_be) = (matches!(var.content, Content::Array(_)), var.can_be_list());
         if is_list {
             self.fog(WHY);
