@@ -141,7 +141,7 @@ impl Machine<'_> {
             self.set_status(0);
             for declared in given {
                 if let Declared::Text(name) = declared {
-                    self.export_function(&name);
+                    self.export_function(&name, true);
                 }
             }
             if self.dialect != Dialect::Bash {
@@ -196,21 +196,21 @@ impl Machine<'_> {
         }
     }
 
-    /// bash hands functions on in variables of their own.
-    pub(super) fn export_function(&mut self, name: &[u8]) {
+    /// bash hands functions on in variables of their own; `is_sure` says whether it is certain that this one is.
+    pub(super) fn export_function(&mut self, name: &[u8], is_sure: bool) {
         if self.dialect != Dialect::Bash {
             return;
         }
         let value = Val::Unknown(self.doubt("a function as bash writes it"));
         let content = match self.live.as_ref().and_then(|s| s.functions.get(name)) {
             None => return self.set_status(1),
-            Some(None) => Content::Perhaps(value),
-            Some(Some(_)) => Content::Set(value),
+            Some(Some(_)) if is_sure => Content::Set(value),
+            Some(_) => Content::Perhaps(value),
         };
         let name = Bytes::from([b"BASH_FUNC_", name, b"%%"].concat());
         let site = Some(self.here());
         if let Some(state) = &mut self.live {
-            state.vars.insert(name, Var { content, exported: Some(true), site, ..Var::unset() });
+            state.vars.insert(name, Var { content, exported: is_sure.then_some(true), site, ..Var::unset() });
         }
     }
 

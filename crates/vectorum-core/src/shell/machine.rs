@@ -534,8 +534,9 @@ impl<'a> Machine<'a> {
                 if let Some(state) = &mut self.live {
                     state.functions.insert(Bytes::copy_from_slice(name), Some(function));
                 }
-                if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
-                    self.export_function(name);
+                let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
+                if exports != Some(false) {
+                    self.export_function(name, exports == Some(true));
                 }
                 // In zsh such a name makes it a trap.
                 if self.dialect == Dialect::Zsh && name.starts_with(b"TRAP") && name != b"TRAPEXIT" {

@@ -475,7 +475,13 @@ impl Parser<'_> {
                     self.at = (self.at + 2).min(self.text.len());
                 }
                 b'\'' if in_double => push_run(&mut parts, self.run(|_| true)),
-                b'\'' | b'"' => parts.push(self.quoted(byte)?),
+                b'\'' | b'"' => {
+                    let from = self.at;
+                    let part = self.quoted(byte)?;
+                    // What ksh makes of single quotes in there is its own affair.
+                    let is_odd = in_double && self.dialect == Dialect::Ksh && self.cut(from, self.at).contains(&b'\'');
+                    parts.push(if is_odd { Part::Unfollowed("a quote within quotes within a parameter") } else { part });
+                }
                 // In these two it counts between double quotes, too.
                 b'$' if self.peek_at(1) == Some(b'\'')
                     && (!in_double && self.dialect.is_rich() || matches!(self.dialect, Dialect::Bash | Dialect::Mksh)) =>

@@ -316,7 +316,7 @@ impl Sum<'_, '_> {
                     return Ok(sign * self.number(digits)?);
                 }
                 // An expression within a value is followed by the shell, not here; a wrong one is an error.
-                self.machine.fog("a value that is an expression of its own");
+                self.machine.fail_perhaps("a value that is an expression of its own");
                 Err(self.machine.doubt("a value that is an expression of its own"))
             }
             Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(doubt),
