@@ -7,7 +7,7 @@ use bytes::Bytes;
 use imbl::OrdMap;
 
 use super::{Held, Site, Variable};
-use crate::shell::{Around, Assigned, Log};
+use crate::shell::{Around, Assigned, Log, NOTHING};
 
 /// What happened to a name at a hop.
 #[derive(Clone, Copy, Debug)]
@@ -34,12 +34,11 @@ pub(super) struct Deed {
     pub(super) held: Option<Held>,
     pub(super) site: Option<Site>,
     pub(super) why: Option<&'static str>,
-    pub(super) around: Around,
 }
 
 impl Deed {
     pub(super) fn new(hop: usize, name: Bytes, held: Option<Held>, site: Option<Site>) -> Deed {
-        Deed { hop, name, held, site, why: None, around: Around::default() }
+        Deed { hop, name, held, site, why: None }
     }
 }
 
@@ -51,7 +50,6 @@ enum Part {
         hop: usize,
         change: Change,
         why: &'static str,
-        around: Around,
     },
     /// What a shell's files set, as far as it comes out of the shell.
     Shell {
@@ -89,7 +87,7 @@ impl Events {
 
     /// Adds that a hop drops names by one rule.
     pub(super) fn push_dropped(&mut self, hop: usize, change: Change, why: &'static str) {
-        self.0.push(Part::Dropped { hop, change, why, around: Around::default() });
+        self.0.push(Part::Dropped { hop, change, why });
     }
 
     /// Adds what a shell's files set.
@@ -131,10 +129,11 @@ impl Part {
                 held: deed.held.as_ref(),
                 site: deed.site.as_ref(),
                 why: deed.why,
-                around: &deed.around,
+                around: &NOTHING,
             })),
-            Part::Dropped { hop, change, why, around } => {
-                let event = move |name: &'a Bytes| Event { hop: *hop, name, held: None, site: None, why: Some(why), around };
+            Part::Dropped { hop, change, why } => {
+                let event =
+                    move |name: &'a Bytes| Event { hop: *hop, name, held: None, site: None, why: Some(why), around: &NOTHING };
                 match name {
                     Some(name) => {
                         let dropped = change.before.get_key_value(name).filter(|_| change.is_of(name));

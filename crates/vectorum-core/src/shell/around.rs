@@ -32,6 +32,9 @@ pub struct Around {
     through: Option<Arc<Through>>,
 }
 
+/// What lies around something that is no line.
+pub(crate) static NOTHING: Around = Around { under: None, through: None };
+
 impl Around {
     /// The same, with a condition more around the line.
     pub(super) fn under(&self, site: Site, holds: Option<bool>) -> Around {

@@ -30,6 +30,23 @@ pub(super) fn join<S: Branch>(a: Option<S>, b: Option<S>, why: &Rc<Doubt>) -> Op
     }
 }
 
+/// Follows both of two ways and joins them. `live` is where `machine` keeps what holds; `doubt` is why it is not known which
+/// way is gone.
+pub(super) fn part<M, S: Branch>(
+    machine: &mut M,
+    live: impl Fn(&mut M) -> &mut Option<S>,
+    doubt: &Doubt,
+    one: impl FnOnce(&mut M),
+    other: impl FnOnce(&mut M),
+) {
+    let before = fork(live(machine));
+    one(machine);
+    let after = std::mem::replace(live(machine), before);
+    other(machine);
+    let why = Doubt::new(doubt.why, doubt.site.clone());
+    *live(machine) = join(after, live(machine).take(), &why);
+}
+
 /// What is known where something was left at one of several places, one after the other.
 #[derive(Debug)]
 pub(super) struct Left<S> {

@@ -96,7 +96,7 @@ impl Machine<'_> {
                 let is_all = known.as_deref().is_none_or(|names| names.iter().any(|n| n.starts_with(b"-")));
                 let of_all = |state: &State| state.aliases.iter().map(|(name, _)| name.clone()).collect();
                 let names = known.filter(|_| !is_all).or_else(|| self.live.as_ref().map(of_all)).unwrap_or_default();
-                self.count(names.len());
+                self.steps.count(names.len());
                 if let Some(state) = &mut self.live {
                     for name in names {
                         // What was read before knows it still.

@@ -7,8 +7,7 @@ use smallvec::{SmallVec, smallvec};
 
 use super::braces::braces;
 use super::branch;
-use super::machine::MOST_NESTED;
-use super::machine::{LONGEST, Machine};
+use super::machine::{LONGEST, MOST_NESTED, Machine};
 use super::parameter::is_all;
 use super::reference::{ODD_SHAPE, OWN_SHAPE};
 use super::state::{Content, Status};
@@ -124,7 +123,7 @@ impl Machine<'_> {
                 return Err(self.doubt("a command has too many words"));
             }
         }
-        self.count(out.len());
+        self.steps.count(out.len());
         Ok(out)
     }
 

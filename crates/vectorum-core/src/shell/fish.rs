@@ -31,9 +31,10 @@ use super::foggy::{Fogged, Foggy};
 use super::handed::Handed;
 use super::layers::Layers;
 use super::log::Log;
-use super::machine::{Assigned, Ended, ITEMS_IN_STEP, MOST_NESTED, Skipped};
+use super::machine::{Assigned, Ended, MOST_NESTED, Skipped};
 use super::pattern::{Groups, Pattern};
 use super::startup::{Invocation, Last, Payload, Started};
+use super::steps::Steps;
 use super::touched::Touched;
 use super::value::{Doubt, Val};
 use crate::host_view::{Content, Kind, Want};
@@ -122,9 +123,7 @@ struct Fish<'a> {
     restless: BTreeSet<Bytes>,
     source: Rc<Source>,
     at: usize,
-    steps: usize,
-    /// Whether too much was done.
-    is_given_up: bool,
+    steps: Steps,
     /// How the line that runs came to be run.
     around: Around,
     /// Whether a pattern that names no file brings nothing, and is no error.
@@ -330,12 +329,10 @@ impl Fish<'_> {
     }
 
     fn spent(&mut self) -> bool {
-        self.steps += 1;
-        if self.steps >= STEPS && !self.is_given_up {
-            self.is_given_up = true;
+        if self.steps.take() {
             self.fog("following the startup files takes too long");
         }
-        self.is_given_up || self.live.is_none()
+        self.steps.is_spent() || self.live.is_none()
     }
 
     fn run_file(&mut self, path: &[u8], arguments: Option<&[Val]>) {

@@ -2,7 +2,6 @@
 //! how many such fogs came before it.
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
 use std::rc::Rc;
 
 use bytes::Bytes;
@@ -45,12 +44,6 @@ impl<V: Fogged> FromIterator<(Bytes, V)> for Foggy<V> {
     fn from_iter<I: IntoIterator<Item = (Bytes, V)>>(all: I) -> Foggy<V> {
         let names = all.into_iter().map(|(name, value)| (name, Kept { value, fogs: 0 })).collect();
         Foggy { names, ..Foggy::default() }
-    }
-}
-
-impl<V: Fogged> From<BTreeMap<Bytes, V>> for Foggy<V> {
-    fn from(all: BTreeMap<Bytes, V>) -> Foggy<V> {
-        all.into_iter().collect()
     }
 }
 

@@ -13,6 +13,7 @@ use super::log::Log;
 use super::program::content;
 use super::restless::Restless;
 use super::state::{Function, Scope, State, Status};
+use super::steps::Steps;
 use super::syntax::*;
 use super::touched::Touched;
 use super::value::{Doubt, Maybe, Val};
@@ -21,8 +22,6 @@ use crate::route::{Account, Ground, Held, Site};
 
 /// What is done at most before the rest is said to be unknown.
 const STEPS: usize = 60_000;
-/// So many items of lists that are gone through count as a step.
-pub(super) const ITEMS_IN_STEP: usize = 32;
 /// How deep functions and files may call each other.
 const DEEPEST: usize = 48;
 
@@ -152,9 +151,7 @@ pub(super) struct Machine<'a> {
     pub(super) frames: Vec<Frame>,
     pub(super) source: Rc<Source>,
     pub(super) at: usize,
-    steps: usize,
-    /// Whether too much was done.
-    is_given_up: bool,
+    pub(super) steps: Steps,
     depth: usize,
     /// Within a subshell nothing is put down.
     pub(super) quiet: usize,
@@ -224,8 +221,7 @@ impl<'a> Machine<'a> {
             frames: vec![Frame::new(Boundary::Shell)],
             source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
             at: 0,
-            steps: 0,
-            is_given_up: false,
+            steps: Steps::up_to(STEPS),
             depth: 0,
             quiet: 0,
             log: Log::default(),
@@ -323,16 +319,9 @@ impl<'a> Machine<'a> {
         }
     }
 
-    /// Counts what is done to lists beyond steps: so many items are one.
-    pub(super) fn count(&mut self, items: usize) {
-        self.steps += items / ITEMS_IN_STEP;
-    }
-
     /// Counts a step; returns whether too much was done already.
     pub(super) fn is_spent(&mut self) -> bool {
-        self.steps += 1;
-        if self.steps >= STEPS && !self.is_given_up {
-            self.is_given_up = true;
+        if self.steps.take() {
             self.fog("following the startup files takes too long");
             // Whatever runs is left as it is.
             let state = self.live.take();
@@ -341,7 +330,7 @@ impl<'a> Machine<'a> {
                 frame.next.add(state, &why);
             }
         }
-        self.is_given_up || self.live.is_none()
+        self.steps.is_spent() || self.live.is_none()
     }
 
     /// Whether zsh's own ways with words count.
@@ -362,12 +351,7 @@ impl<'a> Machine<'a> {
 
     /// Follows both ways and joins them.
     pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        let state = branch::fork(&mut self.live);
-        one(self);
-        let after = std::mem::replace(&mut self.live, state);
-        other(self);
-        let why = Doubt::new(doubt.why, doubt.site.clone());
-        self.live = branch::join(after, self.live.take(), &why);
+        branch::part(self, |m| &mut m.live, doubt, one, other);
     }
 
     // Files and texts.

@@ -51,6 +51,7 @@ mod simple;
 mod sourcing;
 mod startup;
 mod state;
+mod steps;
 mod sum;
 mod syntax;
 mod test;
@@ -65,6 +66,7 @@ mod words;
 
 use bytes::Bytes;
 
+pub(crate) use around::NOTHING;
 pub use around::{Around, Condition};
 pub(crate) use handed::Handed;
 pub use known::Shells;

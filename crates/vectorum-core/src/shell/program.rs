@@ -5,8 +5,7 @@ use bytes::Bytes;
 
 use super::lookup::{NO_FOLDER, UNREAD, along, along_from_root, is_program};
 use super::machine::Machine;
-use super::outputs::Asked;
-use super::outputs::PRINTED;
+use super::outputs::{Asked, PRINTED};
 use super::state::Content;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
@@ -197,7 +196,7 @@ impl Machine<'_> {
             return Err(self.doubt("where programs are looked up is not known"));
         };
         // Each folder is some items' work.
-        self.count(4 * memchr::memchr_iter(b':', &path).count());
+        self.steps.count(4 * memchr::memchr_iter(b':', &path).count());
         along((self.ground.files, self.account), &path, name, |folder| self.full(folder)).map_err(|why| self.doubt(why))
     }
 

@@ -289,7 +289,7 @@ impl Machine<'_> {
                             old.append(&mut values);
                             values = old;
                         }
-                        self.count(values.len());
+                        self.steps.count(values.len());
                         Content::Array(Rc::new(values))
                     }
                     Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),

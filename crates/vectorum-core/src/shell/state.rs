@@ -67,7 +67,7 @@ impl Var {
     }
 
     /// One of which nothing is known.
-    fn unknown(why: &Rc<Doubt>) -> Var {
+    pub(super) fn unknown(why: &Rc<Doubt>) -> Var {
         Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, ..Var::unset() }
     }
 
@@ -234,6 +234,7 @@ fn join_named<T: PartialEq>(one: &mut Layers<Option<T>>, other: &Layers<Option<T
 }
 
 impl Scope {
+    /// Takes in what the same function or command hides on another way.
     fn take_in(&mut self, other: &Scope, why: &Rc<Doubt>) {
         let names = self.vars.parted(&other.vars).into_iter();
         let hidden = names.filter_map(|name| match (self.vars.get(name), other.vars.get(name)) {
@@ -245,10 +246,6 @@ impl Scope {
         for (name, var) in hidden.collect::<Vec<_>>() {
             self.vars.insert(name, Some(var));
         }
-        if self.positional != other.positional {
-            self.positional = Some(Err(why.clone()));
-        }
-        self.holds |= other.holds;
     }
 
     fn fork(&mut self) -> Scope {

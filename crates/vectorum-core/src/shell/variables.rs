@@ -385,7 +385,7 @@ impl Machine<'_> {
             Some(var) if var.readonly => return false,
             Some(var) if hides => {
                 let doubt = Doubt::new("what a function hides comes to light", Some(site.clone()));
-                *var = Var { site: None, exported: None, content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() };
+                *var = Var::unknown(&doubt);
             }
             // These keep their export, for when they are set again.
             Some(var) if keeps => *var = Var { site: None, exported: None, ..Var::unset() },

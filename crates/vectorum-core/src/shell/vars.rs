@@ -270,27 +270,31 @@ impl Vars {
 
     /// Returns all that may not be as it was handed in, in no order.
     pub(super) fn moved(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>)> {
-        let own = self.start.own.keys();
         // In a fog all is.
-        let handed =
-            self.start.handed.names().take_while(|_| self.changed.is_foggy()).filter(|name| !self.start.own.contains_key(*name));
-        let untouched = own.chain(handed).filter(|name| self.changed.look(name).is_none());
-        let untouched = untouched.filter_map(|name| Some((name, self.changed.seen_from_before(self.start.get(name)?))));
-        self.changed.iter().chain(untouched)
+        let handed = self.handed().take_while(|_| self.changed.is_foggy());
+        self.changed.iter().chain(self.untouched(self.start.own.keys().chain(handed)))
+    }
+
+    /// Returns all of them, in no order.
+    pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>)> {
+        self.changed.iter().chain(self.untouched(self.start.own.keys().chain(self.handed())))
+    }
+
+    /// Returns the names that were handed in and left alone by the shell itself.
+    fn handed(&self) -> impl Iterator<Item = &Bytes> {
+        self.start.handed.names().filter(|name| !self.start.own.contains_key(*name))
+    }
+
+    /// Returns those of some names that are as they were at the start.
+    fn untouched<'a>(&'a self, names: impl Iterator<Item = &'a Bytes>) -> impl Iterator<Item = (&'a Bytes, Cow<'a, Var>)> {
+        let names = names.filter(|name| self.changed.look(name).is_none());
+        names.filter_map(|name| Some((name, self.changed.seen_from_before(self.start.get(name)?))))
     }
 
     /// Returns the names that were taken out, in no order.
     pub(super) fn removed(&self) -> impl Iterator<Item = &Bytes> {
         let own = self.start.own.iter().filter(|(name, var)| var.is_none() && self.changed.look(name).is_none());
         self.changed.removed().chain(own.map(|(name, _)| name))
-    }
-
-    /// Returns all of them, in no order.
-    pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>)> {
-        let handed = self.start.handed.names().filter(|name| !self.start.own.contains_key(*name));
-        let untouched = self.start.own.keys().chain(handed).filter(|name| self.changed.look(name).is_none());
-        let untouched = untouched.filter_map(|name| Some((name, self.changed.seen_from_before(self.start.get(name)?))));
-        self.changed.iter().chain(untouched)
     }
 }
 

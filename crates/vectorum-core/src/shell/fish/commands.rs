@@ -393,7 +393,7 @@ impl Fish<'_> {
         }
         let folders = self.items(b"PATH")?;
         // Each folder is some items' work.
-        self.steps += 4 * folders.len() / ITEMS_IN_STEP;
+        self.steps.count(4 * folders.len());
         for folder in folders {
             let Val::Known(folder) = folder else { return Err(self.doubt("where programs are looked up is not known")) };
             let path: Bytes = [&self.full(&folder)[..], b"/", name].concat().into();

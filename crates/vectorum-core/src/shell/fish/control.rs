@@ -27,12 +27,7 @@ pub(super) struct Frame {
 
 impl Fish<'_> {
     pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        let state = branch::fork(&mut self.live);
-        one(self);
-        let after = std::mem::replace(&mut self.live, state);
-        other(self);
-        let why = Doubt::new(doubt.why, doubt.site.clone());
-        self.live = branch::join(after, self.live.take(), &why);
+        branch::part(self, |m| &mut m.live, doubt, one, other);
     }
 
     /// Runs something that may be left from within; what leaves it goes on behind it.

@@ -262,7 +262,7 @@ impl Fish<'_> {
             around = Some(hidden);
         }
         if let Some(state) = &mut self.live {
-            state.scopes.push(Scope { kind: Kept::Function, vars: copies.into() });
+            state.scopes.push(Scope { kind: Kept::Function, vars: copies.into_iter().collect() });
         }
         let depth = self.live.as_ref().map_or(0, |s| s.scopes.len());
         self.put(b"argv", Some(Kept::Function), arguments.to_vec(), None, None);

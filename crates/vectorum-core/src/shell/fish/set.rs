@@ -61,7 +61,7 @@ impl Fish<'_> {
             // Letters beyond ASCII are taken, too; which ones is not followed.
             return if name.is_ascii() { self.set_status(2) } else { self.fog("a name with letters beyond ASCII") };
         }
-        self.steps += items.as_ref().map_or(0, Vec::len) / ITEMS_IN_STEP;
+        self.steps.count(items.as_ref().map_or(0, Vec::len));
         let mut site = self.here();
         if let (Some((given, from)), Ok([one])) = (&self.given, items.as_deref())
             && given.contains(one)

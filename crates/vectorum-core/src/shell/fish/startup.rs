@@ -116,7 +116,10 @@ pub(super) fn begin<'a>(
         set(&mut globals, "SHLVL", vec![level]);
     }
     let state = State {
-        scopes: vec![Scope { kind: Kept::Universal, vars: Foggy::default() }, Scope { kind: Kept::Global, vars: globals.into() }],
+        scopes: vec![
+            Scope { kind: Kept::Universal, vars: Foggy::default() },
+            Scope { kind: Kept::Global, vars: globals.into_iter().collect() },
+        ],
         functions: Layers::default(),
         status: Ok(0),
         open,
@@ -136,8 +139,7 @@ pub(super) fn begin<'a>(
         restless: BTreeSet::new(),
         source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
         at: 0,
-        steps: 0,
-        is_given_up: false,
+        steps: Steps::up_to(STEPS),
         around: Around::default(),
         may_be_empty: false,
         depth: 0,
@@ -188,7 +190,7 @@ pub(crate) fn interpret(
     if let Content::Bytes(text) = ground.files.read(&stored) {
         let vars = universal(&stored, &text);
         if let Some(scope) = fish.live.as_mut().and_then(|s| s.scopes.first_mut()) {
-            scope.vars = vars.into();
+            scope.vars = vars.into_iter().collect();
         }
     }
     fish.quiet += 1;

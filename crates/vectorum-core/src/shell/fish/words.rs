@@ -14,7 +14,7 @@ impl Fish<'_> {
                 return Err(self.doubt("a command has too many words"));
             }
         }
-        self.steps += out.len() / ITEMS_IN_STEP;
+        self.steps.count(out.len());
         Ok(out)
     }
 
