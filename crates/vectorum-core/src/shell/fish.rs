@@ -190,10 +190,7 @@ impl Branch for State {
         for (depth, (one, two)) in self.scopes.iter_mut().zip(&other.scopes).enumerate() {
             one.take_in(two, last.and_then(|state| state.scopes.get(depth)), why);
         }
-        let parted = last.map_or(&self.functions, |state| &state.functions).parted(&other.functions);
-        let differs = |name: &&Bytes| self.functions.get(name) != other.functions.get(name);
-        let names: Vec<Bytes> = parted.into_iter().filter(differs).cloned().collect();
-        names.into_iter().for_each(|name| self.functions.insert(name, Named::Unclear));
+        self.functions.join(&other.functions, last.map(|state| &state.functions), || Named::Unclear);
         if self.status != other.status {
             self.status = Err(why.clone());
         }

@@ -154,6 +154,17 @@ impl<V> Layers<V> {
         }
     }
 
+    /// Puts `unclear` in for every name that is not the same in another branch. What was the last to be put together with
+    /// this, if something was, holds nothing that does not hold here.
+    pub(super) fn join(&mut self, other: &Layers<V>, last: Option<&Layers<V>>, unclear: impl Fn() -> V)
+    where
+        V: PartialEq,
+    {
+        let differs = |name: &&Bytes| self.get(name) != other.get(name);
+        let names: Vec<Bytes> = last.unwrap_or(self).parted(other).into_iter().filter(differs).cloned().collect();
+        names.into_iter().for_each(|name| self.insert(name, unclear()));
+    }
+
     /// Returns each name once, in no order, with what it stands for; `None` if it was taken out.
     pub(super) fn iter(&self) -> impl Iterator<Item = (&Bytes, Option<&V>)> {
         let mut seen = HashSet::new();

@@ -224,15 +224,6 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
     }
 }
 
-/// What is not the same in both may be one or the other, or missing.
-fn join_named<T: PartialEq>(one: &mut Layers<Option<T>>, other: &Layers<Option<T>>, last: Option<&Layers<Option<T>>>) {
-    let differs = |name: &&Bytes| one.get(name) != other.get(name);
-    let names: Vec<Bytes> = last.unwrap_or(one).parted(other).into_iter().filter(differs).cloned().collect();
-    for name in names {
-        one.insert(name, None);
-    }
-}
-
 impl Scope {
     /// Takes in what the same function or command hides on another way.
     fn take_in(&mut self, other: &Scope, why: &Rc<Doubt>) {
@@ -325,8 +316,9 @@ impl Branch for State {
             };
             join_var(a, b, why)
         });
-        join_named(&mut self.functions, &other.functions, last.map(|s| &s.functions));
-        join_named(&mut self.aliases, &other.aliases, last.map(|s| &s.aliases));
+        // What is not the same in both may be one or the other, or missing.
+        self.functions.join(&other.functions, last.map(|s| &s.functions), || None);
+        self.aliases.join(&other.aliases, last.map(|s| &s.aliases), || None);
         let names: Vec<&'static str> = self.options.keys().chain(other.options.keys()).copied().collect();
         for name in names {
             if self.option(name) != other.option(name) {

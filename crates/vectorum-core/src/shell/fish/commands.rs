@@ -1,5 +1,6 @@
 //! The commands of fish by their names, functions in files of their own, and programs.
 
+use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::PRINTED;
 use super::super::program::Place;
 use super::*;
@@ -382,11 +383,7 @@ impl Fish<'_> {
     }
 
     pub(super) fn program(&mut self, name: &[u8]) -> Result<Option<Bytes>, Rc<Doubt>> {
-        let is_it = |m: &Self, path: &[u8]| match m.ground.files.kind(path) {
-            Kind::Program => Ok(m.ground.files.may(path, m.account.uid, m.account.gid, Want::Execute).unwrap_or(true)),
-            Kind::Unknown => Err(m.doubt("a folder of programs may not be read")),
-            _ => Ok(false),
-        };
+        let is_it = |m: &Self, path: &[u8]| is_program(m.ground.files, m.account, path).ok_or_else(|| m.doubt(UNREAD));
         if name.contains(&b'/') {
             let path = self.full(name);
             return Ok(is_it(self, &path)?.then_some(path));
