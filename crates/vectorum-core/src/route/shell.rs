@@ -256,3 +256,163 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         forecast.open.get_or_insert((doubt.why, doubt.site.clone()));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use proptest::sample::subsequence;
+
+    use super::*;
+    use crate::block::Block;
+    use crate::host_view::MemoryTree;
+    use crate::shell::Shells;
+
+    const FISH: &[&str] = &[
+        "set -gx GATE 7",
+        "set GATE 8",
+        "set -g GATE 9",
+        "set -x TIDE $GATE",
+        "set -Ux PIER 4",
+        "set -e GATE",
+        "set -a BERTH_PATH /opt/berth",
+        "set -gx BERTH_PATH /opt/gate",
+        "set -gx BERTH_PATH /opt /gate",
+        "set -U --unpath BERTH_PATH x",
+        "if status is-login; set -gx LOGIN yes; end",
+        "if status is-interactive; set -gx PIER 5; end",
+        "if set -q TIDE; set -gx LANES $TIDE; end",
+        "if set -qx GATE; set -gx LANES 3; end",
+        "test -n \"$PIER\"; and set -gx LANES $SHLVL",
+        "tide-now; and set -x GATE open",
+        "function tide; set TIDE $argv; set -gx LANES $BERTH_PATH[1]; end",
+        "tide high",
+        "set -l GATE shut; set -x GATE ajar",
+        "for GATE in 1 2; set -gx LANES $GATE; end",
+        "source (tide-now | psub)",
+        "fish_add_path -g /opt",
+        "set -gx LC_ALL $LC_CTYPE",
+        "exit",
+    ];
+    const BASH: &[&str] = &[
+        "export GATE=7",
+        "GATE=8",
+        "export TIDE=$GATE",
+        "export TIDE",
+        "declare -x PIER=4",
+        "unset GATE",
+        "export BERTH_PATH=$BERTH_PATH:/opt/berth",
+        "export BERTH_PATH=/opt/gate",
+        "case $- in *i*) export PIER=5;; esac",
+        "shopt -q login_shell && export LOGIN=yes",
+        "[ -n \"${TIDE+x}\" ] && export LANES=$TIDE",
+        "export LANES=${SHLVL:-none}",
+        "tide-now && export GATE=open",
+        "tide() { local GATE=shut; TIDE=$1; export LANES=${BERTH_PATH%%:*}; }",
+        "tide high",
+        "for GATE in 1 2; do export LANES=$GATE; done",
+        "eval \"$(tide-now)\"",
+        "readonly TIDE",
+        "TIDE+=er",
+        "declare -a GATE=(1 2)",
+        "set -a",
+        "exit",
+    ];
+    const NAMES: &[(&str, &str)] = &[
+        ("GATE", "1"),
+        ("GATE", "2"),
+        ("TIDE", "low"),
+        ("PIER", "2"),
+        ("LANES", "6"),
+        ("BERTH_PATH", "/a:/b"),
+        ("BERTH_PATH", ""),
+        ("PATH", "/usr/bin"),
+        ("PATH", "/opt:/usr/bin"),
+        ("SHLVL", "1"),
+        ("SHLVL", "3"),
+        ("LC_CTYPE", "C"),
+        ("LANG", "C.UTF-8"),
+        ("HOME", "/home/other"),
+        ("odd-name", "x"),
+    ];
+    const STARTS: &[Start] = &[Start::LoginTerminal, Start::Terminal, Start::Command(Form::Unknown), Start::Script];
+
+    /// How a shell is started: for what, and with which block.
+    type How = (Start, Vec<(&'static str, &'static str)>);
+
+    fn starts() -> impl Strategy<Value = Vec<How>> {
+        let start = prop::sample::select(STARTS.to_vec());
+        prop::collection::vec((start, subsequence(NAMES.to_vec(), 0..6)), 2..6)
+    }
+
+    fn odile(shell: &'static str) -> Account {
+        let (uid, home) = (1000, Bytes::from_static(b"/home/odile"));
+        Account { name: "odile".into(), uid, gid: uid, home, shell: shell.into() }
+    }
+
+    /// Each shell of fish reads all its files: they are followed once for all that are alike in what the files look at.
+    #[test]
+    fn fish_is_followed_anew_only_for_what_its_files_look_at() {
+        let plain: How = (Start::LoginTerminal, vec![("TERM", "linux")]);
+        let later: How = (Start::Script, vec![("TERM", "linux"), ("SHLVL", "3"), ("LC_CTYPE", "C"), ("TIDE", "high")]);
+        for (text, followed) in [
+            ("set -gx GATE 7", 1),
+            ("set -gx TIDE low", 1),
+            ("set TIDE low", 2),
+            ("set -gx GATE $TIDE", 2),
+            ("set -gx GATE $SHLVL", 2),
+            ("set -gx GATE $LC_CTYPE", 2),
+            ("set -gx GATE $TERM", 1),
+            ("set -U TIDE ebb; set -gx TIDE low", 2),
+            ("if status is-login; set -gx GATE 7; end", 2),
+            ("if status is-interactive; set -gx GATE 7; end", 2),
+        ] {
+            let mut tree = MemoryTree::default();
+            tree.file("/home/odile/.config/fish/config.fish", text, false);
+            let accounts = [odile("/usr/bin/fish")];
+            let shells = Shells::default();
+            let ground = Ground { shells: Some(&shells), ..Ground::new(&tree, &accounts) };
+            for (start, block) in [&plain, &later] {
+                let mut forecast = Forecast::begin(&Block::from_vars(block.clone()));
+                run(&mut forecast, &ground, b"/usr/bin/fish", *start, &accounts[0], b"/home/odile");
+            }
+            assert_eq!(shells.count(), followed, "{text}");
+        }
+    }
+
+    proptest! {
+        /// What was found out about one shell is taken for another only where it holds.
+        #[test]
+        fn what_is_shared_is_what_each_shell_alone_comes_to(
+            is_fish in any::<bool>(),
+            places in prop::collection::vec(0..FISH.len(), 1..7),
+            starts in starts(),
+        ) {
+            let mut tree = MemoryTree::default();
+            tree.file("/usr/bin/tide-now", "", true);
+            tree.folder("/opt");
+            let (shell, path, lines) = match is_fish {
+                true => ("/usr/bin/fish", "/home/odile/.config/fish/config.fish", FISH),
+                false => ("/bin/bash", "/home/odile/.profile", BASH),
+            };
+            let text: String = places.iter().filter_map(|at| lines.get(*at)).map(|line| format!("{line}\n")).collect();
+            for path in [path, "/home/odile/.bashrc"] {
+                tree.file(path, text.clone(), false);
+            }
+            let accounts = [odile(shell)];
+            let shells = Shells::default();
+            let ground = Ground::new(&tree, &accounts);
+            for (start, block) in starts {
+                let follow = |shells| {
+                    let mut forecast = Forecast::begin(&Block::from_vars(block.iter().copied().collect::<std::collections::BTreeMap<_, _>>()));
+                    let ground = Ground { shells, ..ground };
+                    run(&mut forecast, &ground, shell.as_bytes(), start, &accounts[0], b"/home/odile");
+                    let vars: Vec<_> = forecast.vars().map(|(name, var)| (name.clone(), var.clone())).collect();
+                    let event = |e: super::super::Event<'_>| (e.hop, e.name.clone(), e.held.cloned(), e.site.cloned());
+                    let events: Vec<_> = forecast.events.all().map(event).collect();
+                    (vars, forecast.kept, events, forecast.open, forecast.reached)
+                };
+                prop_assert_eq!(follow(Some(&shells)), follow(None), "{:?} {:?} {}", start, block, text);
+            }
+        }
+    }
+}

@@ -11,10 +11,13 @@ mod startup;
 mod text;
 mod words;
 
+pub(super) use parse::{Jobs, read};
 pub(crate) use set::set_beyond;
+pub(super) use startup::Setting;
 pub(crate) use startup::{interpret, taken_in};
 
 use std::borrow::Cow;
+use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
@@ -24,20 +27,23 @@ use self::control::{Frame, Leaves};
 use self::functions::Named;
 use self::options::{Letter, Options, SCOPES};
 use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
+use self::startup::Manner;
 use super::Source;
 use super::around::Around;
 use super::branch::{self, Branch, Left};
-use super::foggy::{Fogged, Foggy};
+use super::foggy::Fogged;
 use super::handed::Handed;
 use super::layers::Layers;
 use super::log::Log;
-use super::machine::{Assigned, Ended, MOST_NESTED, Skipped};
+use super::machine::{Assigned, Ended, MOST_NESTED, Outcome, Skipped};
 use super::pattern::{Groups, Pattern};
+use super::program::content;
 use super::startup::{Invocation, Last, Payload, Started};
 use super::steps::Steps;
 use super::touched::Touched;
 use super::value::{Doubt, Val};
-use crate::host_view::{Content, Kind, Want};
+use super::vars::{For, Start, Variable, Vars};
+use crate::host_view::{Content, HostView, Kind, Want};
 use crate::route::{Account, Ground, Held, Site};
 
 /// What is done at most before the rest is said to be unknown.
@@ -74,14 +80,39 @@ impl Fogged for Var {
     }
 }
 
-#[derive(Debug, PartialEq)]
-struct Scope {
-    kind: Kept,
-    vars: Foggy<Var>,
+impl Variable for Var {
+    fn handed(name: &[u8], value: Val, is_perhaps: bool) -> Option<Var> {
+        let is_path = is_path_by_name(name);
+        let items = match value {
+            Val::Known(text) if is_path => Ok(text.split(|b| *b == b':').map(Val::of).collect()),
+            Val::Unknown(doubt) if is_path => Err(doubt),
+            value => Ok(vec![value]),
+        };
+        Some(Var { items, exported: Some(true), is_path, is_perhaps, site: None })
+    }
+
+    fn is_plain(&self, name: &[u8]) -> bool {
+        self.exported == Some(true) && !self.is_perhaps && self.is_path == is_path_by_name(name)
+    }
+
+    fn without_value(&self) -> Var {
+        Var { items: Ok(Vec::new()), site: self.site.clone(), ..*self }
+    }
+}
+
+/// Whether a variable of this name is a list of folders unless something else is said.
+fn is_path_by_name(name: &[u8]) -> bool {
+    name.ends_with(b"PATH")
 }
 
 #[derive(Debug, PartialEq)]
-struct State {
+struct Scope {
+    kind: Kept,
+    vars: Vars<Var>,
+}
+
+#[derive(Debug, PartialEq)]
+pub(super) struct State {
     scopes: Vec<Scope>,
     functions: Layers<Named>,
     status: Result<u8, Rc<Doubt>>,
@@ -109,7 +140,7 @@ struct Fish<'a> {
     /// The files, which `ground` shows, with what was written to: what those hold is not known.
     touched: &'a Touched<'a>,
     account: &'a Account,
-    invocation: &'a Invocation,
+    manner: &'a Manner,
     live: Option<State>,
     /// What can be left from within.
     frames: Vec<Frame>,
@@ -157,19 +188,11 @@ fn join_var(x: &Var, y: &Var, why: &Rc<Doubt>) -> Var {
 
 impl Scope {
     fn take_in(&mut self, other: &Scope, last: Option<&Scope>, why: &Rc<Doubt>) {
-        let parts_from = last.map_or(&self.vars, |scope| &scope.vars);
-        let is_foggier = parts_from.is_clearer(&other.vars);
-        let joined = parts_from.parted(&other.vars).into_iter().filter_map(|name| {
-            let var = match (self.vars.get(name), other.vars.get(name)) {
-                (Some(x), Some(y)) if x == y => is_foggier.then(|| x.into_owned())?,
-                (Some(x), Some(y)) => join_var(&x, &y, why),
-                (Some(one), None) | (None, Some(one)) => Var { is_perhaps: true, ..one.into_owned() },
-                (None, None) => return None,
-            };
-            Some((name.clone(), var))
+        self.vars.join(&other.vars, last.map(|scope| &scope.vars), |x, y| match (x, y) {
+            (Some(x), Some(y)) => Some(join_var(x, y, why)),
+            (Some(one), None) | (None, Some(one)) => Some(Var { is_perhaps: true, ..one.clone() }),
+            (None, None) => None,
         });
-        let joined = joined.collect();
-        self.vars.take_in(joined, is_foggier.then_some(&other.vars));
     }
 }
 
@@ -232,15 +255,31 @@ impl State {
     /// Makes unknown what is not what it was before.
     fn widen(&mut self, before: &State, why: &Rc<Doubt>) {
         for (scope, old) in self.scopes.iter_mut().zip(&before.scopes) {
-            let widened = scope.vars.parted(&old.vars).into_iter().filter_map(|name| {
-                let (var, was) = (scope.vars.get(name)?, old.vars.get(name));
-                let is_perhaps = var.is_perhaps || was.is_none();
-                let is_new = was.as_ref() != Some(&var);
-                is_new.then(|| (name.clone(), Var { items: Err(why.clone()), is_perhaps, ..var.into_owned() }))
-            });
-            let widened = widened.collect();
-            scope.vars.take_in(widened, None);
+            for name in scope.vars.parted(&old.vars) {
+                let (Some(var), was) = (scope.vars.get(&name), old.vars.get(&name)) else { continue };
+                if was.as_ref() != Some(&var) {
+                    let is_perhaps = var.is_perhaps || was.is_none();
+                    let var = Var { items: Err(why.clone()), is_perhaps, ..var.into_owned() };
+                    scope.vars.insert(name, var);
+                }
+            }
         }
+    }
+
+    /// What was handed in, with what became of it.
+    fn globals(&self) -> Option<&Vars<Var>> {
+        self.scopes.iter().find(|scope| scope.kind == Kept::Global).map(|scope| &scope.vars)
+    }
+
+    /// Whether what follows from beginning like this follows from beginning like another.
+    pub(super) fn is_alike(&self, other: &State) -> bool {
+        self.globals().zip(other.globals()).is_some_and(|(one, two)| one.is_asked_alike(two))
+    }
+
+    /// Takes the changes for those from another start.
+    pub(super) fn begin_from(&mut self, other: &State) {
+        let globals = self.scopes.iter_mut().filter(|scope| scope.kind == Kept::Global);
+        globals.zip(other.globals()).for_each(|(scope, begin)| scope.vars.begin_from(begin));
     }
 }
 
@@ -333,10 +372,14 @@ impl Fish<'_> {
     }
 
     fn run_file(&mut self, path: &[u8], arguments: Option<&[Val]>) {
-        match self.ground.files.read(path) {
+        match content(self.ground, self.account, path) {
             Content::Bytes(text) => {
                 self.read.push(Bytes::copy_from_slice(path));
-                self.run_source(Source::new(Bytes::copy_from_slice(path), text), arguments);
+                let source = match self.ground.shells {
+                    Some(shells) => shells.source(None, path, text),
+                    None => Rc::new(Source::new(Bytes::copy_from_slice(path), text)),
+                };
+                self.run_source(&source, arguments);
             }
             Content::Denied => self.fog("a file that is run may not be read"),
             Content::Missing => self.set_status(1),
@@ -344,28 +387,23 @@ impl Fish<'_> {
     }
 
     /// Runs a text as a file: it can be left, and has a scope of its own, and arguments where it is taken in.
-    fn run_source(&mut self, source: Source, arguments: Option<&[Val]>) {
+    fn run_source(&mut self, source: &Rc<Source>, arguments: Option<&[Val]>) {
         self.push(Kept::Block);
         if let Some(arguments) = arguments {
             self.put(b"argv", Some(Kept::Block), arguments.to_vec(), None, None);
         }
-        self.framed(Leaves::File, |m| m.run_text(Rc::new(source)));
+        self.framed(Leaves::File, |m| m.run_text(source));
         self.pop();
     }
 
-    fn run_text(&mut self, source: Rc<Source>) {
+    fn run_text(&mut self, source: &Rc<Source>) {
         if self.depth > DEEPEST {
             return self.fog("files and functions call each other too deep");
         }
-        let text = source.text.clone();
-        let skip = usize::from(text.starts_with(b"\xef\xbb\xbf")) * 3;
-        let mut parser = Parser::new(&text, skip);
-        let jobs =
-            parser.jobs().and_then(|jobs| if parser.at < text.len() { parser.wrong("this cannot stand here") } else { Ok(jobs) });
         self.depth += 1;
-        let outer = (std::mem::replace(&mut self.source, source), self.at);
-        match jobs {
-            Ok(jobs) => self.run(&jobs),
+        let outer = (std::mem::replace(&mut self.source, source.clone()), self.at);
+        match source.jobs() {
+            Ok(jobs) => self.run(jobs),
             // Nothing of a wrong file runs.
             Err(trouble) if trouble.is_error => self.set_status(127),
             Err(trouble) => {
@@ -379,7 +417,7 @@ impl Fish<'_> {
 
     fn push(&mut self, kind: Kept) {
         if let Some(state) = &mut self.live {
-            state.scopes.push(Scope { kind, vars: Foggy::default() });
+            state.scopes.push(Scope { kind, vars: Vars::default() });
         }
     }
 

@@ -89,15 +89,6 @@ impl<V: Fogged> Foggy<V> {
         self.names.look(name).map(|kept| kept.map(|kept| self.seen(&kept.value, kept.fogs)))
     }
 
-    /// Returns what a name stands for.
-    pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, V>> {
-        self.look(name).flatten()
-    }
-
-    pub(super) fn contains(&self, name: &[u8]) -> bool {
-        self.names.get(name).is_some()
-    }
-
     /// Returns a name as it is kept, if it is or was there.
     pub(super) fn name(&self, name: &[u8]) -> Option<&Bytes> {
         self.names.name(name)

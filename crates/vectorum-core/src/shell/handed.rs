@@ -45,14 +45,14 @@ impl Handed {
         self.0.contains_key(name)
     }
 
+    /// Whether a name begins so.
+    pub(super) fn has_one_like(&self, beginning: &'static [u8]) -> bool {
+        self.0.range(Bytes::from_static(beginning)..).next().is_some_and(|(name, _)| name.starts_with(beginning))
+    }
+
     /// Returns the names, in order.
     pub(super) fn names(&self) -> impl Iterator<Item = &Bytes> {
         self.0.keys()
-    }
-
-    /// Returns the names, in order, with their values.
-    pub(super) fn iter(&self) -> impl Iterator<Item = (&Bytes, (Val, bool))> {
-        self.0.iter().map(|(name, variable)| (name, told(variable)))
     }
 
     /// Returns the names of bash's functions.

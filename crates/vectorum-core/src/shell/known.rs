@@ -7,6 +7,8 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::Source;
+use super::branch::Branch;
+use super::fish;
 use super::lookup::along_from_root;
 use super::machine::Outcome;
 use super::startup::Invocation;
@@ -34,21 +36,44 @@ pub(super) struct Setting {
     pub(super) looked_at: Vec<Option<(Val, bool)>>,
 }
 
+/// A shell that was followed: how it was started, what it began with, and what it came to.
+#[derive(Debug)]
+struct Followed<T, S> {
+    setting: T,
+    begin: S,
+    outcome: Outcome<S>,
+}
+
+/// Returns what a shell comes to, if one was followed whose start is alike.
+fn find<T, S: Branch>(all: &RefCell<Vec<Followed<T, S>>>, is_alike: impl Fn(&T, &S) -> bool) -> Option<Outcome<S>> {
+    let mut all = all.borrow_mut();
+    all.iter_mut().find(|known| is_alike(&known.setting, &known.begin)).map(|known| known.outcome.fork())
+}
+
+fn keep<T, S: Branch>(all: &RefCell<Vec<Followed<T, S>>>, setting: T, begin: S, outcome: &mut Outcome<S>) {
+    let mut all = all.borrow_mut();
+    if all.len() < MOST {
+        all.push(Followed { setting, begin, outcome: outcome.fork() });
+    }
+}
+
+/// A file, by its path, as a dialect reads it; without one as fish does.
+type Read = (Option<Dialect>, Bytes);
+
 /// The shells that were followed on one state of a host, and the files that they read.
 #[derive(Debug, Default)]
 pub struct Shells {
-    followed: RefCell<Vec<(Setting, State, Outcome)>>,
-    sources: RefCell<HashMap<(Dialect, Bytes), Rc<Source>>>,
+    followed: RefCell<Vec<Followed<Setting, State>>>,
+    fishes: RefCell<Vec<Followed<fish::Setting, fish::State>>>,
+    sources: RefCell<HashMap<Read, Rc<Source>>>,
 }
 
 impl Shells {
     /// Returns what a shell comes to, if one was followed whose start was alike in all that it looked
     /// at.
     pub(super) fn find(&self, setting: &Setting, begin: &State, files: &dyn HostView) -> Option<Outcome> {
-        let mut followed = self.followed.borrow_mut();
         let look = |path: &[u8], name: &[u8]| along_from_root(files, &setting.account, path, name);
-        let (_, _, outcome) = followed.iter_mut().find(|(other, state, _)| *other == *setting && state.is_alike(begin, look))?;
-        let mut outcome = outcome.fork();
+        let mut outcome = find(&self.followed, |other, state| other == setting && state.is_alike(begin, look))?;
         if let Some(state) = &mut outcome.state {
             state.vars.begin_from(&begin.vars);
         }
@@ -56,20 +81,30 @@ impl Shells {
     }
 
     pub(super) fn keep(&self, setting: Setting, begin: State, outcome: &mut Outcome) {
-        let mut followed = self.followed.borrow_mut();
-        if followed.len() < MOST {
-            followed.push((setting, begin, outcome.fork()));
+        keep(&self.followed, setting, begin, outcome);
+    }
+
+    /// The same for fish.
+    pub(super) fn find_fish(&self, setting: &fish::Setting, begin: &fish::State) -> Option<Outcome<fish::State>> {
+        let mut outcome = find(&self.fishes, |other, state| other.is_alike(setting) && state.is_alike(begin))?;
+        if let Some(state) = &mut outcome.state {
+            state.begin_from(begin);
         }
+        Some(outcome)
+    }
+
+    pub(super) fn keep_fish(&self, setting: fish::Setting, begin: fish::State, outcome: &mut Outcome<fish::State>) {
+        keep(&self.fishes, setting, begin, outcome);
     }
 
     /// How many were followed.
     #[cfg(test)]
     pub(crate) fn count(&self) -> usize {
-        self.followed.borrow().len()
+        self.followed.borrow().len() + self.fishes.borrow().len()
     }
 
-    /// Returns a file with what it says; it is read once.
-    pub(super) fn source(&self, dialect: Dialect, path: &[u8], text: Bytes) -> Rc<Source> {
+    /// Returns a file with what it says; it is read once. Without a dialect it is one of fish.
+    pub(super) fn source(&self, dialect: Option<Dialect>, path: &[u8], text: Bytes) -> Rc<Source> {
         let path = Bytes::copy_from_slice(path);
         let mut sources = self.sources.borrow_mut();
         let source = sources.entry((dialect, path.clone())).or_insert_with(|| Rc::new(Source::new(path.clone(), text.clone())));

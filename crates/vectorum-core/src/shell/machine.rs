@@ -8,7 +8,7 @@ use bytes::Bytes;
 
 use super::Source;
 use super::around::Around;
-use super::branch::{self, Left};
+use super::branch::{self, Branch, Left};
 use super::log::Log;
 use super::program::content;
 use super::restless::Restless;
@@ -81,8 +81,8 @@ impl Ended {
 
 /// What following a shell's files comes to.
 #[derive(Debug)]
-pub(super) struct Outcome {
-    pub(super) state: Option<State>,
+pub(super) struct Outcome<S = State> {
+    pub(super) state: Option<S>,
     /// Whether it ends before its program.
     pub ended: Ended,
     /// Where it ends, if it does.
@@ -97,9 +97,9 @@ pub(super) struct Outcome {
     pub startup: Vec<Bytes>,
 }
 
-impl Outcome {
+impl<S: Branch> Outcome<S> {
     /// The same once more.
-    pub(super) fn fork(&mut self) -> Outcome {
+    pub(super) fn fork(&mut self) -> Outcome<S> {
         Outcome {
             state: branch::fork(&mut self.state),
             ended: self.ended,
@@ -370,7 +370,7 @@ impl<'a> Machine<'a> {
         match self.content(path) {
             host_view::Content::Bytes(text) => {
                 let source = match self.ground.shells {
-                    Some(shells) => shells.source(self.dialect, path, text),
+                    Some(shells) => shells.source(Some(self.dialect), path, text),
                     None => Rc::new(Source::new(Bytes::copy_from_slice(path), text)),
                 };
                 self.run_source(&source, kind);

@@ -64,6 +64,8 @@ mod variables;
 mod vars;
 mod words;
 
+use std::cell::OnceCell;
+
 use bytes::Bytes;
 
 pub(crate) use around::NOTHING;
@@ -88,18 +90,24 @@ pub(crate) struct Source {
     lines: Vec<usize>,
     /// For a text within a file: the line of the command that evaluates it.
     fixed: Option<usize>,
-    tree: std::cell::OnceCell<Tree>,
+    tree: OnceCell<Tree>,
+    jobs: OnceCell<fish::Jobs>,
 }
 
 impl Source {
     fn new(path: Bytes, text: Bytes) -> Source {
         let lines = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
-        Source { path, text, lines, fixed: None, tree: std::cell::OnceCell::new() }
+        Source { path, text, lines, fixed: None, tree: OnceCell::new(), jobs: OnceCell::new() }
     }
 
     /// Reads it, once.
     fn tree(&self, dialect: Dialect) -> &Tree {
         self.tree.get_or_init(|| Tree::of(&self.text, dialect))
+    }
+
+    /// Reads it as fish does, once.
+    fn jobs(&self) -> &fish::Jobs {
+        self.jobs.get_or_init(|| fish::read(&self.text))
     }
 
     fn line(&self, at: usize) -> usize {

@@ -314,7 +314,7 @@ impl Branch for State {
                 others = missing(&other.open);
                 &others
             };
-            join_var(a, b, why)
+            Some(join_var(a, b, why))
         });
         // What is not the same in both may be one or the other, or missing.
         self.functions.join(&other.functions, last.map(|s| &s.functions), || None);
@@ -362,7 +362,6 @@ mod tests {
     use proptest::prelude::*;
 
     use super::super::branch::Left;
-    use super::super::vars::Start;
     use super::*;
 
     fn value() -> impl Strategy<Value = Val> {
@@ -488,7 +487,7 @@ mod tests {
 
     fn empty() -> State {
         State {
-            vars: Vars::new(Start::default()),
+            vars: Vars::default(),
             functions: Layers::default(),
             aliases: Layers::default(),
             options: BTreeMap::new(),

@@ -26,27 +26,51 @@ pub(super) enum For {
     Value,
 }
 
+/// What is kept of a name.
+pub(super) trait Variable: Fogged {
+    /// Returns what a name is that is handed in; `None` if it is none to the shell.
+    fn handed(name: &[u8], value: Val, may_be_absent: bool) -> Option<Self>;
+
+    /// Whether it is a text without an attribute but its export.
+    fn is_plain(&self, name: &[u8]) -> bool;
+
+    /// The same with nothing for its value, unless it is a list.
+    fn without_value(&self) -> Self;
+}
+
 /// What a shell begins with, and which names of it were looked up.
-#[derive(Debug, Default)]
-pub(super) struct Start {
+#[derive(Debug)]
+pub(super) struct Start<V = Var> {
     handed: Handed,
     /// What the shell makes of names by itself; `None` is one that it takes out.
-    own: HashMap<Bytes, Option<Var>>,
+    own: HashMap<Bytes, Option<V>>,
     /// The names that were looked up, whether they are there or not, and for what.
     asked: RefCell<HashMap<Bytes, For>>,
     /// Programs that were looked up along its PATH, and what was found.
     programs: RefCell<HashMap<Bytes, Option<Bytes>>>,
 }
 
-/// Variables: those at the start, and what became of them since.
+/// Variables: those at the start, if there were any, and what became of them since.
 #[derive(Debug)]
-pub(super) struct Vars {
-    start: Rc<Start>,
-    changed: Foggy<Var>,
+pub(super) struct Vars<V = Var> {
+    start: Option<Rc<Start<V>>>,
+    changed: Foggy<V>,
 }
 
-impl PartialEq for Vars {
-    fn eq(&self, other: &Vars) -> bool {
+impl<V> Default for Vars<V> {
+    fn default() -> Vars<V> {
+        Vars { start: None, changed: Foggy::default() }
+    }
+}
+
+impl<V: Fogged> FromIterator<(Bytes, V)> for Vars<V> {
+    fn from_iter<I: IntoIterator<Item = (Bytes, V)>>(all: I) -> Vars<V> {
+        Vars { start: None, changed: all.into_iter().collect() }
+    }
+}
+
+impl<V: Variable> PartialEq for Vars<V> {
+    fn eq(&self, other: &Vars<V>) -> bool {
         let is_same = |name: &&Bytes| self.get(name) == other.get(name);
         self.changed.is_as_foggy(&other.changed) && self.changed.parted(&other.changed).iter().all(is_same)
     }
@@ -63,13 +87,18 @@ impl Fogged for Var {
     }
 }
 
-impl Var {
-    /// Whether it is a text without an attribute but its export.
-    fn is_plain(&self) -> bool {
+impl Variable for Var {
+    fn handed(name: &[u8], value: Val, may_be_absent: bool) -> Option<Var> {
+        let content = if may_be_absent { Content::Perhaps(value) } else { Content::Set(value) };
+        // One that is not there is not exported either.
+        let exported = (!may_be_absent).then_some(true);
+        is_portable(name).then(|| Var { content, exported, ..Var::unset() })
+    }
+
+    fn is_plain(&self, _: &[u8]) -> bool {
         !self.can_be_list() && Var { content: Content::Unset, exported: Some(false), site: None, ..*self } == Var::unset()
     }
 
-    /// The same with nothing for its value, unless it is a list.
     fn without_value(&self) -> Var {
         let nothing = || Val::Known(Bytes::new());
         let content = match &self.content {
@@ -82,25 +111,22 @@ impl Var {
     }
 }
 
-impl Start {
+impl<V: Variable> Start<V> {
     /// Begins with what is handed in; names that are none are none of its variables.
-    pub(super) fn new(handed: Handed) -> Start {
-        Start { handed, ..Start::default() }
+    pub(super) fn new(handed: Handed) -> Start<V> {
+        Start { handed, own: HashMap::new(), asked: RefCell::default(), programs: RefCell::default() }
     }
 
-    pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+    pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, V>> {
         if let Some(own) = self.own.get(name) {
             return own.as_ref().map(Cow::Borrowed);
         }
-        let (value, may_be_absent) = self.handed.get(name).filter(|_| is_portable(name))?;
-        let content = if may_be_absent { Content::Perhaps(value) } else { Content::Set(value) };
-        // One that is not there is not exported either.
-        let exported = (!may_be_absent).then_some(true);
-        Some(Cow::Owned(Var { content, exported, ..Var::unset() }))
+        let (value, may_be_absent) = self.handed.get(name)?;
+        V::handed(name, value, may_be_absent).map(Cow::Owned)
     }
 
     /// Sets a name as the shell does by itself.
-    pub(super) fn set(&mut self, name: &str, var: Var) {
+    pub(super) fn set(&mut self, name: &str, var: V) {
         self.own.insert(Bytes::copy_from_slice(name.as_bytes()), Some(var));
     }
 
@@ -109,6 +135,18 @@ impl Start {
         self.own.insert(Bytes::copy_from_slice(name.as_bytes()), None);
     }
 
+    /// Returns the names that the shell itself makes something of.
+    fn own(&self) -> impl Iterator<Item = &Bytes> {
+        self.own.keys()
+    }
+
+    /// Returns the names that are as they were handed in.
+    fn handed(&self) -> impl Iterator<Item = &Bytes> {
+        self.handed.names().filter(|name| !self.own.contains_key(*name))
+    }
+}
+
+impl Start {
     fn path(&self) -> Option<Bytes> {
         match self.get(b"PATH")?.content {
             Content::Set(Val::Known(ref path)) => Some(path.clone()),
@@ -117,46 +155,35 @@ impl Start {
     }
 }
 
-impl Vars {
-    pub(super) fn new(start: Start) -> Vars {
-        Vars { start: Rc::new(start), changed: Foggy::default() }
+impl<V: Variable> Vars<V> {
+    pub(super) fn new(start: Start<V>) -> Vars<V> {
+        Vars { start: Some(Rc::new(start)), changed: Foggy::default() }
     }
 
     /// Begins a branch.
-    pub(super) fn fork(&mut self) -> Vars {
+    pub(super) fn fork(&mut self) -> Vars<V> {
         Vars { start: self.start.clone(), changed: self.changed.fork() }
     }
 
-    fn at_start(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
-        let was_asked = self.start.asked.borrow().get(name).copied();
+    fn at_start(&self, name: &[u8], what: For) -> Option<Cow<'_, V>> {
+        let start = self.start.as_ref()?;
+        let was_asked = start.asked.borrow().get(name).copied();
         if was_asked.is_none_or(|had| what > had) {
-            self.start.asked.borrow_mut().insert(Bytes::copy_from_slice(name), what);
+            start.asked.borrow_mut().insert(Bytes::copy_from_slice(name), what);
         }
-        self.start.get(name).map(|var| self.changed.seen_from_before(var))
+        start.get(name).map(|var| self.changed.seen_from_before(var))
     }
 
-    pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
+    pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, V>> {
         self.look(name, For::Value)
     }
 
     /// Returns a variable of which no more than that is of account.
-    pub(super) fn look(&self, name: &[u8], what: For) -> Option<Cow<'_, Var>> {
+    pub(super) fn look(&self, name: &[u8], what: For) -> Option<Cow<'_, V>> {
         match self.changed.look(name) {
             Some(var) => var,
             None => self.at_start(name, what),
         }
-    }
-
-    /// Looks a program up along the PATH of the start, where that is still the one: another start is alike
-    /// whose PATH leads to the same. `look` is told the PATH, and returns `None` where that is not known.
-    pub(super) fn program(&self, name: &Bytes, look: impl Fn(&[u8]) -> Option<Option<Bytes>>) -> Option<Option<Bytes>> {
-        if self.changed.is_foggy() || self.changed.look(b"PATH").is_some() {
-            return None;
-        }
-        let found = look(&self.start.path()?)?;
-        self.look(b"PATH", For::Replacing);
-        self.start.programs.borrow_mut().insert(name.clone(), found.clone());
-        Some(found)
     }
 
     /// Returns a name as it is kept here.
@@ -166,6 +193,127 @@ impl Vars {
 
     pub(super) fn contains(&self, name: &[u8]) -> bool {
         self.get(name).is_some()
+    }
+
+    pub(super) fn insert(&mut self, name: Bytes, var: V) {
+        self.changed.insert(name, var);
+    }
+
+    pub(super) fn remove(&mut self, name: &[u8]) {
+        self.changed.remove(name);
+    }
+
+    /// From here on each one may be anything.
+    pub(super) fn fog(&mut self, why: &Rc<Doubt>) {
+        self.changed.fog(why);
+    }
+
+    /// Returns the names that were changed here or in another branch since they parted.
+    pub(super) fn parted(&self, other: &Vars<V>) -> Vec<Bytes> {
+        self.changed.parted(&other.changed).into_iter().cloned().collect()
+    }
+
+    /// Puts together what each name is here and in another state. What was the last to be put together with this, if
+    /// something was, holds nothing that does not hold here.
+    pub(super) fn join(&mut self, other: &Vars<V>, last: Option<&Vars<V>>, join: impl Fn(Option<&V>, Option<&V>) -> Option<V>) {
+        let parts_from = &last.unwrap_or(self).changed;
+        let is_foggier = parts_from.is_clearer(&other.changed);
+        let joined = parts_from.parted(&other.changed).into_iter().filter_map(|name| {
+            let (a, b) = (self.get(name), other.get(name));
+            let var = if a != b {
+                join(a.as_deref(), b.as_deref())?
+            } else if is_foggier {
+                // What is so in both stays so in the other's fog.
+                a?.into_owned()
+            } else {
+                return None;
+            };
+            Some((name.clone(), var))
+        });
+        let joined = joined.collect();
+        self.changed.take_in(joined, is_foggier.then_some(&other.changed));
+    }
+
+    /// Whether what follows from one start follows from another: they are alike in all that was looked up, programs
+    /// aside.
+    pub(super) fn is_asked_alike(&self, other: &Vars<V>) -> bool {
+        let (Some(one), Some(two)) = (&self.start, &other.start) else { return false };
+        one.asked.borrow().iter().all(|(name, what)| {
+            let (a, b) = (one.get(name), two.get(name));
+            let is_plain = |var: &Option<Cow<'_, V>>| var.as_ref().is_none_or(|var| var.is_plain(name));
+            let is_replaced_alike = || a.as_ref().map(|var| var.without_value()) == b.as_ref().map(|var| var.without_value());
+            match what {
+                For::Export => is_plain(&a) && is_plain(&b) || is_replaced_alike(),
+                For::Replacing => is_replaced_alike(),
+                For::Value => a == b,
+            }
+        })
+    }
+
+    /// Takes the changes for those from another start.
+    pub(super) fn begin_from(&mut self, other: &Vars<V>) {
+        self.start.clone_from(&other.start);
+    }
+
+    /// Returns what a name was at the start; nothing that is followed comes of the answer.
+    pub(super) fn at_first(&self, name: &[u8]) -> Option<Cow<'_, V>> {
+        self.start.as_ref()?.get(name)
+    }
+
+    /// Returns what a name is at last; nothing that is followed comes of the answer.
+    pub(super) fn at_last(&self, name: &[u8]) -> Option<Cow<'_, V>> {
+        let from_start = || self.at_first(name).map(|var| self.changed.seen_from_before(var));
+        self.changed.look(name).unwrap_or_else(from_start)
+    }
+
+    /// Returns all that may not be as it was handed in, in no order.
+    pub(super) fn moved(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, V>)> {
+        // In a fog all is.
+        let handed = self.start.iter().filter(|_| self.changed.is_foggy()).flat_map(|start| start.handed());
+        self.changed.iter().chain(self.untouched(self.start.iter().flat_map(|start| start.own()).chain(handed)))
+    }
+
+    /// Returns all of them, in no order.
+    pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, V>)> {
+        let names = self.start.iter().flat_map(|start| start.own().chain(start.handed()));
+        self.changed.iter().chain(self.untouched(names))
+    }
+
+    /// Returns those of some names that are as they were at the start.
+    fn untouched<'a>(&'a self, names: impl Iterator<Item = &'a Bytes>) -> impl Iterator<Item = (&'a Bytes, Cow<'a, V>)> {
+        let names = names.filter(|name| self.changed.look(name).is_none());
+        names.filter_map(|name| Some((name, self.at_last(name)?)))
+    }
+
+    /// Returns the names that were taken out, in no order.
+    pub(super) fn removed(&self) -> impl Iterator<Item = &Bytes> {
+        let own = self.start.iter().flat_map(|start| &start.own);
+        let own = own.filter(|(name, var)| var.is_none() && self.changed.look(name).is_none());
+        self.changed.removed().chain(own.map(|(name, _)| name))
+    }
+}
+
+impl Vars {
+    /// Looks a program up along the PATH of the start, where that is still the one: another start is alike
+    /// whose PATH leads to the same. `look` is told the PATH, and returns `None` where that is not known.
+    pub(super) fn program(&self, name: &Bytes, look: impl Fn(&[u8]) -> Option<Option<Bytes>>) -> Option<Option<Bytes>> {
+        if self.changed.is_foggy() || self.changed.look(b"PATH").is_some() {
+            return None;
+        }
+        let start = self.start.as_ref()?;
+        let found = look(&start.path()?)?;
+        self.look(b"PATH", For::Replacing);
+        start.programs.borrow_mut().insert(name.clone(), found.clone());
+        Some(found)
+    }
+
+    /// Whether what follows from one start follows from another: they are alike in all that was looked
+    /// up. `look` looks a program up along a PATH.
+    pub(super) fn is_alike(&self, other: &Vars, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
+        let (Some(one), Some(two)) = (&self.start, &other.start) else { return false };
+        let path = two.path();
+        let is_found = |(name, found): (&Bytes, &_)| path.as_ref().is_some_and(|path| look(path, name).as_ref() == Some(found));
+        one.programs.borrow().iter().all(is_found) && self.is_asked_alike(other)
     }
 
     /// Returns a variable, made anew where there is none.
@@ -192,109 +340,15 @@ impl Vars {
         self.contains(name).then(|| self.get_or_insert_with(name, Var::unset))
     }
 
-    pub(super) fn insert(&mut self, name: Bytes, var: Var) {
-        self.changed.insert(name, var);
-    }
-
-    pub(super) fn remove(&mut self, name: &[u8]) {
-        self.changed.remove(name);
-    }
-
-    /// From here on each one may be anything.
-    pub(super) fn fog(&mut self, why: &Rc<Doubt>) {
-        self.changed.fog(why);
-    }
-
     /// Whatever is not as it is in another state may become anything.
     pub(super) fn fog_what_differs(&mut self, other: &Vars, why: &Rc<Doubt>) {
-        let names: Vec<Bytes> = self.changed.parted(&other.changed).into_iter().cloned().collect();
-        for name in names {
+        for name in self.parted(other) {
             if let Some(var) = self.get(&name).filter(|var| other.get(&name).as_ref() != Some(var)) {
                 let content = Content::Perhaps(Val::Unknown(why.clone()));
                 let var = Var { content, exported: None, ..var.into_owned() };
                 self.insert(name, var);
             }
         }
-    }
-
-    /// Puts together what each name is here and in another state. What was the last to be put together with this, if
-    /// something was, holds nothing that does not hold here.
-    pub(super) fn join(&mut self, other: &Vars, last: Option<&Vars>, join: impl Fn(Option<&Var>, Option<&Var>) -> Var) {
-        let parts_from = &last.unwrap_or(self).changed;
-        let is_foggier = parts_from.is_clearer(&other.changed);
-        let joined = parts_from.parted(&other.changed).into_iter().filter_map(|name| {
-            let (a, b) = (self.get(name), other.get(name));
-            let var = if a != b {
-                join(a.as_deref(), b.as_deref())
-            } else if is_foggier {
-                // What is so in both stays so in the other's fog.
-                a?.into_owned()
-            } else {
-                return None;
-            };
-            Some((name.clone(), var))
-        });
-        let joined = joined.collect();
-        self.changed.take_in(joined, is_foggier.then_some(&other.changed));
-    }
-
-    /// Whether what follows from one start follows from another: they are alike in all that was looked
-    /// up. `look` looks a program up along a PATH.
-    pub(super) fn is_alike(&self, other: &Vars, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
-        let programs = self.start.programs.borrow();
-        let path = other.start.path();
-        if !programs.iter().all(|(name, found)| path.as_ref().is_some_and(|path| look(path, name).as_ref() == Some(found))) {
-            return false;
-        }
-        self.start.asked.borrow().iter().all(|(name, what)| {
-            let (a, b) = (self.start.get(name), other.start.get(name));
-            let is_plain = |var: &Option<Cow<'_, Var>>| var.as_ref().is_none_or(|var| var.is_plain());
-            let is_replaced_alike = || a.as_ref().map(|var| var.without_value()) == b.as_ref().map(|var| var.without_value());
-            match what {
-                For::Export => is_plain(&a) && is_plain(&b) || is_replaced_alike(),
-                For::Replacing => is_replaced_alike(),
-                For::Value => a == b,
-            }
-        })
-    }
-
-    /// Takes the changes for those from another start.
-    pub(super) fn begin_from(&mut self, other: &Vars) {
-        self.start = Rc::clone(&other.start);
-    }
-
-    /// Returns what a name was at the start; nothing that is followed comes of the answer.
-    pub(super) fn at_first(&self, name: &[u8]) -> Option<Cow<'_, Var>> {
-        self.start.get(name)
-    }
-
-    /// Returns all that may not be as it was handed in, in no order.
-    pub(super) fn moved(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>)> {
-        // In a fog all is.
-        let handed = self.handed().take_while(|_| self.changed.is_foggy());
-        self.changed.iter().chain(self.untouched(self.start.own.keys().chain(handed)))
-    }
-
-    /// Returns all of them, in no order.
-    pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, Var>)> {
-        self.changed.iter().chain(self.untouched(self.start.own.keys().chain(self.handed())))
-    }
-
-    /// Returns the names that were handed in and left alone by the shell itself.
-    fn handed(&self) -> impl Iterator<Item = &Bytes> {
-        self.start.handed.names().filter(|name| !self.start.own.contains_key(*name))
-    }
-
-    /// Returns those of some names that are as they were at the start.
-    fn untouched<'a>(&'a self, names: impl Iterator<Item = &'a Bytes>) -> impl Iterator<Item = (&'a Bytes, Cow<'a, Var>)> {
-        let names = names.filter(|name| self.changed.look(name).is_none());
-        names.filter_map(|name| Some((name, self.changed.seen_from_before(self.start.get(name)?))))
-    }
-
-    /// Returns the names that were taken out, in no order.
-    pub(super) fn removed(&self) -> impl Iterator<Item = &Bytes> {
-        let own = self.start.own.iter().filter(|(name, var)| var.is_none() && self.changed.look(name).is_none());
-        self.changed.removed().chain(own.map(|(name, _)| name))
     }
 }
 
@@ -307,7 +361,7 @@ mod tests {
     }
 
     fn vars(all: &[(&'static str, Var)]) -> Vars {
-        let mut start = Start::default();
+        let mut start = Start::new(Handed::default());
         all.iter().for_each(|(name, var)| start.set(name, var.clone()));
         Vars::new(start)
     }
@@ -385,7 +439,7 @@ mod tests {
         all.insert(Bytes::from_static(b"TIDE"), text("ebb"));
         assert!(known(&all, "TIDE"));
         // What is known on one way only is known on neither.
-        let join = |a: Option<&Var>, b: Option<&Var>| if a == b { a.cloned().unwrap_or_else(Var::unset) } else { Var::unset() };
+        let join = |a: Option<&Var>, b: Option<&Var>| Some(a.filter(|_| a == b).cloned().unwrap_or_else(Var::unset));
         let mut both = before;
         both.join(&all, None, join);
         assert_eq!(["TIDE", "GATE", "UID"].map(|name| known(&both, name)), [false, false, true]);

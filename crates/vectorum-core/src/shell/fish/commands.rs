@@ -188,9 +188,9 @@ impl Fish<'_> {
                 self.test(words);
             }
             b"status" => match known.as_deref().and_then(|k| k.first()).map(|k| &k[..]) {
-                Some(b"is-login" | b"--is-login" | b"-l") => self.set_status(u8::from(!self.invocation.is_login)),
+                Some(b"is-login" | b"--is-login" | b"-l") => self.set_status(u8::from(!self.manner.is_login())),
                 Some(b"is-interactive" | b"--is-interactive" | b"-i") => {
-                    self.set_status(u8::from(!self.invocation.is_interactive));
+                    self.set_status(u8::from(!self.manner.is_interactive()));
                 }
                 Some(b"is-command-substitution" | b"is-block" | b"is-breakpoint") => {
                     self.doubt_status("what fish says of itself");
@@ -214,7 +214,7 @@ impl Fish<'_> {
                 Some(words) => {
                     let fixed = Some(self.source.line(self.at));
                     let source = Source { fixed, ..Source::new(self.source.path.clone(), words.join(&b' ').into()) };
-                    self.run_text(Rc::new(source));
+                    self.run_text(&Rc::new(source));
                 }
                 None => self.fog("a text is run that is not known"),
             },
@@ -308,7 +308,7 @@ impl Fish<'_> {
                     Some(Val::Known(text)) => {
                         let fixed = Some(self.source.line(self.at));
                         let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
-                        self.run_source(source, Some(&[]));
+                        self.run_source(&Rc::new(source), Some(&[]));
                     }
                     _ => self.fog("what is run is not known"),
                 }

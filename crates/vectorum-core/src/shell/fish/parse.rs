@@ -5,6 +5,17 @@ use std::rc::Rc;
 use super::DEEPEST;
 use crate::shell::Trouble;
 
+/// What a text says, or why it cannot be read.
+pub(in crate::shell) type Jobs = Parsed<Vec<Job>>;
+
+/// Reads a text as fish does: whole, or not at all.
+pub(in crate::shell) fn read(text: &[u8]) -> Jobs {
+    let skip = usize::from(text.starts_with(b"\xef\xbb\xbf")) * 3;
+    let mut parser = Parser::new(text, skip);
+    let jobs = parser.jobs()?;
+    if parser.at < text.len() { parser.wrong("this cannot stand here") } else { Ok(jobs) }
+}
+
 #[derive(Clone, Debug)]
 pub(super) enum Part {
     Text(Vec<u8>),
@@ -56,7 +67,7 @@ impl Part {
 
 /// A statement, and how it hangs on the one before: always, on success, on failure.
 #[derive(Clone, Debug)]
-pub(super) struct Job {
+pub(in crate::shell) struct Job {
     pub(super) joint: Joint,
     pub(super) negated: bool,
     /// Variables that stand before it and are for it alone.

@@ -70,13 +70,19 @@ impl Fish<'_> {
         }
         let is_restless = self.restless.contains(name);
         let items = if is_restless { Err(self.doubt("what runs at an event may set it")) } else { items };
-        let holders = self.live.iter().flat_map(|s| &s.scopes).filter(|s| s.vars.contains(name)).count();
-        let in_function = self.live.iter().flat_map(|s| &s.scopes).any(|s| s.kind == Kept::Function);
-        if scope.is_none() && (holders > 1 || in_function) && self.get(name).is_some_and(|v| v.is_perhaps) {
+        // One that is exported all the same may have been so before, or not have been there.
+        let Some(state) = &self.live else { return };
+        let is_universal = state.scopes.first().is_some_and(|s| s.vars.contains(name));
+        let is_exported = exported == Some(true) && scope == Some(Kept::Global);
+        let what = if is_exported && !is_universal { For::Export } else { For::Replacing };
+        let in_function = state.scopes.iter().any(|s| s.kind == Kept::Function);
+        let mut hidden = state.scopes.iter().rev().filter_map(|s| s.vars.look(name, what));
+        // One that hides another is a path where that is one.
+        let (hidden_is_path, is_perhaps) = hidden.next().map_or((None, false), |v| (Some(v.is_path), v.is_perhaps));
+        if scope.is_none() && is_perhaps && (in_function || hidden.next().is_some()) {
             return self.blur(name, "which of several variables is set");
         }
-        // One that hides another is a path where that is one.
-        let hidden_is_path = self.get(name).map(|v| v.is_path);
+        drop(hidden);
         let Some(state) = &mut self.live else { return };
         let index = match scope {
             Some(Kept::Block) => state.scopes.len().checked_sub(1),
@@ -87,7 +93,7 @@ impl Fish<'_> {
                 .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Block))
                 .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Global)),
             Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
-            None => state.scopes.iter().rposition(|s| s.vars.contains(name)).or_else(|| {
+            None => state.scopes.iter().rposition(|s| s.vars.look(name, what).is_some()).or_else(|| {
                 if in_function {
                     state.scopes.iter().rposition(|s| s.kind == Kept::Function)
                 } else {
@@ -96,8 +102,8 @@ impl Fish<'_> {
             }),
         };
         let Some(scope) = index.and_then(|i| state.scopes.get_mut(i)) else { return };
-        let old = scope.vars.get(name).map(|v| (v.is_perhaps, v.exported, v.is_path));
-        let usual = hidden_is_path.unwrap_or_else(|| name.ends_with(b"PATH"));
+        let old = scope.vars.look(name, what).map(|v| (v.is_perhaps, v.exported, v.is_path));
+        let usual = hidden_is_path.unwrap_or_else(|| is_path_by_name(name));
         let var = Var {
             items,
             exported: exported.map_or_else(

@@ -65,91 +65,193 @@ pub(super) fn universal(path: &[u8], text: &[u8]) -> BTreeMap<Bytes, Var> {
     out
 }
 
-/// fish as it starts, before it reads a file.
-pub(super) fn begin<'a>(
-    ground: Ground<'a>,
-    touched: &'a Touched<'a>,
-    account: &'a Account,
-    start: &Handed,
+/// Something that fish is told at its start, and whether a file asked for it.
+#[derive(Clone, Debug)]
+struct Told {
+    is_so: bool,
+    was_asked: Cell<bool>,
+}
+
+impl Told {
+    fn new(is_so: bool) -> Told {
+        Told { is_so, was_asked: Cell::new(false) }
+    }
+
+    fn ask(&self) -> bool {
+        self.was_asked.set(true);
+        self.is_so
+    }
+
+    /// Whether what follows from this follows from another.
+    fn is_alike(&self, other: &Told) -> bool {
+        !self.was_asked.get() || self.is_so == other.is_so
+    }
+}
+
+/// For what fish is started, as far as its files can ask.
+#[derive(Clone, Debug)]
+pub(super) struct Manner {
+    login: Told,
+    interactive: Told,
+}
+
+impl Manner {
+    fn of(invocation: &Invocation) -> Manner {
+        Manner { login: Told::new(invocation.is_login), interactive: Told::new(invocation.is_interactive) }
+    }
+
+    pub(super) fn is_login(&self) -> bool {
+        self.login.ask()
+    }
+
+    pub(super) fn is_interactive(&self) -> bool {
+        self.interactive.ask()
+    }
+}
+
+/// How fish is started, but for its block.
+#[derive(Debug)]
+pub(in crate::shell) struct Setting {
+    manner: Manner,
+    account: Account,
+    folder: Bytes,
+    /// Why other names may be handed in, too.
     open: Option<Rc<Doubt>>,
-    folder: &[u8],
-    invocation: &'a Invocation,
-) -> Fish<'a> {
-    let mut globals: BTreeMap<Bytes, Var> = BTreeMap::new();
-    for (name, (value, is_perhaps)) in start.iter() {
-        let is_path = name.ends_with(b"PATH");
-        let items = match value {
-            Val::Known(text) if is_path => Ok(text.split(|b| *b == b':').map(Val::of).collect()),
-            Val::Unknown(doubt) if is_path => Err(doubt),
-            value => Ok(vec![value]),
+    /// A script, and the program in it up to which it is followed.
+    script: Option<(Bytes, Bytes)>,
+}
+
+impl Setting {
+    fn new(account: &Account, open: Option<Rc<Doubt>>, folder: &[u8], invocation: &Invocation) -> Setting {
+        let script = match &invocation.payload {
+            Payload::Script(script) => script.clone(),
+            _ => None,
         };
-        globals.insert(name.clone(), Var { items, exported: Some(true), is_path, is_perhaps, site: None });
+        Setting { manner: Manner::of(invocation), account: account.clone(), folder: Bytes::copy_from_slice(folder), open, script }
     }
-    let set = |globals: &mut BTreeMap<Bytes, Var>, name: &'static str, items: Vec<Val>| {
-        let is_path = name.ends_with("PATH");
-        globals.insert(
-            Bytes::from_static(name.as_bytes()),
-            Var { items: Ok(items), exported: Some(true), is_path, is_perhaps: false, site: None },
-        );
-    };
-    set(&mut globals, "PWD", vec![Val::of(folder)]);
-    if !start.contains(b"HOME") {
-        set(&mut globals, "HOME", vec![Val::Known(account.home.clone())]);
+
+    /// Whether what follows from this follows from another, if what is handed in is alike.
+    pub(in crate::shell) fn is_alike(&self, other: &Setting) -> bool {
+        self.manner.login.is_alike(&other.manner.login)
+            && self.manner.interactive.is_alike(&other.manner.interactive)
+            && self.account == other.account
+            && self.folder == other.folder
+            && self.open == other.open
+            && self.script == other.script
     }
-    if !start.contains(b"USER") {
-        set(&mut globals, "USER", vec![Val::Known(account.name.clone())]);
-    }
-    if !start.contains(b"PATH") {
-        set(&mut globals, "PATH", vec![Val::of(b"/bin"), Val::of(b"/usr/bin")]);
-    }
-    if invocation.is_interactive {
-        let level = match start.get(b"SHLVL") {
-            None => Val::of(b"1"),
-            Some((Val::Known(level), false)) => {
-                match std::str::from_utf8(&level).ok().and_then(|l| l.trim().parse::<i64>().ok()) {
-                    Some(level) if level >= 0 => Val::of((level + 1).to_string()),
-                    _ => Val::of(b"1"),
+
+    /// What fish holds before it reads a file.
+    fn begin(&self, files: &dyn HostView, start: &Handed) -> State {
+        let mut globals = Start::new(start.clone());
+        let set = |globals: &mut Start<Var>, name: &str, items: Vec<Val>| {
+            let is_path = is_path_by_name(name.as_bytes());
+            globals.set(name, Var { items: Ok(items), exported: Some(true), is_path, is_perhaps: false, site: None });
+        };
+        set(&mut globals, "PWD", vec![Val::Known(self.folder.clone())]);
+        let usual = [
+            ("HOME", vec![Val::Known(self.account.home.clone())]),
+            ("USER", vec![Val::Known(self.account.name.clone())]),
+            ("PATH", vec![Val::of(b"/bin"), Val::of(b"/usr/bin")]),
+        ];
+        for (name, items) in usual.into_iter().filter(|(name, _)| !start.contains(name.as_bytes())) {
+            set(&mut globals, name, items);
+        }
+        if !start.contains(b"LANG") && !start.has_one_like(b"LC_") {
+            locale(files, &self.account.home).into_iter().for_each(|(name, var)| globals.set(name, var));
+        }
+        if self.manner.interactive.is_so {
+            let level = match start.get(b"SHLVL") {
+                None => Val::of(b"1"),
+                Some((Val::Known(level), false)) => {
+                    match std::str::from_utf8(&level).ok().and_then(|l| l.trim().parse::<i64>().ok()) {
+                        Some(level) if level >= 0 => Val::of((level + 1).to_string()),
+                        _ => Val::of(b"1"),
+                    }
                 }
-            }
-            Some(_) => Val::Unknown(Doubt::filled("how deep in shells it is started is not known")),
-        };
-        set(&mut globals, "SHLVL", vec![level]);
+                Some(_) => Val::Unknown(Doubt::filled("how deep in shells it is started is not known")),
+            };
+            set(&mut globals, "SHLVL", vec![level]);
+        }
+        State {
+            scopes: vec![
+                Scope { kind: Kept::Universal, vars: Vars::default() },
+                Scope { kind: Kept::Global, vars: Vars::new(globals) },
+            ],
+            functions: Layers::default(),
+            status: Ok(0),
+            open: self.open.clone(),
+            output: None,
+            input: Input::default(),
+        }
     }
-    let state = State {
-        scopes: vec![
-            Scope { kind: Kept::Universal, vars: Foggy::default() },
-            Scope { kind: Kept::Global, vars: globals.into_iter().collect() },
-        ],
-        functions: Layers::default(),
-        status: Ok(0),
-        open,
-        output: None,
-        input: Input::default(),
-    };
-    Fish {
-        ground: Ground { files: touched, ..ground },
-        touched,
-        account,
-        invocation,
-        live: Some(state),
-        frames: Fish::begin_frames(),
-        is_lacking: false,
-        nested: 0,
-        captures: 0,
-        restless: BTreeSet::new(),
-        source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
-        at: 0,
-        steps: Steps::up_to(STEPS),
-        around: Around::default(),
-        may_be_empty: false,
-        depth: 0,
-        quiet: 0,
-        log: Log::default(),
-        read: Vec::new(),
-        skipped: Vec::new(),
-        until: None,
-        stopped: Left::default(),
-        given: None,
+
+    /// fish as it starts.
+    fn fish<'a>(&'a self, ground: Ground<'a>, touched: &'a Touched<'a>, begin: State) -> Fish<'a> {
+        Fish {
+            ground: Ground { files: touched, ..ground },
+            touched,
+            account: &self.account,
+            manner: &self.manner,
+            live: Some(begin),
+            frames: Fish::begin_frames(),
+            is_lacking: false,
+            nested: 0,
+            captures: 0,
+            restless: BTreeSet::new(),
+            source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
+            at: 0,
+            steps: Steps::up_to(STEPS),
+            around: Around::default(),
+            may_be_empty: false,
+            depth: 0,
+            quiet: 0,
+            log: Log::default(),
+            read: Vec::new(),
+            skipped: Vec::new(),
+            until: None,
+            stopped: Left::default(),
+            given: None,
+        }
+    }
+
+    /// Follows the files that fish reads of itself, and the script.
+    fn follow(&self, ground: Ground<'_>, begin: State) -> Outcome<State> {
+        let touched = Touched::new(ground.files);
+        let mut fish = self.fish(ground, &touched, begin);
+        let config = fish.config();
+        let items = function_path(&fish, &config);
+        let path = Var { items, exported: Some(false), is_path: false, is_perhaps: false, site: None };
+        let own_path = Bytes::from_static(b"fish_function_path");
+        if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1)).filter(|s| !s.vars.contains(&own_path)) {
+            globals.vars.insert(own_path, path);
+        }
+        let stored = [&config[..], b"/fish_variables"].concat();
+        if let Content::Bytes(text) = content(ground, &self.account, &stored) {
+            let vars = universal(&stored, &text);
+            if let Some(scope) = fish.live.as_mut().and_then(|s| s.scopes.first_mut()) {
+                scope.vars = vars.into_iter().collect();
+            }
+        }
+        fish.quiet += 1;
+        if fish.get(b"fish_user_paths").is_some() {
+            fish.reconstruct();
+        }
+        fish.quiet -= 1;
+        snippets(&mut fish, &config);
+        for path in [b"/etc/fish/config.fish".to_vec(), [&config[..], b"/config.fish"].concat()] {
+            if fish.live.is_some() && matches!(fish.ground.files.kind(&path), Kind::File | Kind::Program | Kind::Unknown) {
+                fish.run_file(&path, None);
+            }
+        }
+        if let Some((script, until)) = &self.script {
+            fish.until = Some(until.clone());
+            if fish.live.is_some() {
+                fish.run_file(script, None);
+            }
+            let rest = fish.live.take().filter(|s| s.open.is_some());
+            fish.live = fish.stopped.take().or(rest);
+        }
+        fish.finish()
     }
 }
 
@@ -162,10 +264,11 @@ pub(crate) fn taken_in(
     folder: &[u8],
     invocation: &Invocation,
 ) -> Started {
+    let setting = Setting::new(account, None, folder, invocation);
     let touched = Touched::new(ground.files);
-    let mut fish = begin(ground, &touched, account, start, None, folder, invocation);
+    let mut fish = setting.fish(ground, &touched, setting.begin(ground.files, start));
     fish.run_file(path, None);
-    settle(fish, start)
+    settle(fish.finish(), start)
 }
 
 /// Follows fish from its start to the program that it runs.
@@ -177,67 +280,28 @@ pub(crate) fn interpret(
     folder: &[u8],
     invocation: &Invocation,
 ) -> Started {
-    let touched = Touched::new(ground.files);
-    let mut fish = begin(ground, &touched, account, start, open, folder, invocation);
-    locale(&mut fish, start);
-    let config = fish.config();
-    let path = Var { items: function_path(&fish, &config), exported: Some(false), is_path: false, is_perhaps: false, site: None };
-    let own_path = Bytes::from_static(b"fish_function_path");
-    if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1)).filter(|s| !s.vars.contains(&own_path)) {
-        globals.vars.insert(own_path, path);
-    }
-    let stored = [&config[..], b"/fish_variables"].concat();
-    if let Content::Bytes(text) = ground.files.read(&stored) {
-        let vars = universal(&stored, &text);
-        if let Some(scope) = fish.live.as_mut().and_then(|s| s.scopes.first_mut()) {
-            scope.vars = vars.into_iter().collect();
+    let setting = Setting::new(account, open, folder, invocation);
+    let mut begin = setting.begin(ground.files, start);
+    let outcome = ground.shells.and_then(|shells| shells.find_fish(&setting, &begin)).unwrap_or_else(|| {
+        let mut outcome = setting.follow(ground, begin.fork());
+        if let Some(shells) = ground.shells {
+            shells.keep_fish(setting, begin, &mut outcome);
         }
-    }
-    fish.quiet += 1;
-    if fish.get(b"fish_user_paths").is_some() {
-        fish.reconstruct();
-    }
-    fish.quiet -= 1;
-    snippets(&mut fish, &config);
-    for path in [b"/etc/fish/config.fish".to_vec(), [&config[..], b"/config.fish"].concat()] {
-        if fish.live.is_some() && matches!(fish.ground.files.kind(&path), Kind::File | Kind::Program | Kind::Unknown) {
-            fish.run_file(&path, None);
-        }
-    }
-    if let Payload::Script(Some((script, until))) = &invocation.payload {
-        fish.until = Some(until.clone());
-        if fish.live.is_some() {
-            fish.run_file(script, None);
-        }
-        let rest = fish.live.take().filter(|s| s.open.is_some());
-        fish.live = fish.stopped.take().or(rest);
-    }
-    settle(fish, start)
+        outcome
+    });
+    settle(outcome, start)
 }
 
-/// Without any setting of the locale fish looks for one, or takes a usual one.
-pub(super) fn locale(fish: &mut Fish<'_>, start: &Handed) {
-    if start.names().any(|n| n == &b"LANG"[..] || n.starts_with(b"LC_")) {
-        return;
+/// What fish sets where no locale is set: it looks for one, or takes a usual one.
+fn locale(files: &dyn HostView, home: &[u8]) -> Vec<(&'static str, Var)> {
+    let var = |items, is_perhaps| Var { items, exported: Some(true), is_path: false, is_perhaps, site: None };
+    let own = [home, b"/.config/locale.conf"].concat();
+    if [&own[..], b"/etc/locale.conf", b"/etc/default/locale"].iter().all(|path| files.kind(path) == Kind::Missing) {
+        return vec![("LC_CTYPE", var(Ok(vec![Val::of(b"en_US.UTF-8")]), false))];
     }
-    let own = [&fish.account.home[..], b"/.config/locale.conf"].concat();
-    let there =
-        [&own[..], b"/etc/locale.conf", b"/etc/default/locale"].iter().any(|p| fish.ground.files.kind(p) != Kind::Missing);
-    fish.quiet += 1;
-    if there {
-        let doubt = Doubt::new("fish looks for the locale in files of the system", None);
-        for name in ["LANG", "LC_CTYPE", "LC_TIME", "LC_MESSAGES", "LC_COLLATE", "LC_MONETARY", "LC_NUMERIC"] {
-            fish.put_var(name.as_bytes(), Some(Kept::Global), Err(doubt.clone()), Some(true), None);
-            if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1))
-                && let Some(var) = globals.vars.get(name.as_bytes()).map(Cow::into_owned)
-            {
-                globals.vars.insert(Bytes::from_static(name.as_bytes()), Var { is_perhaps: true, ..var });
-            }
-        }
-    } else {
-        fish.put(b"LC_CTYPE", Some(Kept::Global), vec![Val::of(b"en_US.UTF-8")], Some(true), None);
-    }
-    fish.quiet -= 1;
+    let doubt = Doubt::new("fish looks for the locale in files of the system", None);
+    let names = ["LANG", "LC_CTYPE", "LC_TIME", "LC_MESSAGES", "LC_COLLATE", "LC_MONETARY", "LC_NUMERIC"];
+    names.into_iter().map(|name| (name, var(Err(doubt.clone()), true))).collect()
 }
 
 /// The folders in which functions lie that are taken in when they are called.
@@ -301,36 +365,57 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
     }
 }
 
-pub(super) fn settle(mut fish: Fish<'_>, start: &Handed) -> Started {
-    let left = fish.ended();
-    let ended = Ended::of(fish.live.is_some(), left.is_some());
-    let (log, skipped, read) = (fish.log, fish.skipped, fish.read);
-    let mut started = Started { ended, log: Arc::new(log), skipped, read, ..Started::default() };
-    let Some(state) = fish.live else { return started };
-    started.open = state.open.clone();
-    let mut handed: BTreeMap<Bytes, Var> = BTreeMap::new();
-    let mut veiled: std::collections::BTreeSet<Bytes> = std::collections::BTreeSet::new();
-    for scope in state.scopes.iter().skip(1) {
-        for (name, var) in scope.vars.iter() {
-            match (handed.get(name).cloned(), var.exported) {
+impl Fish<'_> {
+    fn finish(mut self) -> Outcome<State> {
+        let left = self.ended();
+        let ended = Ended::of(self.live.is_some(), left.is_some());
+        let Fish { live, log, skipped, read, .. } = self;
+        Outcome { state: live, ended, end: None, log: Arc::new(log), skipped, read, startup: Vec::new() }
+    }
+}
+
+impl State {
+    /// Returns what is handed on of a name: of several of that name, the innermost that is exported, unless one that is
+    /// not hides it.
+    fn handed_on(&self, name: &[u8]) -> Option<Var> {
+        let (mut handed, mut is_veiled): (Option<Var>, bool) = (None, false);
+        for var in self.scopes.iter().skip(1).filter_map(|scope| scope.vars.at_last(name)) {
+            handed = match (handed, var.exported) {
                 // One that may not be there may show what it hides.
                 (Some(hidden), _) if var.is_perhaps => {
                     let doubt = Doubt::new("whether a variable hides another of its name", var.site.clone());
-                    handed.insert(name.clone(), Var { items: Err(doubt), exported: None, is_perhaps: true, ..hidden });
+                    Some(Var { items: Err(doubt), exported: None, is_perhaps: true, ..hidden })
                 }
-                (None, Some(false)) if var.is_perhaps => drop(veiled.insert(name.clone())),
-                (_, Some(false)) => drop(handed.remove(name)),
-                _ => drop(handed.insert(name.clone(), var.into_owned())),
+                (before, Some(false)) => {
+                    is_veiled |= before.is_none() && var.is_perhaps;
+                    None
+                }
+                _ => Some(var.into_owned()),
+            };
+        }
+        let universal = || {
+            let var = self.scopes.first()?.vars.at_last(name).filter(|var| var.exported != Some(false))?;
+            Some(Var { is_perhaps: var.is_perhaps || is_veiled, ..var.into_owned() })
+        };
+        handed.or_else(universal)
+    }
+}
+
+/// Compares what is handed on with what was handed in.
+fn settle(outcome: Outcome<State>, start: &Handed) -> Started {
+    let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
+    let mut started = Started { ended, end, log, skipped, read, startup, ..Started::default() };
+    let Some(state) = state else { return started };
+    started.open.clone_from(&state.open);
+    let names = state.scopes.iter().flat_map(|s| s.vars.moved().map(|(name, _)| name).chain(s.vars.removed()));
+    for name in names.collect::<BTreeSet<&Bytes>>() {
+        let Some(var) = state.handed_on(name) else {
+            if start.contains(name) {
+                let site = started.log.of(name).next_back().map(|a| a.site.clone());
+                started.gone.push((name.clone(), site));
             }
-        }
-    }
-    for (name, var) in state.scopes.first().into_iter().flat_map(|s| s.vars.iter()) {
-        if var.exported != Some(false) && !handed.contains_key(name) {
-            let is_perhaps = var.is_perhaps || veiled.contains(name);
-            handed.insert(name.clone(), Var { is_perhaps, ..var.into_owned() });
-        }
-    }
-    for (name, var) in &handed {
+            continue;
+        };
         let value = match &var.items {
             Ok(items) => joined(items, if var.is_path { b":" } else { b" " }),
             Err(doubt) => Val::Unknown(doubt.clone()),
@@ -346,21 +431,13 @@ pub(super) fn settle(mut fish: Fish<'_>, start: &Handed) -> Started {
             })),
             other => other,
         };
-        let site = var.site.clone().filter(|s| !s.path.is_empty());
+        let site = var.site.filter(|s| !s.path.is_empty());
         started.changed.insert(name.clone(), Last { value, may_be_absent, site });
     }
-    for name in start.names().filter(|n| !handed.contains_key(*n)) {
-        let site = started.log.of(name).next_back().map(|a| a.site.clone());
-        started.gone.push((name.clone(), site));
-    }
-    let globals = state.scopes.iter().find(|s| s.kind == Kept::Global);
-    for (name, var) in globals.into_iter().flat_map(|s| s.vars.iter()) {
-        if var.exported == Some(false)
-            && !name.starts_with(b"__fish")
-            && !name.starts_with(b"fish_")
-            && let Some(site) = var.site.clone().filter(|s| !s.path.is_empty())
-        {
-            started.kept.push((name.clone(), site));
+    for (name, var) in state.globals().into_iter().flat_map(Vars::moved) {
+        let is_own = name.starts_with(b"__fish") || name.starts_with(b"fish_");
+        if let (Some(false), false, Some(site)) = (var.exported, is_own, var.site.as_ref().filter(|s| !s.path.is_empty())) {
+            started.kept.push((name.clone(), site.clone()));
         }
     }
     started.kept.sort_by(|(a, _), (b, _)| a.cmp(b));
