@@ -10,10 +10,12 @@ use self::words::{Parser, Piece, Word};
 use super::plain::{Form, Known, PlainLines};
 use super::systemd::{assignment, portable};
 
+use bytes::Bytes;
+
 use super::{Effect, Entry, Reader, Reading, Refusal, Surroundings};
 use crate::block::{Name, Value};
-use crate::route::Account;
-use crate::shell::{Dialect, Val, taken_in};
+use crate::route::{Account, Held, Variable};
+use crate::shell::{Dialect, taken_in};
 
 /// A shell's reader.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -310,12 +312,15 @@ pub(super) fn interpreted(dialect: Option<Dialect>, file: &[u8], around: &Surrou
         from..to.max(from)
     };
     let mut entries: Vec<Entry> = Vec::new();
-    for (name, last) in started.changed {
-        let Some(site) = last.site else { continue };
-        let effect = match last.value {
-            Val::Known(value) => Effect::Set(value),
-            Val::Unknown(doubt) => Effect::Unknown(doubt.why),
+    let others: Vec<(Bytes, Variable)> = started.changed.into_iter().map(|(name, last)| (name, last.into())).collect();
+    for (name, variable) in started.decided.iter().chain(others.iter().map(|(name, variable)| (name, variable))) {
+        let Some(site) = &variable.site else { continue };
+        let effect = match &variable.held {
+            Held::Known(value) => Effect::Set(value.clone()),
+            Held::Unknown(why) => Effect::Unknown(why),
+            Held::PerRun => Effect::Unknown("it is made anew at each start"),
         };
+        let name = name.clone();
         // The value as it is spelt is known only to be in that line.
         let span = span(site.line);
         entries.push(Entry { name, effect, value_span: span.end..span.end, span });

@@ -1,13 +1,14 @@
 //! What happened to names along a route. What a shell's files do is kept once for all routes that start it
 //! alike, and only looked at through each route.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use bytes::Bytes;
 use imbl::OrdMap;
 
 use super::{Held, Site, Variable};
-use crate::shell::{Around, Assigned, Log, NOTHING};
+use crate::shell::{Around, Assigned, Decided, Log, NOTHING};
 
 /// What happened to a name at a hop.
 #[derive(Clone, Copy, Debug)]
@@ -52,11 +53,24 @@ enum Part {
         why: &'static str,
     },
     /// What a shell's files set, as far as it comes out of the shell.
-    Shell {
-        hop: usize,
-        log: Arc<Log>,
-        change: Change,
-    },
+    Shell(Shell),
+}
+
+/// What a shell did.
+#[derive(Clone, Debug)]
+pub(super) struct Shell {
+    pub(super) hop: usize,
+    pub(super) log: Arc<Log>,
+    pub(super) decided: Arc<Decided>,
+    /// The names beside those that lines decided that come out of it as they did not go in.
+    pub(super) others: BTreeSet<Bytes>,
+}
+
+impl Shell {
+    /// Whether what was set of a name comes out of the shell.
+    fn is_of(&self, name: &[u8]) -> bool {
+        self.decided.contains(name) || self.others.contains(name)
+    }
 }
 
 /// A block before and after something.
@@ -67,12 +81,9 @@ pub(super) struct Change {
 }
 
 impl Change {
-    /// Whether a name was dropped, or set at another hop than before.
+    /// Whether a name was dropped.
     fn is_of(&self, name: &[u8]) -> bool {
-        match (self.before.get(name), self.after.get(name)) {
-            (Some(before), Some(after)) => before.hop != after.hop,
-            (before, after) => before.is_some() || after.is_some(),
-        }
+        self.before.contains_key(name) && !self.after.contains_key(name)
     }
 }
 
@@ -91,8 +102,8 @@ impl Events {
     }
 
     /// Adds what a shell's files set.
-    pub(super) fn push_shell(&mut self, hop: usize, log: Arc<Log>, change: Change) {
-        self.0.push(Part::Shell { hop, log, change });
+    pub(super) fn push_shell(&mut self, shell: Shell) {
+        self.0.push(Part::Shell(shell));
     }
 
     /// What a hop did last to a name, if nothing came after it.
@@ -101,7 +112,7 @@ impl Events {
             match part {
                 Part::One(deed) if deed.name == name => return Some(deed),
                 Part::Dropped { change, .. } if change.is_of(name) => return None,
-                Part::Shell { log, change, .. } if change.is_of(name) && log.of(name).next().is_some() => return None,
+                Part::Shell(shell) if shell.is_of(name) && shell.log.of(name).next().is_some() => return None,
                 _ => {}
             }
         }
@@ -142,9 +153,9 @@ impl Part {
                     None => Box::new(change.before.keys().filter(|name| change.is_of(name)).map(event)),
                 }
             }
-            Part::Shell { hop, log, change } if name.is_none_or(|n| change.is_of(n)) => {
+            Part::Shell(shell) if name.is_none_or(|n| shell.is_of(n)) => {
                 let event = |assigned: &'a Assigned| Event {
-                    hop: *hop,
+                    hop: shell.hop,
                     name: &assigned.name,
                     held: assigned.held.as_ref(),
                     site: Some(&assigned.site),
@@ -152,8 +163,8 @@ impl Part {
                     around: &assigned.around,
                 };
                 match name {
-                    Some(name) => Box::new(log.of(name).map(event)),
-                    None => Box::new(log.iter().filter(|a| change.is_of(&a.name)).map(event)),
+                    Some(name) => Box::new(shell.log.of(name).map(event)),
+                    None => Box::new(shell.log.iter().filter(|a| shell.is_of(&a.name)).map(event)),
                 }
             }
             _ => Box::new(std::iter::empty()),
@@ -177,9 +188,9 @@ mod tests {
         Assigned { name: named(name), held, site: Site { path: named("/rc"), line }, around: Around::default() }
     }
 
-    /// A block of names, each with the hop that decided it.
-    fn block(names: &[(&'static str, usize)]) -> OrdMap<Bytes, Variable> {
-        names.iter().map(|(name, hop)| (named(name), Variable::new(Held::PerRun, None, Some(*hop)))).collect()
+    /// A block of names.
+    fn block(names: &[&'static str]) -> OrdMap<Bytes, Variable> {
+        names.iter().map(|name| (named(name), Variable::new(Held::PerRun, None, Some(0)))).collect()
     }
 
     /// A hop that sets two names, a shell that changes them and more, and a hop that drops one.
@@ -193,10 +204,10 @@ mod tests {
             assigned("PIER", None, 3),
             assigned("TIDE", known("high"), 4),
         ];
-        let before = block(&[("PIER", 0), ("TIDE", 0), ("GATE", 0)]);
-        let after = block(&[("TIDE", 1), ("GATE", 0)]);
-        events.push_shell(1, Arc::new(log.into_iter().collect::<Log>()), Change { before, after: after.clone() });
-        events.push_dropped(2, Change { before: after, after: block(&[("GATE", 0)]) }, "a rule");
+        let after = block(&["TIDE", "GATE"]);
+        let (log, others) = (Arc::new(log.into_iter().collect::<Log>()), BTreeSet::from([named("PIER"), named("TIDE")]));
+        events.push_shell(Shell { hop: 1, log, decided: Arc::default(), others });
+        events.push_dropped(2, Change { before: after, after: block(&["GATE"]) }, "a rule");
         events
     }
 

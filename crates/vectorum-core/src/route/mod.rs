@@ -171,7 +171,8 @@ pub struct Variable {
     pub held: Held,
     /// The line that decided it; `None` for what a program sets by itself or was there before.
     pub site: Option<Site>,
-    /// The hop that decided it, by its place in [`Forecast::hops`]; `None` for what was there before.
+    /// The hop that decided it by a rule of its own, by its place in [`Forecast::hops`]; `None` for what was there before,
+    /// and for what a line decided that a shell ran.
     pub hop: Option<usize>,
     /// Of an unknown value: what it can only be, if that is little.
     pub could_be: Vec<Bytes>,
@@ -396,9 +397,8 @@ impl Forecast {
     /// Says that from here on nothing is known.
     fn open(&mut self, why: &'static str, site: Option<Site>) {
         self.open.get_or_insert((why, site));
-        let opened =
-            |(name, variable): (&Bytes, &Variable)| (name.clone(), Variable::new(Held::Unknown(why), None, variable.hop));
-        self.vars = self.vars.iter().map(opened).collect();
+        let hop = self.hops.len().checked_sub(1);
+        self.vars = self.vars.keys().map(|name| (name.clone(), Variable::new(Held::Unknown(why), None, hop))).collect();
     }
 
     fn fails(&mut self, why: &'static str, site: Option<Site>) {

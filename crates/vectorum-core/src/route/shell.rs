@@ -1,11 +1,13 @@
 //! A shell on the way: what its startup files and the shell itself make of the block.
 
+use std::collections::BTreeSet;
+
 use bytes::Bytes;
 
-use super::events::{Change, Deed};
-use super::{Account, Forecast, Ground, Held, Launch, Purpose, Variable};
+use super::events::{Deed, Shell};
+use super::{Account, Forecast, Ground, Launch, Purpose, Variable};
 use crate::shell::fish;
-use crate::shell::{Dialect, Doubt, Ended, Handed, Invocation, Payload, Started, Val, interpret};
+use crate::shell::{Dialect, Doubt, Ended, Handed, Invocation, Payload, Started, interpret};
 
 /// How a shell is started.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -207,8 +209,8 @@ fn begin(
 
 /// Takes what a shell comes to into the forecast.
 fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
-    let Started { changed, gone, kept, open, ended, end, log, skipped, read, startup: _ } = started;
-    forecast.kept.retain(|(name, _)| !changed.contains_key(name));
+    let Started { decided, changed, gone, kept, open, ended, end, log, skipped, read, startup: _ } = started;
+    forecast.kept.retain(|(name, _)| !decided.contains(name) && !changed.contains_key(name));
     forecast.kept.extend(kept);
     forecast.skipped.extend(skipped);
     forecast.read.extend(read);
@@ -216,9 +218,9 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         return forecast.fails("a startup file of the shell ends it before", end);
     }
     let hop = forecast.hops.len().saturating_sub(1);
-    let before = forecast.vars.clone();
     // What the shell does by itself comes after what its files do.
     let mut deeds = Vec::new();
+    let mut others = BTreeSet::new();
     for (name, site) in gone {
         let why = if crate::reader::is_portable(&name) {
             None
@@ -228,29 +230,27 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
         let why = why.or((site.is_none() && dialect == Dialect::Bash).then_some("bash drops it by itself"));
         // A line that unsets it was told already.
         let was_told = site.is_some() && log.of(&name).next_back().is_some_and(|line| line.held.is_none());
-        if forecast.vars.remove(&name).is_some() && !was_told {
-            deeds.push(Deed { why, ..Deed::new(hop, name, None, site) });
+        if forecast.vars.remove(&name).is_some() {
+            others.insert(name.clone());
+            if !was_told {
+                deeds.push(Deed { why, ..Deed::new(hop, name, None, site) });
+            }
         }
     }
+    forecast.vars = decided.over(&forecast.vars);
+    let by_itself = deeds.len();
+    deeds.extend(decided.untold().map(|(name, var)| Deed::new(hop, name.clone(), Some(var.held.clone()), var.site.clone())));
     for (name, last) in changed {
-        let held = Held::of(&last.value);
-        let could_be = match &last.value {
-            Val::Unknown(doubt) if matches!(held, Held::Unknown(_)) => doubt.could_be.clone(),
-            _ => Vec::new(),
-        };
-        let site = match &last.value {
-            Val::Unknown(doubt) => doubt.site.clone().or(last.site),
-            Val::Known(_) => last.site,
-        };
+        let variable = Variable { hop: Some(hop), ..Variable::from(last) };
         let told = log.of(&name).next_back();
-        if told.is_none_or(|line| line.held.as_ref() != Some(&held)) {
-            deeds.push(Deed::new(hop, name.clone(), Some(held.clone()), site.clone()));
+        if told.is_none_or(|line| line.held.as_ref() != Some(&variable.held)) {
+            deeds.push(Deed::new(hop, name.clone(), Some(variable.held.clone()), variable.site.clone()));
         }
-        let is_unknown = matches!(held, Held::Unknown(_));
-        let may_be_absent = is_unknown && last.may_be_absent;
-        forecast.vars.insert(name, Variable { held, site, hop: Some(hop), could_be, may_be_absent });
+        others.insert(name.clone());
+        forecast.vars.insert(name, variable);
     }
-    forecast.events.push_shell(hop, log, Change { before, after: forecast.vars.clone() });
+    deeds[by_itself..].sort_by(|a, b| a.name.cmp(&b.name));
+    forecast.events.push_shell(Shell { hop, log, decided, others });
     deeds.into_iter().for_each(|deed| forecast.events.push(deed));
     if let Some(doubt) = open {
         forecast.open.get_or_insert((doubt.why, doubt.site.clone()));

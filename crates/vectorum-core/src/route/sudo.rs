@@ -1,6 +1,6 @@
 //! `sudo` (1.9.13): the fresh block that its policy builds (sudoers(5), "Command environment").
 
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 
 use bytes::Bytes;
 
@@ -24,37 +24,42 @@ pub struct SudoForm {
     pub command: Bytes,
 }
 
-/// A list of patterns with the lines that put them in.
-#[derive(Clone, Debug)]
-struct Patterns(Vec<Vec<u8>>);
+/// Patterns of variables. Most are plain names.
+#[derive(Clone, Debug, Default)]
+struct Patterns {
+    names: HashSet<Vec<u8>>,
+    others: BTreeSet<Vec<u8>>,
+}
 
 impl Patterns {
-    fn of(names: &str) -> Patterns {
-        Patterns(names.split_whitespace().map(|n| n.as_bytes().to_vec()).collect())
+    fn of(patterns: &str) -> Patterns {
+        let mut all = Patterns::default();
+        all.change(b'=', patterns.as_bytes());
+        all
     }
 
-    fn change(&mut self, sign: u8, value: &[u8]) {
-        let words: Vec<Vec<u8>> = value.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()).map(<[u8]>::to_vec).collect();
-        match sign {
-            b'+' => self.0.extend(words.into_iter().filter(|w| !self.0.contains(w)).collect::<Vec<_>>()),
-            b'-' => self.0.retain(|known| !words.contains(known)),
-            _ => self.0 = words,
+    fn change(&mut self, sign: u8, patterns: &[u8]) {
+        if sign != b'+' && sign != b'-' {
+            *self = Patterns::default();
+        }
+        for pattern in patterns.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()) {
+            match (sign, pattern.iter().any(|b| b"*=".contains(b))) {
+                (b'-', true) => drop(self.others.remove(pattern)),
+                (b'-', false) => drop(self.names.remove(pattern)),
+                (_, true) => drop(self.others.insert(pattern.to_vec())),
+                (_, false) => drop(self.names.insert(pattern.to_vec())),
+            }
         }
     }
 
     /// Whether any pattern takes a variable: a `*` stands for anything, and with a `=` the value
     /// counts, too.
     fn takes(&self, name: &[u8], value: &[u8]) -> bool {
-        self.0.iter().any(|pattern| {
-            let whole;
-            let text = if pattern.contains(&b'=') {
-                whole = [name, b"=", value].concat();
-                &whole[..]
-            } else {
-                name
-            };
-            matches(pattern, text)
-        })
+        let is_taken = |pattern: &Vec<u8>| match pattern.contains(&b'=') {
+            true => matches(pattern, &[name, b"=", value].concat()),
+            false => matches(pattern, name),
+        };
+        self.names.contains(name) || self.others.iter().any(is_taken)
     }
 }
 

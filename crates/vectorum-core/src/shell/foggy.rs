@@ -144,9 +144,9 @@ impl<V: Fogged> Foggy<V> {
         all.into_iter().for_each(|(name, value)| self.insert(name, value));
     }
 
-    /// Returns the names that were taken out, in no order.
-    pub(super) fn removed(&self) -> impl Iterator<Item = &Bytes> {
-        self.names.iter().filter(|(_, kept)| kept.is_none()).map(|(name, _)| name)
+    /// Returns each name once, in no order, whether it is there or was taken out.
+    pub(super) fn names(&self) -> impl Iterator<Item = &Bytes> {
+        self.names.iter().map(|(name, _)| name)
     }
 
     /// Returns each name once, in no order, with what it stands for.

@@ -4,6 +4,7 @@ use std::rc::Rc;
 
 use bytes::Bytes;
 use imbl::OrdMap;
+use imbl::ordmap::DiffItem;
 
 use super::value::{Doubt, Val};
 use crate::block::Block;
@@ -43,6 +44,13 @@ impl Handed {
 
     pub(super) fn contains(&self, name: &[u8]) -> bool {
         self.0.contains_key(name)
+    }
+
+    /// Returns the names that are not handed in alike here and there, in order.
+    pub(super) fn differing<'a>(&'a self, other: &'a Handed) -> impl Iterator<Item = &'a Bytes> {
+        self.0.diff(&other.0).map(|item| match item {
+            DiffItem::Add(name, _) | DiffItem::Remove(name, _) | DiffItem::Update { new: (name, _), .. } => name,
+        })
     }
 
     /// Whether a name begins so.

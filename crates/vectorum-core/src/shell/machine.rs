@@ -9,6 +9,7 @@ use bytes::Bytes;
 use super::Source;
 use super::around::Around;
 use super::branch::{self, Branch, Left};
+use super::decided::Decided;
 use super::log::Log;
 use super::program::content;
 use super::restless::Restless;
@@ -89,6 +90,8 @@ pub(super) struct Outcome<S = State> {
     pub end: Option<Site>,
     /// What was set on the way.
     pub log: Arc<Log>,
+    /// What lines decided of what is handed on.
+    pub decided: Arc<Decided>,
     /// What was not reached.
     pub skipped: Vec<Skipped>,
     /// The files that were read, in order.
@@ -105,6 +108,7 @@ impl<S: Branch> Outcome<S> {
             ended: self.ended,
             end: self.end.clone(),
             log: Arc::clone(&self.log),
+            decided: Arc::clone(&self.decided),
             skipped: self.skipped.clone(),
             read: self.read.clone(),
             startup: self.startup.clone(),

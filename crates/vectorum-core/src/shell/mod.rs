@@ -20,6 +20,7 @@ mod branch;
 mod builtin;
 mod compound;
 mod control;
+mod decided;
 mod declare;
 mod ending;
 mod expand;
@@ -69,6 +70,7 @@ use std::cell::OnceCell;
 use bytes::Bytes;
 
 pub(crate) use around::NOTHING;
+pub(crate) use decided::Decided;
 pub use around::{Around, Condition};
 pub(crate) use handed::Handed;
 pub use known::Shells;

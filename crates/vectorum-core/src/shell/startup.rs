@@ -8,6 +8,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::branch::{self, Branch};
+use super::decided::Decided;
 use super::handed::Handed;
 use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
@@ -19,7 +20,7 @@ use super::touched::Touched;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind;
 use crate::reader::is_portable;
-use crate::route::{Account, Flavour, Ground};
+use crate::route::{Account, Flavour, Ground, Held, Site, Variable};
 
 /// What a shell is started for.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -61,24 +62,56 @@ pub struct Last {
     /// Whether it may not be there at all.
     pub may_be_absent: bool,
     /// The line that decided it; `None` if the shell itself did.
-    pub site: Option<crate::route::Site>,
+    pub site: Option<Site>,
+}
+
+impl Last {
+    /// A value is not known for certain where it may not be there.
+    pub(super) fn new(value: Val, may_be_absent: bool, site: Option<Site>) -> Last {
+        let value = match value {
+            Val::Known(known) if may_be_absent => {
+                let open = Doubt::new("the shell's files leave it open", None);
+                Val::Unknown(Rc::new(Doubt { could_be: vec![known], ..(*open).clone() }))
+            }
+            value => value,
+        };
+        Last { value, may_be_absent, site }
+    }
+}
+
+impl From<Last> for Variable {
+    fn from(last: Last) -> Variable {
+        let Last { value, may_be_absent, site } = last;
+        let held = Held::of(&value);
+        let (could_be, site) = match value {
+            Val::Unknown(doubt) => {
+                let could_be = if matches!(held, Held::Unknown(_)) { doubt.could_be.clone() } else { Vec::new() };
+                (could_be, doubt.site.clone().or(site))
+            }
+            Val::Known(_) => (Vec::new(), site),
+        };
+        let may_be_absent = may_be_absent && matches!(held, Held::Unknown(_));
+        Variable { held, site, hop: None, could_be, may_be_absent }
+    }
 }
 
 /// What a shell's files come to.
 #[derive(Clone, Debug, Default)]
 pub struct Started {
-    /// What is handed on, but for what was handed in and stayed as it was.
+    /// What is handed on with a value that a line decided.
+    pub(crate) decided: Arc<Decided>,
+    /// What else is handed on, but for what was handed in and stayed as it was.
     pub changed: BTreeMap<Bytes, Last>,
     /// The names that were handed in and are not handed on.
-    pub gone: Vec<(Bytes, Option<crate::route::Site>)>,
+    pub gone: Vec<(Bytes, Option<Site>)>,
     /// What is set in the shell at the end but not exported, with the line.
-    pub kept: Vec<(Bytes, crate::route::Site)>,
+    pub kept: Vec<(Bytes, Site)>,
     /// Why other names may be handed on, too.
     pub open: Option<Rc<Doubt>>,
     /// Whether the shell ends before its program.
     pub ended: Ended,
     /// Where it ends.
-    pub end: Option<crate::route::Site>,
+    pub end: Option<Site>,
     /// What was set on the way.
     pub log: Arc<Log>,
     /// What was not reached.
@@ -113,6 +146,7 @@ pub(crate) fn interpret(
     let setting = Setting { invocation: invocation_before, account: account.clone(), folder, open, looked_at };
     let outcome = ground.shells.and_then(|s| s.find(&setting, &begin, ground.files)).unwrap_or_else(|| {
         let mut outcome = follow(ground, account, start, begin.fork(), &setting.invocation);
+        outcome.decided = Arc::new(decided(&outcome, invocation.dialect));
         if let Some(shells) = ground.shells {
             shells.keep(setting, begin, &mut outcome);
         }
@@ -228,7 +262,7 @@ impl Machine<'_> {
         let state = branch::join(self.live.take(), spent, &why);
         let ended = Ended::of(state.is_some(), left.is_some());
         let Machine { end, log, skipped, read, startup, .. } = self;
-        Outcome { state, ended, end, log: Arc::new(log), skipped, read, startup }
+        Outcome { state, ended, end, log: Arc::new(log), decided: Arc::default(), skipped, read, startup }
     }
 }
 
@@ -395,20 +429,45 @@ fn text_of(var: &Var, dialect: Dialect) -> Option<(Val, bool)> {
     }
 }
 
+/// Whether a line decided what is handed on of a variable, whatever was handed in.
+fn is_decided(name: &[u8], var: &Var) -> bool {
+    // How deep the shell lies is counted at the end, too.
+    var.site.is_some() && var.exported == Some(true) && !matches!(name, b"_" | b"SHLVL")
+}
+
+/// What lines decided of what is handed on.
+fn decided(outcome: &Outcome, dialect: Dialect) -> Decided {
+    let changed = outcome.state.iter().flat_map(|state| state.vars.changed().map(|name| (name, state.vars.at_last(name))));
+    let last = changed.map(|(name, var)| {
+        let var = var.filter(|var| is_decided(name, var));
+        let last = var.and_then(|var| {
+            let (value, may_be_absent) = text_of(&var, dialect)?;
+            Some(Last::new(value, may_be_absent, var.site.clone()))
+        });
+        (name, last)
+    });
+    Decided::of(last, &outcome.log)
+}
+
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started {
-    let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
-    let mut started = Started { ended, end, log, skipped, read, startup, ..Started::default() };
+    let Outcome { state, ended, end, log, decided, skipped, read, startup } = outcome;
+    let mut started = Started { ended, end, log, decided, skipped, read, startup, ..Started::default() };
     let Some(state) = state else { return started };
     started.open = state.open.clone();
     let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);
     if !keeps_odd {
         started.gone.extend(start.names().filter(|name| !is_portable(name)).map(|name| (name.clone(), None)));
     }
-    let unknown = || Doubt::new("the shell's files leave it open", None);
     let mut changed = Vec::new();
-    let (mut gone, mut kept) = (Vec::new(), Vec::new());
-    for (name, var) in state.vars.moved() {
+    let (mut gone, mut kept, mut removed) = (Vec::new(), Vec::new(), Vec::new());
+    for name in state.vars.others(started.decided.others()) {
+        let Some(var) = state.vars.at_last(name) else {
+            if is_portable(name) && start.contains(name) {
+                removed.push(name.clone());
+            }
+            continue;
+        };
         if name == "_" {
             continue;
         }
@@ -428,13 +487,7 @@ fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started 
                 let is_own = || state.vars.at_first(name).is_some_and(|b| b.exported == Some(false)) && !start.contains(name);
                 let is_only_open = var.exported.is_none() && value.known().is_none() && state.open.is_some() && is_own();
                 if !is_as_handed && !is_only_open {
-                    let value = match (&value, may_be_absent) {
-                        (Val::Known(known), true) => {
-                            Val::Unknown(Rc::new(Doubt { could_be: vec![known.clone()], ..(*unknown()).clone() }))
-                        }
-                        _ => value,
-                    };
-                    changed.push((name.clone(), Last { value, may_be_absent, site: var.site.clone() }));
+                    changed.push((name.clone(), Last::new(value, may_be_absent, var.site.clone())));
                 }
             }
             (value, _) => {
@@ -456,7 +509,6 @@ fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started 
     started.gone.append(&mut gone);
     started.kept = kept;
     started.changed = changed.into_iter().collect();
-    let mut removed: Vec<Bytes> = state.vars.removed().filter(|n| is_portable(n) && start.contains(n)).cloned().collect();
     removed.sort();
     started.gone.extend(removed.into_iter().map(|name| (name, None)));
     last_level(&mut started, &state, invocation);
@@ -556,7 +608,9 @@ pub(crate) fn taken_in(
                 return None;
             }
             machine.run_source(&Rc::new(source), Boundary::Text);
-            settle(machine.finish(), start, &invocation)
+            let mut outcome = machine.finish();
+            outcome.decided = Arc::new(decided(&outcome, dialect));
+            settle(outcome, start, &invocation)
         }
     };
     (started.open.is_none() && started.ended == Ended::No).then_some(started)

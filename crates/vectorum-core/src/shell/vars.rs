@@ -238,7 +238,8 @@ impl<V: Variable> Vars<V> {
     /// aside.
     pub(super) fn is_asked_alike(&self, other: &Vars<V>) -> bool {
         let (Some(one), Some(two)) = (&self.start, &other.start) else { return false };
-        one.asked.borrow().iter().all(|(name, what)| {
+        let asked = one.asked.borrow();
+        let is_alike = |name: &Bytes, what: &For| {
             let (a, b) = (one.get(name), two.get(name));
             let is_plain = |var: &Option<Cow<'_, V>>| var.as_ref().is_none_or(|var| var.is_plain(name));
             let is_replaced_alike = || a.as_ref().map(|var| var.without_value()) == b.as_ref().map(|var| var.without_value());
@@ -247,7 +248,10 @@ impl<V: Variable> Vars<V> {
                 For::Replacing => is_replaced_alike(),
                 For::Value => a == b,
             }
-        })
+        };
+        // What was handed in alike is alike, unless the shell made something of it.
+        let mut differing = one.handed.differing(&two.handed).chain(one.own()).chain(two.own());
+        differing.all(|name| asked.get(name).is_none_or(|what| is_alike(name, what)))
     }
 
     /// Takes the changes for those from another start.
@@ -266,11 +270,18 @@ impl<V: Variable> Vars<V> {
         self.changed.look(name).unwrap_or_else(from_start)
     }
 
-    /// Returns all that may not be as it was handed in, in no order.
-    pub(super) fn moved(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, V>)> {
-        // In a fog all is.
+    /// Returns the names that were changed or taken out, in no order.
+    pub(super) fn changed(&self) -> impl Iterator<Item = &Bytes> {
+        self.changed.names()
+    }
+
+    /// Returns some names and those that the shell itself made something of, and in a fog all that was handed in: what may
+    /// not be as it was handed in, if those are the ones that were changed.
+    pub(super) fn others<'a>(&'a self, changed: &'a [Bytes]) -> impl Iterator<Item = &'a Bytes> {
         let handed = self.start.iter().filter(|_| self.changed.is_foggy()).flat_map(|start| start.handed());
-        self.changed.iter().chain(self.untouched(self.start.iter().flat_map(|start| start.own()).chain(handed)))
+        let handed = handed.filter(|name| self.at_first(name).is_some());
+        let untouched = self.start.iter().flat_map(|start| start.own()).chain(handed);
+        changed.iter().chain(untouched.filter(|name| self.changed.look(name).is_none()))
     }
 
     /// Returns all of them, in no order.
@@ -283,13 +294,6 @@ impl<V: Variable> Vars<V> {
     fn untouched<'a>(&'a self, names: impl Iterator<Item = &'a Bytes>) -> impl Iterator<Item = (&'a Bytes, Cow<'a, V>)> {
         let names = names.filter(|name| self.changed.look(name).is_none());
         names.filter_map(|name| Some((name, self.at_last(name)?)))
-    }
-
-    /// Returns the names that were taken out, in no order.
-    pub(super) fn removed(&self) -> impl Iterator<Item = &Bytes> {
-        let own = self.start.iter().flat_map(|start| &start.own);
-        let own = own.filter(|(name, var)| var.is_none() && self.changed.look(name).is_none());
-        self.changed.removed().chain(own.map(|(name, _)| name))
     }
 }
 
@@ -354,6 +358,8 @@ impl Vars {
 
 #[cfg(test)]
 mod tests {
+    use std::collections::BTreeSet;
+
     use super::*;
 
     fn text(value: &'static str) -> Var {
@@ -470,23 +476,19 @@ mod tests {
             Vars::new(start)
         };
         let moved = |vars: &Vars| {
-            let mut names: Vec<_> = vars.moved().map(|(name, _)| String::from_utf8_lossy(name).into_owned()).collect();
-            names.sort();
-            names.join(" ")
-        };
-        let removed = |vars: &Vars| {
-            let mut names: Vec<_> = vars.removed().map(|name| String::from_utf8_lossy(name).into_owned()).collect();
-            names.sort();
-            names.join(" ")
+            let changed: Vec<Bytes> = vars.changed().cloned().collect();
+            let (there, gone): (BTreeSet<_>, BTreeSet<_>) =
+                vars.others(&changed).map(|name| String::from_utf8_lossy(name)).partition(|name| vars.at_last(name.as_bytes()).is_some());
+            [there, gone].map(|names| names.into_iter().collect::<Vec<_>>().join(" "))
         };
         let mut vars = begin();
-        assert_eq!((moved(&vars), removed(&vars)), ("SHLVL".to_owned(), "PS1".to_owned()));
+        assert_eq!(moved(&vars), ["SHLVL", "PS1"]);
         vars.insert(Bytes::from_static(b"TIDE"), text("low"));
         vars.insert(Bytes::from_static(b"PS1"), text("# "));
         vars.remove(b"GATE");
-        assert_eq!((moved(&vars), removed(&vars)), ("PS1 SHLVL TIDE".to_owned(), "GATE".to_owned()));
+        assert_eq!(moved(&vars), ["PS1 SHLVL TIDE", "GATE"]);
         vars.fog(&Doubt::new("so", None));
-        assert_eq!((moved(&vars), removed(&vars)), ("PIER PS1 SHLVL TIDE".to_owned(), "GATE".to_owned()));
+        assert_eq!(moved(&vars), ["PIER PS1 SHLVL TIDE", "GATE"]);
         // A name that is none is no variable, and none that was looked up is kept in mind by that.
         assert_eq!((vars.get(b"odd-name"), begin().all().count()), (None, 3));
         let other = Vars::new(Start::new(Handed::from(&crate::Block::from_vars([("PIER", "5")]))));

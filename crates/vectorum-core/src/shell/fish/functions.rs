@@ -254,7 +254,7 @@ impl Fish<'_> {
         if let Some(state) = self.live.as_mut().filter(|_| !function.is_open) {
             let keep = state.scopes.iter().position(|s| matches!(s.kind, Kept::Function | Kept::Block));
             let hidden = state.scopes.split_off(keep.unwrap_or(state.scopes.len()));
-            for (name, var) in hidden.iter().flat_map(|s| s.vars.moved()) {
+            for (name, var) in hidden.iter().flat_map(|s| s.vars.changed().filter_map(|name| Some((name, s.vars.get(name)?)))) {
                 if var.exported != Some(false) {
                     copies.insert(name.clone(), var.into_owned());
                 }

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::super::decided::Decided;
 use super::super::log::Log;
 use super::*;
 
@@ -246,6 +247,7 @@ impl Setting {
         if let Some((script, until)) = &self.script {
             fish.until = Some(until.clone());
             if fish.live.is_some() {
+                fish.set_status(0);
                 fish.run_file(script, None);
             }
             let rest = fish.live.take().filter(|s| s.open.is_some());
@@ -268,7 +270,9 @@ pub(crate) fn taken_in(
     let touched = Touched::new(ground.files);
     let mut fish = setting.fish(ground, &touched, setting.begin(ground.files, start));
     fish.run_file(path, None);
-    settle(fish.finish(), start)
+    let mut outcome = fish.finish();
+    outcome.decided = Arc::new(decided(&outcome));
+    settle(outcome, start)
 }
 
 /// Follows fish from its start to the program that it runs.
@@ -284,6 +288,7 @@ pub(crate) fn interpret(
     let mut begin = setting.begin(ground.files, start);
     let outcome = ground.shells.and_then(|shells| shells.find_fish(&setting, &begin)).unwrap_or_else(|| {
         let mut outcome = setting.follow(ground, begin.fork());
+        outcome.decided = Arc::new(decided(&outcome));
         if let Some(shells) = ground.shells {
             shells.keep_fish(setting, begin, &mut outcome);
         }
@@ -355,12 +360,17 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
         names.retain(|n| n.ends_with(b".fish"));
         names.sort();
         for name in names {
-            if seen.contains(&name) || fish.live.is_none() {
-                continue;
+            if fish.live.is_none() {
+                return;
             }
-            seen.push(name.clone());
-            let path = [&folder[..], b"/", &name].concat();
-            fish.run_file(&path, None);
+            // Whether the name came already and whether the file may be read is the status that is left, or with which
+            // the file begins; the configuration begins with that of the last of them (measured).
+            fish.set_status(0);
+            if !seen.contains(&name) {
+                seen.push(name.clone());
+                let path = [&folder[..], b"/", &name].concat();
+                fish.run_file(&path, None);
+            }
         }
     }
 }
@@ -370,7 +380,8 @@ impl Fish<'_> {
         let left = self.ended();
         let ended = Ended::of(self.live.is_some(), left.is_some());
         let Fish { live, log, skipped, read, .. } = self;
-        Outcome { state: live, ended, end: None, log: Arc::new(log), skipped, read, startup: Vec::new() }
+        let (log, decided, startup) = (Arc::new(log), Arc::default(), Vec::new());
+        Outcome { state: live, ended, end: None, log, decided, skipped, read, startup }
     }
 }
 
@@ -401,14 +412,45 @@ impl State {
     }
 }
 
+impl Var {
+    /// What is handed on of it.
+    fn last(self) -> Last {
+        let value = match &self.items {
+            Ok(items) => joined(items, if self.is_path { b":" } else { b" " }),
+            Err(doubt) => Val::Unknown(doubt.clone()),
+        };
+        Last::new(value, self.is_perhaps || self.exported.is_none(), self.site.filter(|site| !site.path.is_empty()))
+    }
+}
+
+/// What lines decided of what is handed on, whatever was handed in.
+fn decided(outcome: &Outcome<State>) -> Decided {
+    let state = outcome.state.as_ref();
+    // What hides all that was handed in under its name.
+    let changed = state.and_then(State::globals).into_iter().flat_map(Vars::changed);
+    let last = changed.map(|name| (name, state.and_then(|state| state.handed_on(name)).map(Var::last)));
+    let last = last.map(|(name, last)| (name, last.filter(|last| last.site.is_some())));
+    // What is set in other scopes only may be hidden by what was handed in.
+    let others = state.iter().flat_map(|state| state.scopes.iter().filter(|scope| scope.kind != Kept::Global));
+    Decided::of(last.chain(others.flat_map(|scope| scope.vars.changed().map(|name| (name, None)))), &outcome.log)
+}
+
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome<State>, start: &Handed) -> Started {
-    let Outcome { state, ended, end, log, skipped, read, startup } = outcome;
-    let mut started = Started { ended, end, log, skipped, read, startup, ..Started::default() };
+    let Outcome { state, ended, end, log, decided, skipped, read, startup } = outcome;
+    let mut started = Started { ended, end, log, decided, skipped, read, startup, ..Started::default() };
     let Some(state) = state else { return started };
     started.open.clone_from(&state.open);
-    let names = state.scopes.iter().flat_map(|s| s.vars.moved().map(|(name, _)| name).chain(s.vars.removed()));
-    for name in names.collect::<BTreeSet<&Bytes>>() {
+    let Some(globals) = state.globals() else { return started };
+    for name in globals.others(started.decided.others()).collect::<BTreeSet<&Bytes>>() {
+        if started.decided.contains(name) {
+            continue;
+        }
+        let is_own = name.starts_with(b"__fish") || name.starts_with(b"fish_");
+        let kept = globals.at_last(name).filter(|var| var.exported == Some(false) && !is_own);
+        if let Some(site) = kept.and_then(|var| var.site.clone()).filter(|site| !site.path.is_empty()) {
+            started.kept.push((name.clone(), site));
+        }
         let Some(var) = state.handed_on(name) else {
             if start.contains(name) {
                 let site = started.log.of(name).next_back().map(|a| a.site.clone());
@@ -416,30 +458,12 @@ fn settle(outcome: Outcome<State>, start: &Handed) -> Started {
             }
             continue;
         };
-        let value = match &var.items {
-            Ok(items) => joined(items, if var.is_path { b":" } else { b" " }),
-            Err(doubt) => Val::Unknown(doubt.clone()),
-        };
-        let may_be_absent = var.is_perhaps || var.exported.is_none();
-        if var.site.is_none() && start.get(name).is_some_and(|(was, perhaps)| was == value && perhaps == may_be_absent) {
-            continue;
-        }
-        let value = match value {
-            Val::Known(known) if may_be_absent => Val::Unknown(Rc::new(Doubt {
-                could_be: vec![known],
-                ..(*Doubt::new("the shell's files leave it open", None)).clone()
-            })),
-            other => other,
-        };
-        let site = var.site.filter(|s| !s.path.is_empty());
-        started.changed.insert(name.clone(), Last { value, may_be_absent, site });
-    }
-    for (name, var) in state.globals().into_iter().flat_map(Vars::moved) {
-        let is_own = name.starts_with(b"__fish") || name.starts_with(b"fish_");
-        if let (Some(false), false, Some(site)) = (var.exported, is_own, var.site.as_ref().filter(|s| !s.path.is_empty())) {
-            started.kept.push((name.clone(), site.clone()));
+        let is_by_itself = var.site.is_none();
+        let last = var.last();
+        let is_as_handed = || start.get(name).is_some_and(|was| was == (last.value.clone(), last.may_be_absent));
+        if !is_by_itself || !is_as_handed() {
+            started.changed.insert(name.clone(), last);
         }
     }
-    started.kept.sort_by(|(a, _), (b, _)| a.cmp(b));
     started
 }
