@@ -95,6 +95,10 @@ impl Variable for Var {
         self.exported == Some(true) && !self.is_perhaps && self.is_path == is_path_by_name(name)
     }
 
+    fn is_handed_plain(may_be_absent: bool) -> bool {
+        !may_be_absent
+    }
+
     fn without_value(&self) -> Var {
         Var { items: Ok(Vec::new()), site: self.site.clone(), ..*self }
     }
@@ -466,7 +470,7 @@ impl Fish<'_> {
 
 fn both(left: &Val, right: &Val) -> Val {
     match (left, right) {
-        (Val::Known(a), Val::Known(b)) => Val::of([&a[..], b].concat()),
+        (Val::Known(a), Val::Known(b)) => Val::Known([&a[..], b].concat().into()),
         (Val::Known(a), unknown) if a.is_empty() => unknown.clone(),
         (unknown, Val::Known(b)) if b.is_empty() => unknown.clone(),
         (Val::Unknown(doubt), _) | (_, Val::Unknown(doubt)) => {

@@ -46,10 +46,15 @@ impl Handed {
         self.0.contains_key(name)
     }
 
-    /// Returns the names that are not handed in alike here and there, in order.
-    pub(super) fn differing<'a>(&'a self, other: &'a Handed) -> impl Iterator<Item = &'a Bytes> {
+    /// Returns the names that are not handed in alike here and there, in order, each with what it is here and there.
+    pub(super) fn differing<'a>(
+        &'a self,
+        other: &'a Handed,
+    ) -> impl Iterator<Item = (&'a Bytes, Option<&'a Variable>, Option<&'a Variable>)> {
         self.0.diff(&other.0).map(|item| match item {
-            DiffItem::Add(name, _) | DiffItem::Remove(name, _) | DiffItem::Update { new: (name, _), .. } => name,
+            DiffItem::Add(name, there) => (name, None, Some(there)),
+            DiffItem::Remove(name, here) => (name, Some(here), None),
+            DiffItem::Update { old: (name, here), new: (_, there) } => (name, Some(here), Some(there)),
         })
     }
 

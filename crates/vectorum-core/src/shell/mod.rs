@@ -70,8 +70,8 @@ use std::cell::OnceCell;
 use bytes::Bytes;
 
 pub(crate) use around::NOTHING;
-pub(crate) use decided::Decided;
 pub use around::{Around, Condition};
+pub(crate) use decided::Decided;
 pub(crate) use handed::Handed;
 pub use known::Shells;
 pub use log::Log;

@@ -34,6 +34,9 @@ pub(super) trait Variable: Fogged {
     /// Whether it is a text without an attribute but its export.
     fn is_plain(&self, name: &[u8]) -> bool;
 
+    /// Whether whatever is handed in is that.
+    fn is_handed_plain(may_be_absent: bool) -> bool;
+
     /// The same with nothing for its value, unless it is a list.
     fn without_value(&self) -> Self;
 }
@@ -97,6 +100,10 @@ impl Variable for Var {
 
     fn is_plain(&self, _: &[u8]) -> bool {
         !self.can_be_list() && Var { content: Content::Unset, exported: Some(false), site: None, ..*self } == Var::unset()
+    }
+
+    fn is_handed_plain(_: bool) -> bool {
+        true
     }
 
     fn without_value(&self) -> Var {
@@ -250,8 +257,14 @@ impl<V: Variable> Vars<V> {
             }
         };
         // What was handed in alike is alike, unless the shell made something of it.
-        let mut differing = one.handed.differing(&two.handed).chain(one.own()).chain(two.own());
-        differing.all(|name| asked.get(name).is_none_or(|what| is_alike(name, what)))
+        let is_plain =
+            |handed: Option<&crate::route::Variable>| handed.is_none_or(|handed| V::is_handed_plain(handed.may_be_absent));
+        one.handed.differing(&two.handed).all(|(name, a, b)| {
+            let is_own = || one.own.contains_key(name) || two.own.contains_key(name);
+            asked
+                .get(name)
+                .is_none_or(|what| *what == For::Export && is_plain(a) && is_plain(b) && !is_own() || is_alike(name, what))
+        }) && one.own().chain(two.own()).all(|name| asked.get(name).is_none_or(|what| is_alike(name, what)))
     }
 
     /// Takes the changes for those from another start.
@@ -477,8 +490,10 @@ mod tests {
         };
         let moved = |vars: &Vars| {
             let changed: Vec<Bytes> = vars.changed().cloned().collect();
-            let (there, gone): (BTreeSet<_>, BTreeSet<_>) =
-                vars.others(&changed).map(|name| String::from_utf8_lossy(name)).partition(|name| vars.at_last(name.as_bytes()).is_some());
+            let (there, gone): (BTreeSet<_>, BTreeSet<_>) = vars
+                .others(&changed)
+                .map(|name| String::from_utf8_lossy(name))
+                .partition(|name| vars.at_last(name.as_bytes()).is_some());
             [there, gone].map(|names| names.into_iter().collect::<Vec<_>>().join(" "))
         };
         let mut vars = begin();

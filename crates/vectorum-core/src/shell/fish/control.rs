@@ -379,7 +379,7 @@ impl Fish<'_> {
         let mut fits = Ok(false);
         'all: for word in words {
             // Stars in patterns of `case` are no names of files.
-            let star = |p: &Part| if matches!(p, Part::Star) { Part::Text(b"*".to_vec()) } else { p.clone() };
+            let star = |p: &Part| if matches!(p, Part::Star) { Part::Text(Bytes::from_static(b"*")) } else { p.clone() };
             let plain = Word { parts: word.parts.iter().map(star).collect() };
             let patterns = self.fields(std::slice::from_ref(&plain)).unwrap_or_else(|doubt| vec![Val::Unknown(doubt)]);
             for pattern in patterns {

@@ -2,6 +2,8 @@
 
 use std::rc::Rc;
 
+use bytes::Bytes;
+
 use super::DEEPEST;
 use crate::shell::Trouble;
 
@@ -9,7 +11,7 @@ use crate::shell::Trouble;
 pub(in crate::shell) type Jobs = Parsed<Vec<Job>>;
 
 /// Reads a text as fish does: whole, or not at all.
-pub(in crate::shell) fn read(text: &[u8]) -> Jobs {
+pub(in crate::shell) fn read(text: &Bytes) -> Jobs {
     let skip = usize::from(text.starts_with(b"\xef\xbb\xbf")) * 3;
     let mut parser = Parser::new(text, skip);
     let jobs = parser.jobs()?;
@@ -18,10 +20,10 @@ pub(in crate::shell) fn read(text: &[u8]) -> Jobs {
 
 #[derive(Clone, Debug)]
 pub(super) enum Part {
-    Text(Vec<u8>),
-    Quoted(Vec<u8>),
+    Text(Bytes),
+    Quoted(Bytes),
     /// A variable, whether it is quoted, and which of its items are taken.
-    Name(Vec<u8>, bool, Option<Rc<Vec<Word>>>),
+    Name(Bytes, bool, Option<Rc<Vec<Word>>>),
     /// The variables that the items before it name, whether that is quoted, and which of their items are taken.
     Through(Box<Part>, bool, Option<Rc<Vec<Word>>>),
     /// What commands print, whether that is quoted, and which of its lines are taken.
@@ -71,7 +73,7 @@ pub(in crate::shell) struct Job {
     pub(super) joint: Joint,
     pub(super) negated: bool,
     /// Variables that stand before it and are for it alone.
-    pub(super) vars: Vec<(Vec<u8>, Word)>,
+    pub(super) vars: Vec<(Bytes, Word)>,
     pub(super) kind: Kinds,
     pub(super) redirects: Vec<Redirect>,
     pub(super) at: usize,
@@ -100,14 +102,33 @@ pub(super) enum Kinds {
     Command(Vec<Word>),
     If(Vec<(Vec<Job>, Vec<Job>)>, Vec<Job>),
     Switch(Word, Vec<(Vec<Word>, Vec<Job>)>),
-    For(Vec<u8>, Vec<Word>, Vec<Job>),
+    For(Bytes, Vec<Word>, Vec<Job>),
     While(Vec<Job>, Vec<Job>),
     Begin(Vec<Job>),
     Function(Vec<Word>, Rc<Vec<Job>>),
 }
 
+/// Whether a word ends before a byte.
+fn ends_word(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t' | b'\r' | b'\n' | b';' | b'&' | b'|' | b'<' | b'>' | b')')
+}
+
+/// Whether a byte is more than itself in a word, or ends it.
+fn is_sign(byte: u8) -> bool {
+    ends_word(byte) || matches!(byte, b'(' | b']' | b'{' | b'}' | b',' | b'\'' | b'"' | b'$' | b'*' | b'?' | b'~' | b'\\')
+}
+
+/// Two texts as one.
+fn behind(left: &Bytes, right: &Bytes) -> Bytes {
+    match (left.is_empty(), right.is_empty()) {
+        (true, _) => right.clone(),
+        (_, true) => left.clone(),
+        _ => [&left[..], right].concat().into(),
+    }
+}
+
 pub(super) struct Parser<'a> {
-    pub(super) text: &'a [u8],
+    pub(super) text: &'a Bytes,
     pub(super) at: usize,
     pub(super) depth: usize,
     /// Whether a comment stood between joined lines.
@@ -121,8 +142,19 @@ pub(super) struct Parser<'a> {
 pub(super) type Parsed<T> = Result<T, Trouble>;
 
 impl<'a> Parser<'a> {
-    pub(super) fn new(text: &'a [u8], at: usize) -> Parser<'a> {
+    pub(super) fn new(text: &'a Bytes, at: usize) -> Parser<'a> {
         Parser { text, at, depth: 0, is_odd: false, is_chosen: false, braces: 0 }
+    }
+
+    /// The text from a place up to where it stands now.
+    fn since(&self, from: usize) -> Bytes {
+        self.text.slice(from..self.at)
+    }
+
+    /// Passes over bytes up to one of some, or the end.
+    fn pass(&mut self, is_end: impl Fn(u8) -> bool) {
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        self.at += rest.iter().position(|b| is_end(*b)).unwrap_or(rest.len());
     }
 
     pub(super) fn peek(&self, ahead: usize) -> Option<u8> {
@@ -169,7 +201,7 @@ impl<'a> Parser<'a> {
 
     fn is_word(&self, word: &[u8]) -> bool {
         self.text.get(self.at..).is_some_and(|r| r.starts_with(word))
-            && self.peek(word.len()).is_none_or(|b| b" \t\r\n;&|)".contains(&b))
+            && self.peek(word.len()).is_none_or(|b| ends_word(b) && !matches!(b, b'<' | b'>'))
     }
 
     fn take_word(&mut self, word: &[u8]) -> bool {
@@ -253,7 +285,7 @@ impl<'a> Parser<'a> {
     }
 
     /// The variables that stand before a command.
-    fn own_vars(&mut self) -> Parsed<Vec<(Vec<u8>, Word)>> {
+    fn own_vars(&mut self) -> Parsed<Vec<(Bytes, Word)>> {
         let mut out = Vec::new();
         loop {
             self.blanks();
@@ -262,8 +294,9 @@ impl<'a> Parser<'a> {
             if length == 0 || rest.get(length) != Some(&b'=') {
                 return Ok(out);
             }
-            let name = rest.get(..length).unwrap_or_default().to_vec();
-            self.at += length + 1;
+            self.at += length;
+            let name = self.since(self.at - length);
+            self.at += 1;
             let word = match self.word() {
                 // It is an error only when that command is run.
                 Err(trouble) if trouble.is_error => return self.odd("a variable for one command"),
@@ -436,73 +469,90 @@ impl<'a> Parser<'a> {
 
     fn word_here(&mut self) -> Parsed<Option<Word>> {
         let start = self.at;
-        let mut parts = Vec::new();
-        let text = |parts: &mut Vec<Part>, byte: u8| match parts.last_mut() {
-            Some(Part::Text(text)) => text.push(byte),
-            _ => parts.push(Part::Text(vec![byte])),
-        };
-        while let Some(byte) = self.peek(0) {
-            match byte {
-                // Within a word it is text.
-                b'&' if self.at > start && self.peek(1).is_some_and(|b| !b" \t\r\n;&|<>)".contains(&b)) => {
-                    text(&mut parts, byte);
-                    self.at += 1;
-                }
-                b' ' | b'\t' | b'\r' | b'\n' | b';' | b'&' | b'|' | b')' | b'<' | b'>' => break,
-                b']' if self.is_chosen => break,
-                b'\'' => {
-                    self.at += 1;
-                    let mut quoted = Vec::new();
-                    loop {
-                        match (self.peek(0), self.peek(1)) {
-                            (None, _) => return self.wrong("a quote is not closed"),
-                            (Some(b'\''), _) => break,
-                            (Some(b'\\'), Some(next @ (b'\'' | b'\\'))) => {
-                                quoted.push(next);
-                                self.at += 2;
-                            }
-                            (Some(other), _) => {
-                                quoted.push(other);
-                                self.at += 1;
-                            }
-                        }
-                    }
-                    self.at += 1;
-                    parts.push(Part::Quoted(quoted));
-                }
-                b'"' => self.double(&mut parts)?,
-                b'$' if self.peek(1) == Some(b'(') => {
+        let mut parts = Vec::with_capacity(1);
+        loop {
+            let from = self.at;
+            self.pass_text(start);
+            match parts.last_mut() {
+                _ if self.at == from => {}
+                // A line goes on within a text.
+                Some(Part::Text(text)) => *text = behind(text, &self.since(from)),
+                _ => parts.push(Part::Text(self.since(from))),
+            }
+            match self.peek(0) {
+                None | Some(b' ' | b'\t' | b'\r' | b'\n' | b';' | b'&' | b'|' | b')' | b'<' | b'>' | b']' | b'}' | b',') => break,
+                Some(b'\'') => parts.push(Part::Quoted(self.single()?)),
+                Some(b'"') => self.double(&mut parts)?,
+                Some(b'$') if self.peek(1) == Some(b'(') => {
                     self.at += 1;
                     parts.push(self.output(false)?);
                 }
-                b'$' => parts.push(self.name(false)?),
-                b'(' => parts.push(self.output(false)?),
-                b'{' => self.braces(&mut parts)?,
-                b'}' | b',' if self.braces > 0 => break,
-                b'*' if self.peek(1) != Some(b'*') && !matches!(parts.last(), Some(Part::Star)) => {
+                Some(b'$') => parts.push(self.name(false)?),
+                Some(b'(') => parts.push(self.output(false)?),
+                Some(b'{') => self.braces(&mut parts)?,
+                Some(b'*') if self.peek(1) != Some(b'*') && !matches!(parts.last(), Some(Part::Star)) => {
                     self.at += 1;
                     parts.push(Part::Star);
                 }
-                b'*' | b'?' => {
+                Some(b'*' | b'?') => {
                     self.at += 1;
                     parts.push(Part::Unfollowed("a pattern of file names"));
                 }
-                b'~' if self.at == start => {
+                Some(b'\\') => self.escape(&mut parts)?,
+                // A tilde at the beginning: all else is text.
+                Some(_) => {
                     self.at += 1;
                     if self.braces == 0 && self.peek(0).is_none_or(|b| b"/ \t\n;)".contains(&b)) {
-                        parts.push(Part::Name(b"HOME".to_vec(), true, None));
+                        parts.push(Part::Name(Bytes::from_static(b"HOME"), true, None));
                     } else {
                         parts.push(Part::Unfollowed("somebody's home folder"));
                     }
                 }
-                b'\\' => self.escape(&mut parts)?,
-                byte => {
-                    text(&mut parts, byte);
-                    self.at += 1;
-                }
             }
         }
         Ok((self.at > start).then_some(Word { parts }))
+    }
+
+    /// Passes over what is text in a word that begins at a place.
+    fn pass_text(&mut self, start: usize) {
+        loop {
+            self.pass(is_sign);
+            match self.peek(0) {
+                // Within a word it is text.
+                Some(b'&') if self.at > start && self.peek(1).is_some_and(|b| !ends_word(b)) => self.at += 1,
+                Some(b']') if !self.is_chosen => self.at += 1,
+                Some(b'}' | b',') if self.braces == 0 => self.at += 1,
+                Some(b'~') if self.at > start => self.at += 1,
+                _ => return,
+            }
+        }
+    }
+
+    /// Takes a text in single quotes.
+    fn single(&mut self) -> Parsed<Bytes> {
+        self.at += 1;
+        let mut quoted = Bytes::new();
+        loop {
+            let from = self.at;
+            self.pass(|b| matches!(b, b'\'' | b'\\'));
+            quoted = behind(&quoted, &self.since(from));
+            let from = match (self.peek(0), self.peek(1)) {
+                (None, _) => return self.wrong("a quote is not closed"),
+                (Some(b'\\'), Some(b'\'' | b'\\')) => {
+                    self.at += 2;
+                    self.at - 1
+                }
+                (Some(b'\\'), _) => {
+                    self.at += 1;
+                    self.at - 1
+                }
+                _ => {
+                    self.at += 1;
+                    return Ok(quoted);
+                }
+            };
+            quoted = behind(&quoted, &self.since(from));
+        }
     }
 
     /// Takes one of several words in braces; without a comma and a variable they are a text.
@@ -524,11 +574,11 @@ impl<'a> Parser<'a> {
         self.braces = outer;
         let is_text = |p: &Part| matches!(p, Part::Text(_) | Part::Quoted(_));
         match &words[..] {
-            [one] if one.parts.is_empty() => parts.push(Part::Quoted(self.text.get(start..self.at).unwrap_or_default().to_vec())),
+            [one] if one.parts.is_empty() => parts.push(Part::Quoted(self.since(start))),
             [one] if one.parts.iter().all(is_text) => {
-                parts.push(Part::Quoted(b"{".to_vec()));
+                parts.push(Part::Quoted(Bytes::from_static(b"{")));
                 parts.extend(one.parts.iter().cloned());
-                parts.push(Part::Quoted(b"}".to_vec()));
+                parts.push(Part::Quoted(Bytes::from_static(b"}")));
             }
             _ => parts.push(Part::Braces(words)),
         }
@@ -556,39 +606,48 @@ impl<'a> Parser<'a> {
             }
             other => other,
         };
-        parts.push(Part::Quoted(vec![plain]));
+        parts.push(Part::Quoted(Bytes::copy_from_slice(&[plain])));
         Ok(())
     }
 
     fn double(&mut self, parts: &mut Vec<Part>) -> Parsed<()> {
         self.at += 1;
-        let mut quoted = Vec::new();
+        let before = parts.len();
+        let mut quoted = Bytes::new();
         loop {
+            let from = self.at;
+            self.pass(|b| matches!(b, b'"' | b'\\' | b'$'));
+            quoted = behind(&quoted, &self.since(from));
             match (self.peek(0), self.peek(1)) {
                 (None, _) => return self.wrong("a quote is not closed"),
                 (Some(b'"'), _) => break,
                 (Some(b'\\'), Some(b'\n')) => self.at += 2,
-                (Some(b'\\'), Some(next @ (b'"' | b'\\' | b'$'))) => {
-                    quoted.push(next);
+                (Some(b'\\'), Some(b'"' | b'\\' | b'$')) => {
                     self.at += 2;
+                    quoted = behind(&quoted, &self.since(self.at - 1));
                 }
-                (Some(b'$'), Some(b'(')) => {
-                    parts.push(Part::Quoted(std::mem::take(&mut quoted)));
+                (Some(b'\\'), _) => {
                     self.at += 1;
-                    parts.push(self.output(true)?);
+                    quoted = behind(&quoted, &self.since(self.at - 1));
                 }
-                (Some(b'$'), _) => {
-                    parts.push(Part::Quoted(std::mem::take(&mut quoted)));
-                    parts.push(self.name(true)?);
-                }
-                (Some(other), _) => {
-                    quoted.push(other);
-                    self.at += 1;
+                (_, next) => {
+                    if !quoted.is_empty() {
+                        parts.push(Part::Quoted(std::mem::take(&mut quoted)));
+                    }
+                    if next == Some(b'(') {
+                        self.at += 1;
+                        parts.push(self.output(true)?);
+                    } else {
+                        parts.push(self.name(true)?);
+                    }
                 }
             }
         }
         self.at += 1;
-        parts.push(Part::Quoted(quoted));
+        // Quotes with nothing between them are an empty word.
+        if !quoted.is_empty() || parts.len() == before {
+            parts.push(Part::Quoted(quoted));
+        }
         Ok(())
     }
 
@@ -598,7 +657,7 @@ impl<'a> Parser<'a> {
         while self.peek(0).is_some_and(|b| b.is_ascii_alphanumeric() || b == b'_' || b >= 0x80) {
             self.at += 1;
         }
-        let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+        let name = self.since(from);
         if self.peek(0) == Some(b'\\') && self.peek(1) == Some(b'\n') {
             return self.odd("a name over two lines");
         }
@@ -671,7 +730,8 @@ mod tests {
             for depth in [3, 20_000] {
                 let text = format!("set x {}y{}\n", open.repeat(depth), close.repeat(depth));
                 let text = if open.ends_with("; ") { text.replacen("set x ", "", 1) } else { text };
-                let mut parser = Parser::new(text.as_bytes(), 0);
+                let text = Bytes::from(text);
+                let mut parser = Parser::new(&text, 0);
                 let read = parser.jobs();
                 assert_eq!(read.is_ok(), depth == 3, "{open}");
             }
@@ -681,7 +741,8 @@ mod tests {
     proptest! {
         #[test]
         fn any_text_is_taken_or_refused(text in "[a-z$(){}\\[\\]\"'|&;<>#*? \n\\\\=0-9]{0,60}") {
-            let mut parser = Parser::new(text.as_bytes(), 0);
+            let text = Bytes::from(text);
+                let mut parser = Parser::new(&text, 0);
             if parser.jobs().is_ok() {
                 prop_assert!(parser.at <= text.len());
             }

@@ -9,7 +9,10 @@ impl Fish<'_> {
     pub(super) fn fields(&mut self, words: &[Word]) -> Result<Vec<Val>, Rc<Doubt>> {
         let mut out = Vec::new();
         for word in words {
-            out.extend(self.expand(word)?);
+            match &word.parts[..] {
+                [Part::Text(text) | Part::Quoted(text)] => out.push(Val::Known(text.clone())),
+                _ => out.extend(self.expand(word)?),
+            }
             if out.len() > 5000 {
                 return Err(self.doubt("a command has too many words"));
             }
@@ -20,11 +23,11 @@ impl Fish<'_> {
 
     pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Rc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
-        let mut out: Vec<Val> = vec![Val::of(b"")];
+        let mut out: Option<Vec<Val>> = None;
         let (mut has_braces, mut has_list) = (false, false);
         for part in &word.parts {
             let values: Vec<Val> = match part {
-                Part::Text(text) | Part::Quoted(text) => vec![Val::of(text)],
+                Part::Text(text) | Part::Quoted(text) => vec![Val::Known(text.clone())],
                 Part::Star => vec![Val::of([STAR])],
                 Part::Unfollowed(why) => return Err(self.doubt(why)),
                 Part::Name(name, quoted, chosen) => {
@@ -92,17 +95,16 @@ impl Fish<'_> {
             if has_braces && has_list {
                 return Err(self.doubt("a list beside braces"));
             }
-            let mut next = Vec::new();
-            for right in &values {
-                for left in &out {
-                    next.push(both(left, right));
-                }
-            }
+            let next = match &out {
+                None => values,
+                Some(out) => values.iter().flat_map(|right| out.iter().map(|left| both(left, right))).collect(),
+            };
             if next.len() > 5000 {
                 return Err(self.doubt("a command has too many words"));
             }
-            out = next;
+            out = Some(next);
         }
+        let out = out.unwrap_or_else(|| vec![Val::of(b"")]);
         if !word.parts.iter().any(|p| matches!(p, Part::Star)) {
             return Ok(out);
         }
