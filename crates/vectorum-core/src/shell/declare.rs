@@ -236,9 +236,9 @@ impl Machine<'_> {
             Some(value) if assignment.adds => {
                 let old = self.content_of(&assignment.name);
                 let content = plus(&assignment.name, old, &value, self);
-                self.assign(&assignment.name, content, attributes.exported)
+                self.assign_to(&assignment.name, content, attributes.exported)
             }
-            Some(value) => self.assign(&assignment.name, Content::Set(value), attributes.exported),
+            Some(value) => self.assign_to(&assignment.name, Content::Set(value), attributes.exported),
             None => self.apply(assignment, attributes.exported),
         };
         if done { self.mark(&assignment.name, attributes) } else { self.refused() }
@@ -283,9 +283,9 @@ impl Machine<'_> {
         }
     }
 
-    fn declare_text(&mut self, text: &[u8], attributes: Attributes) {
+    fn declare_text(&mut self, text: &Bytes, attributes: Attributes) {
         let (name, value) = match memchr::memchr(b'=', text) {
-            Some(at) => (text.get(..at).unwrap_or_default(), text.get(at + 1..)),
+            Some(at) => (&text.slice(..at), Some(text.slice(at + 1..))),
             None => (text, None),
         };
         let is_name = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
@@ -307,7 +307,7 @@ impl Machine<'_> {
         self.mark_odd(name, attributes);
         match value {
             Some(value) => {
-                if !self.assign(name, Content::Set(Val::of(value)), attributes.exported) {
+                if !self.assign_to(name, Content::Set(Val::Known(value)), attributes.exported) {
                     return self.refused();
                 }
             }
@@ -343,8 +343,8 @@ impl Machine<'_> {
         self.mark(name, attributes);
     }
 
-    fn is_readonly(&self, name: &[u8]) -> bool {
-        self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
+    fn is_readonly(&self, name: &Bytes) -> bool {
+        self.live.as_ref().and_then(|s| s.vars.look_for(name, For::Export)).is_some_and(|v| v.readonly)
     }
 
     /// A declaration that is refused: the name is held fast.

@@ -301,7 +301,7 @@ impl Machine<'_> {
         }
         // A list of which nothing is known is one all the same, and zsh hands none on.
         let is_lost = matches!((&assignment.value, &content), (Assigned::Array(_), Content::Perhaps(_)));
-        let done = self.assign(&assignment.name, content, exported);
+        let done = self.assign_to(&assignment.name, content, exported);
         if is_lost
             && self.dialect == Dialect::Zsh
             && let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&assignment.name))

@@ -9,7 +9,7 @@ use super::machine::{Assigned, LONGEST, Machine};
 use super::state::{Content, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
-use super::vars::For;
+use super::vars::{For, Variable};
 
 /// Names that zsh sets by itself at times, and that may be set to anything.
 const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"match", b"MATCH", b"OPTARG", b"ZLE_RPROMPT_INDENT"];
@@ -232,6 +232,12 @@ impl Machine<'_> {
     /// Sets a name as an assignment does. `exported` says otherwise than `set -a` does. Returns whether
     /// it could be set.
     pub(super) fn assign(&mut self, name: &[u8], content: Content, exported: Option<bool>) -> bool {
+        let name = self.live.as_ref().map_or_else(Bytes::new, |state| state.vars.name(name));
+        self.assign_to(&name, content, exported)
+    }
+
+    /// The same for a name that can be shared.
+    pub(super) fn assign_to(&mut self, name: &Bytes, content: Content, exported: Option<bool>) -> bool {
         let site = self.here();
         if let Some(tied) = self.tied(name) {
             let joined = match content {
@@ -246,10 +252,10 @@ impl Machine<'_> {
             };
             return self.assign(tied, joined, exported);
         }
-        let is_special = self.is_special(name) && name != b"_";
+        let is_special = self.is_special(name) && name != "_";
         let is_free = || {
-            FREELY_SET.contains(&name)
-                || NUMBERS.contains(&name) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value))
+            FREELY_SET.contains(&&name[..])
+                || NUMBERS.contains(&&name[..]) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value))
         };
         let keeps_its_own = || matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free();
         if is_special && keeps_its_own() && self.quiet == 0 && !self.source.path.is_empty() {
@@ -258,14 +264,14 @@ impl Machine<'_> {
             return true;
         }
         let what = if exported == Some(true) { For::Export } else { For::Replacing };
-        let (is_new, may_be_fast, is_fast) = match self.live.as_ref().and_then(|s| s.vars.look(name, what)) {
-            Some(var) => (false, var.may_be_readonly && !var.readonly, var.readonly),
-            None => (true, false, false),
-        };
-        if is_fast {
+        let before = self.live.as_ref().and_then(|s| s.vars.look_for(name, what));
+        let is_new = before.is_none();
+        // What it was is gone unless it is a list.
+        let emptied = before.map_or_else(Var::unset, |var| var.without_value());
+        if emptied.readonly {
             return false;
         }
-        if may_be_fast {
+        if emptied.may_be_readonly {
             let doubt = self.doubt("whether the name is held fast is not known");
             self.fork(&doubt, Self::fail_hard, |_| {});
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
@@ -275,9 +281,8 @@ impl Machine<'_> {
         }
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
-        let name = state.vars.name(name);
         let open = state.open.is_some();
-        let var = state.vars.replaced(&name, what);
+        let var = state.vars.put(name, emptied);
         if is_special {
             // What becomes of it is the shell's own affair.
             let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));
@@ -344,7 +349,7 @@ impl Machine<'_> {
             let held = var.content.value().map(|v| crate::route::Held::of(&v));
             self.log.push(Assigned { name: name.clone(), held, site, around: self.around.clone() });
         }
-        self.unsettle(&name);
+        self.unsettle(name);
         if may_fail {
             // What is no expression is an error.
             let doubt = self.doubt("a variable that holds a number");

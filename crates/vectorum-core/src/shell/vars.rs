@@ -172,11 +172,11 @@ impl<V: Variable> Vars<V> {
         Vars { start: self.start.clone(), changed: self.changed.fork() }
     }
 
-    fn at_start(&self, name: &[u8], what: For) -> Option<Cow<'_, V>> {
+    fn at_start(&self, name: &[u8], what: For, owned: impl FnOnce() -> Bytes) -> Option<Cow<'_, V>> {
         let start = self.start.as_ref()?;
         let was_asked = start.asked.borrow().get(name).copied();
         if was_asked.is_none_or(|had| what > had) {
-            start.asked.borrow_mut().insert(Bytes::copy_from_slice(name), what);
+            start.asked.borrow_mut().insert(owned(), what);
         }
         start.get(name).map(|var| self.changed.seen_from_before(var))
     }
@@ -187,10 +187,13 @@ impl<V: Variable> Vars<V> {
 
     /// Returns a variable of which no more than that is of account.
     pub(super) fn look(&self, name: &[u8], what: For) -> Option<Cow<'_, V>> {
-        match self.changed.look(name) {
-            Some(var) => var,
-            None => self.at_start(name, what),
-        }
+        let at_start = || self.at_start(name, what, || Bytes::copy_from_slice(name));
+        self.changed.look(name).unwrap_or_else(at_start)
+    }
+
+    /// The same for a name that can be shared.
+    pub(super) fn look_for(&self, name: &Bytes, what: For) -> Option<Cow<'_, V>> {
+        self.changed.look(name).unwrap_or_else(|| self.at_start(name, what, || name.clone()))
     }
 
     /// Returns a name as it is kept here.
@@ -336,21 +339,17 @@ impl Vars {
     /// Returns a variable, made anew where there is none.
     pub(super) fn get_or_insert_with(&mut self, name: &[u8], make: impl FnOnce() -> Var) -> &mut Var {
         let name = self.name(name);
-        self.slot(&name, For::Value, |var| var.map_or_else(make, Cow::into_owned))
-    }
-
-    /// Returns a variable whose value is to be another one; what it was is gone unless it is a list.
-    pub(super) fn replaced(&mut self, name: &Bytes, what: For) -> &mut Var {
-        self.slot(name, what, |var| var.map_or_else(Var::unset, |var| var.without_value()))
-    }
-
-    /// Returns a variable to be changed. One that was not changed since the last fork is what `make` makes of it.
-    fn slot(&mut self, name: &Bytes, what: For, make: impl FnOnce(Option<Cow<'_, Var>>) -> Var) -> &mut Var {
-        let made = match self.changed.fresh(name) {
+        // One that was not changed since the last fork has no place of its own yet.
+        let made = match self.changed.fresh(&name) {
             Some(_) => None,
-            None => Some(make(self.look(name, what))),
+            None => Some(self.get(&name).map_or_else(make, Cow::into_owned)),
         };
-        self.changed.place(name, made, Var::unset)
+        self.changed.place(&name, made, Var::unset)
+    }
+
+    /// Puts a variable in and returns it, to be changed.
+    pub(super) fn put(&mut self, name: &Bytes, var: Var) -> &mut Var {
+        self.changed.place(name, Some(var), Var::unset)
     }
 
     pub(super) fn get_mut(&mut self, name: &[u8]) -> Option<&mut Var> {
@@ -439,8 +438,9 @@ mod tests {
             assert_eq!(first.is_alike(&fast("1001"), nowhere), alike, "{what:?}");
         }
         // What is set anew says nothing of what it was.
-        let mut first = vars(&[("TIDE", text("low"))]);
-        assert_eq!(first.replaced(&name, For::Replacing).content, Content::Set(Val::of("")));
+        let first = vars(&[("TIDE", text("low"))]);
+        let replaced = first.look_for(&name, For::Replacing).map(|var| var.without_value().content);
+        assert_eq!(replaced, Some(Content::Set(Val::of(""))));
     }
 
     #[test]
