@@ -1,6 +1,6 @@
 //! Commands made of others: conditions, loops, cases, functions and tests.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use smallvec::smallvec;
 
@@ -38,7 +38,7 @@ impl Parser<'_> {
             return self.trouble("a function without a body");
         }
         let body = self.command()?;
-        Ok(Command { end: self.at, kind: Kind::Function(name, Rc::new(body), by_word), redirects: Vec::new(), at })
+        Ok(Command { end: self.at, kind: Kind::Function(name, Arc::new(body), by_word), redirects: Vec::new(), at })
     }
 
     /// Takes a compound command; a simple one is left for the caller.

@@ -367,6 +367,7 @@ impl Machine<'_> {
         match values {
             Ok(values) if values.is_empty() => self.nothing_ran(),
             Ok(values) => {
+                self.read_ahead([body], Some((name, &values)));
                 self.enter(Boundary::Loop);
                 for value in values {
                     if self.is_spent() {

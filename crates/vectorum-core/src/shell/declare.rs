@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -15,7 +16,7 @@ use super::vars::For;
 /// A word of a declaration, expanded.
 #[derive(Clone)]
 pub(super) enum Declared {
-    Assignment(Rc<Assignment>, Option<Val>),
+    Assignment(Arc<Assignment>, Option<Val>),
     Text(Bytes),
 }
 
@@ -59,7 +60,7 @@ impl Machine<'_> {
                         }
                         _ => None,
                     };
-                    out.push(Declared::Assignment(Rc::clone(assignment), value));
+                    out.push(Declared::Assignment(Arc::clone(assignment), value));
                 }
                 None => {
                     for field in self.fields(std::slice::from_ref(word))? {

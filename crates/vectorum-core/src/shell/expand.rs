@@ -1,6 +1,7 @@
 //! Words into fields: parameters, output of commands, sums, splitting, names of files.
 
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 use smallvec::{SmallVec, smallvec};
@@ -575,7 +576,7 @@ impl Machine<'_> {
     }
 
     /// The output of commands, without line ends at its end.
-    pub(super) fn output(&mut self, commands: &Rc<Result<List, Trouble>>) -> Val {
+    pub(super) fn output(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
         let Ok(list) = &**commands else {
             return Val::Unknown(self.doubt("commands whose output is used cannot be read"));
         };

@@ -20,6 +20,7 @@ use std::borrow::Cow;
 use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -29,6 +30,7 @@ use self::options::{Letter, Options, SCOPES};
 use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
 use self::startup::Manner;
 use super::Source;
+use super::ahead;
 use super::around::Around;
 use super::branch::{self, Branch, Left};
 use super::foggy::Fogged;
@@ -156,7 +158,7 @@ struct Fish<'a> {
     captures: usize,
     /// Names that something may set at any time.
     restless: BTreeSet<Bytes>,
-    source: Rc<Source>,
+    source: Arc<Source>,
     at: usize,
     steps: Steps,
     /// How the line that runs came to be run.
@@ -375,13 +377,23 @@ impl Fish<'_> {
         self.steps.is_spent() || self.live.is_none()
     }
 
+    /// Has files read that are taken in one after the other.
+    fn read_ahead(&self, paths: impl Iterator<Item = Vec<u8>>) {
+        let Some(shells) = self.ground.shells else { return };
+        let files = paths.filter_map(|path| match content(self.ground, self.account, &path) {
+            Content::Bytes(text) => Some(shells.source(None, &path, text)),
+            _ => None,
+        });
+        ahead::read(None, files.collect());
+    }
+
     fn run_file(&mut self, path: &[u8], arguments: Option<&[Val]>) {
         match content(self.ground, self.account, path) {
             Content::Bytes(text) => {
                 self.read.push(Bytes::copy_from_slice(path));
                 let source = match self.ground.shells {
                     Some(shells) => shells.source(None, path, text),
-                    None => Rc::new(Source::new(Bytes::copy_from_slice(path), text)),
+                    None => Arc::new(Source::new(Bytes::copy_from_slice(path), text)),
                 };
                 self.run_source(&source, arguments);
             }
@@ -391,7 +403,7 @@ impl Fish<'_> {
     }
 
     /// Runs a text as a file: it can be left, and has a scope of its own, and arguments where it is taken in.
-    fn run_source(&mut self, source: &Rc<Source>, arguments: Option<&[Val]>) {
+    fn run_source(&mut self, source: &Arc<Source>, arguments: Option<&[Val]>) {
         self.push(Kept::Block);
         if let Some(arguments) = arguments {
             self.put(b"argv", Some(Kept::Block), arguments.to_vec(), None, None);
@@ -400,7 +412,7 @@ impl Fish<'_> {
         self.pop();
     }
 
-    fn run_text(&mut self, source: &Rc<Source>) {
+    fn run_text(&mut self, source: &Arc<Source>) {
         if self.depth > DEEPEST {
             return self.fog("files and functions call each other too deep");
         }

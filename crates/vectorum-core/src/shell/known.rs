@@ -3,6 +3,7 @@
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -65,7 +66,7 @@ type Read = (Option<Dialect>, Bytes);
 pub struct Shells {
     followed: RefCell<Vec<Followed<Setting, State>>>,
     fishes: RefCell<Vec<Followed<fish::Setting, fish::State>>>,
-    sources: RefCell<HashMap<Read, Rc<Source>>>,
+    sources: RefCell<HashMap<Read, Arc<Source>>>,
 }
 
 impl Shells {
@@ -104,12 +105,12 @@ impl Shells {
     }
 
     /// Returns a file with what it says; it is read once. Without a dialect it is one of fish.
-    pub(super) fn source(&self, dialect: Option<Dialect>, path: &[u8], text: Bytes) -> Rc<Source> {
+    pub(super) fn source(&self, dialect: Option<Dialect>, path: &[u8], text: Bytes) -> Arc<Source> {
         let path = Bytes::copy_from_slice(path);
         let mut sources = self.sources.borrow_mut();
-        let source = sources.entry((dialect, path.clone())).or_insert_with(|| Rc::new(Source::new(path.clone(), text.clone())));
+        let source = sources.entry((dialect, path.clone())).or_insert_with(|| Arc::new(Source::new(path.clone(), text.clone())));
         if source.text != text {
-            *source = Rc::new(Source::new(path, text));
+            *source = Arc::new(Source::new(path, text));
         }
         source.clone()
     }

@@ -153,7 +153,7 @@ pub(super) struct Machine<'a> {
     pub(super) is_login: Option<bool>,
     pub(super) live: Option<State>,
     pub(super) frames: Vec<Frame>,
-    pub(super) source: Rc<Source>,
+    pub(super) source: Arc<Source>,
     pub(super) at: usize,
     pub(super) steps: Steps,
     depth: usize,
@@ -223,7 +223,7 @@ impl<'a> Machine<'a> {
             is_login: None,
             live: Some(state),
             frames: vec![Frame::new(Boundary::Shell)],
-            source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
+            source: Arc::new(Source::new(Bytes::new(), Bytes::new())),
             at: 0,
             steps: Steps::up_to(STEPS),
             depth: 0,
@@ -375,7 +375,7 @@ impl<'a> Machine<'a> {
             host_view::Content::Bytes(text) => {
                 let source = match self.ground.shells {
                     Some(shells) => shells.source(Some(self.dialect), path, text),
-                    None => Rc::new(Source::new(Bytes::copy_from_slice(path), text)),
+                    None => Arc::new(Source::new(Bytes::copy_from_slice(path), text)),
                 };
                 self.run_source(&source, kind);
             }
@@ -385,7 +385,7 @@ impl<'a> Machine<'a> {
     }
 
     /// Runs a text's commands.
-    pub(super) fn run_source(&mut self, source: &Rc<Source>, kind: Boundary) {
+    pub(super) fn run_source(&mut self, source: &Arc<Source>, kind: Boundary) {
         if self.depth >= DEEPEST {
             return self.fog("files and functions call each other too deep");
         }
@@ -394,6 +394,9 @@ impl<'a> Machine<'a> {
         let outer_at = self.at;
         self.enter(kind);
         let tree = source.tree(self.dialect);
+        if kind == Boundary::Startup {
+            self.read_ahead(tree.lines(), None);
+        }
         let trouble = tree.trouble();
         // What is run within something else begins with the status from before, if it does anything.
         if kind == Boundary::Startup || tree.lines().all(|l| l.items.is_empty()) {

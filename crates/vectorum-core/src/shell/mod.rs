@@ -14,6 +14,7 @@
 
 #![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
 
+mod ahead;
 mod around;
 mod braces;
 mod branch;
@@ -65,7 +66,7 @@ mod variables;
 mod vars;
 mod words;
 
-use std::cell::OnceCell;
+use std::sync::OnceLock;
 
 use bytes::Bytes;
 
@@ -92,14 +93,14 @@ pub(crate) struct Source {
     lines: Vec<usize>,
     /// For a text within a file: the line of the command that evaluates it.
     fixed: Option<usize>,
-    tree: OnceCell<Tree>,
-    jobs: OnceCell<fish::Jobs>,
+    tree: OnceLock<Tree>,
+    jobs: OnceLock<fish::Jobs>,
 }
 
 impl Source {
     fn new(path: Bytes, text: Bytes) -> Source {
         let lines = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
-        Source { path, text, lines, fixed: None, tree: OnceCell::new(), jobs: OnceCell::new() }
+        Source { path, text, lines, fixed: None, tree: OnceLock::new(), jobs: OnceLock::new() }
     }
 
     /// Reads it, once.

@@ -1,8 +1,7 @@
 //! From bytes to a tree. Commands are taken one by one, as a shell takes them: what stands before
 //! an error is run.
 
-use std::cell::OnceCell;
-use std::rc::Rc;
+use std::sync::{Arc, OnceLock};
 
 use bytes::Bytes;
 use smallvec::{SmallVec, smallvec};
@@ -63,7 +62,7 @@ struct Awaited {
     is_quoted: bool,
     /// Whether tabs before its lines go.
     strips: bool,
-    document: Rc<OnceCell<Result<Vec<Part>, &'static str>>>,
+    document: Arc<OnceLock<Result<Vec<Part>, &'static str>>>,
 }
 
 impl<'a> Parser<'a> {
@@ -443,7 +442,7 @@ impl<'a> Parser<'a> {
                     }
                     Assigned::Array(_) => Word::new(Parts::new(), from, end),
                 };
-                word.assignment = Some(Rc::new(assignment));
+                word.assignment = Some(Arc::new(assignment));
                 push_word(&mut words, word);
                 continue;
             }
@@ -517,8 +516,8 @@ impl<'a> Parser<'a> {
             let mut is_quoted = false;
             flat(&word.parts, &mut delimiter, &mut is_quoted);
             // Its text stands below.
-            let document = Rc::new(OnceCell::new());
-            self.waiting.push(Awaited { delimiter, is_quoted, strips: operator == b"<<-", document: Rc::clone(&document) });
+            let document = Arc::new(OnceLock::new());
+            self.waiting.push(Awaited { delimiter, is_quoted, strips: operator == b"<<-", document: Arc::clone(&document) });
             word = Word::new(smallvec![Part::Document(document)], word.at, word.end);
         }
         Ok(Some(Redirect { operator, from: number, word }))

@@ -1,6 +1,6 @@
 //! What a dollar begins: parameters with what is done to them, outputs and sums.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -214,7 +214,7 @@ impl Parser<'_> {
         if !self.take(b")") {
             return self.trouble("a command in parentheses is not closed");
         }
-        Ok(Part::Output(Rc::new(Ok(list))))
+        Ok(Part::Output(Arc::new(Ok(list))))
     }
 
     pub(super) fn backticks(&mut self, in_double: bool) -> Parsed<Part> {
@@ -241,7 +241,7 @@ impl Parser<'_> {
         let list = parser
             .whole()
             .and_then(|list| if parser.at < inner.len() { parser.trouble("this cannot stand here") } else { Ok(list) });
-        Ok(Part::Output(Rc::new(list)))
+        Ok(Part::Output(Arc::new(list)))
     }
 
     pub(super) fn braced(&mut self, in_double: bool) -> Parsed<Part> {

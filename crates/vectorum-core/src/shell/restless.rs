@@ -2,7 +2,7 @@
 //! those names from there on.
 
 use std::collections::BTreeSet;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -25,7 +25,7 @@ pub(super) struct Restless {
     /// Whether that may be any name.
     is_all: bool,
     /// The traps: a function that is defined later may be run by one of them.
-    traps: Vec<Rc<Source>>,
+    traps: Vec<Arc<Source>>,
 }
 
 impl Restless {
@@ -57,7 +57,7 @@ impl Machine<'_> {
     /// From here on a text may be run between any two commands.
     pub(super) fn trap_with(&mut self, text: &[u8]) {
         let text = Bytes::copy_from_slice(text);
-        self.restless.traps.push(Rc::new(Source::new(self.source.path.clone(), text)));
+        self.restless.traps.push(Arc::new(Source::new(self.source.path.clone(), text)));
         self.look_at_traps();
     }
 

@@ -1,6 +1,7 @@
 //! Texts that run in this shell: `eval`, and files with their search rules.
 
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -17,7 +18,7 @@ impl Machine<'_> {
     pub(super) fn evaluate(&mut self, text: &[u8]) {
         let fixed = Some(self.source.line(self.at));
         let source = Source { fixed, ..Source::new(self.source.path.clone(), Bytes::copy_from_slice(text)) };
-        self.run_source(&Rc::new(source), Boundary::Text);
+        self.run_source(&Arc::new(source), Boundary::Text);
     }
 
     pub(super) fn eval(&mut self, arguments: &[Val]) {

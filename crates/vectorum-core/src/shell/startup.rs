@@ -409,7 +409,7 @@ impl Machine<'_> {
             Val::Known(text) => {
                 let place = self.read.last().cloned().unwrap_or_default();
                 let source = super::Source { fixed: Some(0), ..super::Source::new(place, text.clone()) };
-                self.run_source(&Rc::new(source), Boundary::Text);
+                self.run_source(&Arc::new(source), Boundary::Text);
             }
             Val::Unknown(_) => self.fog("what runs before each prompt is not known"),
         }
@@ -607,7 +607,7 @@ pub(crate) fn taken_in(
             if source.tree(dialect).trouble().is_some() {
                 return None;
             }
-            machine.run_source(&Rc::new(source), Boundary::Text);
+            machine.run_source(&Arc::new(source), Boundary::Text);
             let mut outcome = machine.finish();
             outcome.decided = Arc::new(decided(&outcome, dialect));
             settle(outcome, start, &invocation)

@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -90,8 +91,8 @@ impl Var {
 /// A function.
 #[derive(Clone, Debug)]
 pub(super) struct Function {
-    pub(super) body: Rc<Command>,
-    pub(super) source: Rc<super::Source>,
+    pub(super) body: Arc<Command>,
+    pub(super) source: Arc<super::Source>,
     /// Whether it is defined by the word `function`: in ksh only such a one has variables of its own.
     pub(super) by_word: bool,
     /// Whether zsh runs it as sh would.
@@ -102,7 +103,7 @@ pub(super) struct Function {
 
 impl PartialEq for Function {
     fn eq(&self, other: &Function) -> bool {
-        Rc::ptr_eq(&self.body, &other.body)
+        Arc::ptr_eq(&self.body, &other.body)
     }
 }
 

@@ -1,8 +1,7 @@
 //! The tree of a shell file: commands and words with their places in the bytes they came from.
 
-use std::cell::OnceCell;
 use std::ops::Deref;
-use std::rc::Rc;
+use std::sync::{Arc, OnceLock};
 
 use bytes::Bytes;
 use smallvec::SmallVec;
@@ -91,7 +90,7 @@ pub enum Kind {
     /// `case WORD in`.
     Case(Box<Word>, Vec<Arm>),
     /// A function and its body; whether it is defined by the word `function`.
-    Function(Vec<u8>, Rc<Command>, bool),
+    Function(Vec<u8>, Arc<Command>, bool),
     /// `[[ … ]]`.
     Test(Box<Test>),
     /// `(( … ))`.
@@ -187,7 +186,7 @@ pub struct Word {
     /// Where it ends.
     pub end: usize,
     /// The same as an assignment, where it has that shape: for `export` and its kin.
-    pub assignment: Option<Rc<Assignment>>,
+    pub assignment: Option<Arc<Assignment>>,
     /// Whether every shell takes its text as it stands, wherever it stands.
     is_calm: bool,
 }
@@ -288,11 +287,11 @@ pub enum Part {
     /// `$NAME`, `${…}`.
     Parameter(Box<Parameter>),
     /// `$(…)`: its commands, or why they cannot be read.
-    Output(Rc<Result<List, Trouble>>),
+    Output(Arc<Result<List, Trouble>>),
     /// `$((…))`.
     Sum(Vec<Part>),
     /// The text of a here-document, once its lines are read; why, if it is not followed.
-    Document(Rc<OnceCell<Result<Vec<Part>, &'static str>>>),
+    Document(Arc<OnceLock<Result<Vec<Part>, &'static str>>>),
     /// Something that is not followed: why.
     Unfollowed(&'static str),
 }

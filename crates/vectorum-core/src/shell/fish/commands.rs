@@ -214,7 +214,7 @@ impl Fish<'_> {
                 Some(words) => {
                     let fixed = Some(self.source.line(self.at));
                     let source = Source { fixed, ..Source::new(self.source.path.clone(), words.join(&b' ').into()) };
-                    self.run_text(&Rc::new(source));
+                    self.run_text(&Arc::new(source));
                 }
                 None => self.fog("a text is run that is not known"),
             },
@@ -308,7 +308,7 @@ impl Fish<'_> {
                     Some(Val::Known(text)) => {
                         let fixed = Some(self.source.line(self.at));
                         let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
-                        self.run_source(&Rc::new(source), Some(&[]));
+                        self.run_source(&Arc::new(source), Some(&[]));
                     }
                     _ => self.fog("what is run is not known"),
                 }

@@ -6,8 +6,8 @@ use super::*;
 /// What a function is made of.
 #[derive(Debug)]
 pub(super) struct Function {
-    body: Rc<Vec<Job>>,
-    source: Rc<Source>,
+    body: Arc<Vec<Job>>,
+    source: Arc<Source>,
     /// Names of its arguments.
     named: Vec<Bytes>,
     /// Variables that it took with it when it was made.
@@ -84,7 +84,7 @@ const SETTING: &[&[u8]] =
     &[b"alias", b"cd", b"cdh", b"export", b"fish_add_path", b"nextd", b"popd", b"prevd", b"pushd", b"setenv", b"trap", b"vared"];
 
 impl Fish<'_> {
-    pub(super) fn define(&mut self, words: &[Word], body: &Rc<Vec<Job>>) {
+    pub(super) fn define(&mut self, words: &[Word], body: &Arc<Vec<Job>>) {
         let words = self.fields(words).ok().and_then(|all| all.iter().map(|w| w.known().cloned()).collect::<Option<Vec<_>>>());
         let Some((name, rest)) = words.as_deref().and_then(|w| w.split_first()) else {
             return self.fog("a function whose name is not known");
@@ -366,10 +366,10 @@ impl Fish<'_> {
         let mut parser = Parser::new(&text, 0);
         let jobs = parser.jobs().ok().filter(|_| parser.at == text.len());
         let fixed = Some(self.source.line(self.at));
-        let source = Rc::new(Source { fixed, ..Source::new(self.source.path.clone(), text.clone()) });
+        let source = Arc::new(Source { fixed, ..Source::new(self.source.path.clone(), text.clone()) });
         let what = jobs.map_or(Named::Unclear, |jobs| {
             let (named, taken) = (Vec::new(), Vec::new());
-            Named::Function(Rc::new(Function { body: Rc::new(jobs), source, named, taken, is_open: false }))
+            Named::Function(Rc::new(Function { body: Arc::new(jobs), source, named, taken, is_open: false }))
         });
         self.name(name, what);
         self.set_status(0);

@@ -1,6 +1,6 @@
 //! From bytes to a tree: fish takes a file whole, or not at all.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -23,11 +23,11 @@ pub(super) enum Part {
     Text(Bytes),
     Quoted(Bytes),
     /// A variable, whether it is quoted, and which of its items are taken.
-    Name(Bytes, bool, Option<Rc<Vec<Word>>>),
+    Name(Bytes, bool, Option<Arc<Vec<Word>>>),
     /// The variables that the items before it name, whether that is quoted, and which of their items are taken.
-    Through(Box<Part>, bool, Option<Rc<Vec<Word>>>),
+    Through(Box<Part>, bool, Option<Arc<Vec<Word>>>),
     /// What commands print, whether that is quoted, and which of its lines are taken.
-    Output(Rc<Vec<Job>>, bool, Option<Rc<Vec<Word>>>),
+    Output(Arc<Vec<Job>>, bool, Option<Arc<Vec<Word>>>),
     /// `{a,b}`: one of several.
     Braces(Vec<Word>),
     /// `*`, which stands for any part of a file's name.
@@ -105,7 +105,7 @@ pub(super) enum Kinds {
     For(Bytes, Vec<Word>, Vec<Job>),
     While(Vec<Job>, Vec<Job>),
     Begin(Vec<Job>),
-    Function(Vec<Word>, Rc<Vec<Job>>),
+    Function(Vec<Word>, Arc<Vec<Job>>),
 }
 
 /// Whether a word ends before a byte.
@@ -411,7 +411,7 @@ impl<'a> Parser<'a> {
             let words = self.words()?.0;
             let body = self.jobs()?;
             let redirects = self.end()?;
-            return Ok((Kinds::Function(words, Rc::new(body)), redirects));
+            return Ok((Kinds::Function(words, Arc::new(body)), redirects));
         }
         let (words, redirects) = self.words()?;
         if words.is_empty() {
@@ -677,7 +677,7 @@ impl<'a> Parser<'a> {
     }
 
     /// Which items are taken: `[2]`, `[2..-1]`, `[$i]`.
-    fn chosen(&mut self) -> Parsed<Option<Rc<Vec<Word>>>> {
+    fn chosen(&mut self) -> Parsed<Option<Arc<Vec<Word>>>> {
         if self.peek(0) != Some(b'[') {
             return Ok(None);
         }
@@ -700,7 +700,7 @@ impl<'a> Parser<'a> {
         }
         self.at += 1;
         self.is_chosen = outer;
-        Ok(Some(Rc::new(words)))
+        Ok(Some(Arc::new(words)))
     }
 
     fn output(&mut self, quoted: bool) -> Parsed<Part> {
@@ -712,7 +712,7 @@ impl<'a> Parser<'a> {
         }
         self.at += 1;
         (self.is_chosen, self.braces) = outer;
-        Ok(Part::Output(Rc::new(jobs), quoted, self.chosen()?))
+        Ok(Part::Output(Arc::new(jobs), quoted, self.chosen()?))
     }
 }
 

@@ -1,7 +1,5 @@
 //! What fish reads before its program, and what it hands on.
 
-use std::sync::Arc;
-
 use super::super::decided::Decided;
 use super::super::log::Log;
 use super::*;
@@ -199,7 +197,7 @@ impl Setting {
             nested: 0,
             captures: 0,
             restless: BTreeSet::new(),
-            source: Rc::new(Source::new(Bytes::new(), Bytes::new())),
+            source: Arc::new(Source::new(Bytes::new(), Bytes::new())),
             at: 0,
             steps: Steps::up_to(STEPS),
             around: Around::default(),
@@ -354,11 +352,16 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
         [&data[..], b"/vendor_conf.d"].concat(),
         b"/usr/share/fish/vendor_conf.d".to_vec(),
     ];
-    let mut seen: Vec<Bytes> = Vec::new();
+    let mut all = Vec::new();
     for folder in folders {
         let mut names = fish.ground.files.list(&folder).unwrap_or_default();
         names.retain(|n| n.ends_with(b".fish"));
         names.sort();
+        all.push((folder, names));
+    }
+    fish.read_ahead(all.iter().flat_map(|(folder, names)| names.iter().map(|name| [&folder[..], b"/", name].concat())));
+    let mut seen: Vec<Bytes> = Vec::new();
+    for (folder, names) in all {
         for name in names {
             if fish.live.is_none() {
                 return;
