@@ -12,7 +12,10 @@ use vectorum_core::route::{Follower, Ground, Route, accounts_of};
 use vectorum_core::{Block, Snapshot};
 use vectorum_host::RootedHost;
 
-const PASSWD: &[u8] = b"root:x:0:0::/root:/bin/bash\nodile:x:1000:1000::/home/odile:/bin/bash\n";
+/// Who there is: odile has a shell of her own.
+fn passwd(shell: &str) -> String {
+    format!("root:x:0:0::/root:/bin/bash\nodile:x:1000:1000::/home/odile:/bin/{shell}\n")
+}
 
 fn put(root: &Path, path: &str, text: &str) {
     let path = root.join(path);
@@ -68,31 +71,72 @@ fn unknown(file: usize, line: usize) -> String {
     )
 }
 
-/// An account with startup files of 200 lines.
-fn with_startup_files(files: usize, before: &str, part: fn(usize, usize) -> String) -> tempfile::TempDir {
-    let folder = tempfile::tempdir().expect("a folder");
-    let root = folder.path();
-    put(root, "etc/profile", &format!("{before}{PROFILE}"));
-    for program in ["id", "berth-open", "tide-now"] {
-        put(root, &format!("usr/bin/{program}"), "");
-        let path = root.join("usr/bin").join(program);
-        fs::set_permissions(path, fs::Permissions::from_mode(0o755)).expect("a program");
+/// What [`busy`] does, in fish's words.
+fn busy_in_fish(_: usize, line: usize) -> String {
+    format!(
+        "# part {line}\nif test -d /opt/berth/{line}\n  set -gx BERTH_{line} /opt/berth/{line}\nelse; set GATE_{line} $PATH[1]/{line}; end\nif not contains /opt/{line} $PATH; set -g TIDE $TIDE{line}; end\n"
+    )
+}
+
+/// What [`plain`] does, in fish's words.
+fn plain_in_fish(file: usize, line: usize) -> String {
+    format!(
+        "set -gx BERTH_{file}_{line} \"berth {line}\"\nset GATE_{line} $BERTH_{file}_{line}/gate\nset -gx TIDE \"high $TIDE_{line}\"\nalias gate{line} 'ls -l'\nif test -d /opt/gate{line}; set -gx GATES 1; end\n"
+    )
+}
+
+/// Startup files of an account: its shell, what runs them, where they lie, and what each part of them says.
+struct Startup {
+    what: &'static str,
+    shell: &'static str,
+    by: (&'static str, String),
+    folder: &'static str,
+    part: fn(usize, usize) -> String,
+}
+
+impl Startup {
+    /// For a login of bash, behind what `/etc/profile` does first.
+    fn of_profile(what: &'static str, before: &str, part: fn(usize, usize) -> String) -> Startup {
+        Startup { what, shell: "bash", by: ("etc/profile", format!("{before}{PROFILE}")), folder: "etc/profile.d", part }
     }
-    for n in 0..files {
-        let text: String = (0..40).map(|line| part(n, line)).collect();
-        put(root, &format!("etc/profile.d/{n:02}.sh"), &text);
+
+    fn of_zsh(what: &'static str, part: fn(usize, usize) -> String) -> Startup {
+        let by = ("home/odile/.zshrc", "for i in ~/.zsh.d/*.sh; do\n  source $i\ndone\n".to_owned());
+        Startup { what, shell: "zsh", by, folder: "home/odile/.zsh.d", part }
     }
-    folder
+
+    fn of_fish(what: &'static str, part: fn(usize, usize) -> String) -> Startup {
+        let by = ("home/odile/.config/fish/config.fish", String::new());
+        Startup { what, shell: "fish", by, folder: "home/odile/.config/fish/conf.d", part }
+    }
+
+    /// An account with so many files of 200 lines.
+    fn host(&self, files: usize) -> tempfile::TempDir {
+        let folder = tempfile::tempdir().expect("a folder");
+        let root = folder.path();
+        put(root, self.by.0, &self.by.1);
+        for program in ["id", "berth-open", "tide-now"] {
+            put(root, &format!("usr/bin/{program}"), "");
+            let path = root.join("usr/bin").join(program);
+            fs::set_permissions(path, fs::Permissions::from_mode(0o755)).expect("a program");
+        }
+        let ending = if self.shell == "fish" { "fish" } else { "sh" };
+        for n in 0..files {
+            let text: String = (0..40).map(|line| (self.part)(n, line)).collect();
+            put(root, &format!("{}/{n:02}.{ending}", self.folder), &text);
+        }
+        folder
+    }
 }
 
 /// The best of some rounds: how many routes, and the milliseconds until all are forecast and until all that was found
 /// out on the way is let go, too, which whoever wants the answer need not wait for.
-fn all_routes(folder: &Path) -> (usize, f64, f64) {
+fn all_routes(folder: &Path, shell: &str) -> (usize, f64, f64) {
     let files = RootedHost::open(folder).expect("a tree");
-    let accounts = accounts_of(PASSWD);
+    let accounts = accounts_of(passwd(shell).as_bytes());
     let account = accounts.get(1).expect("an account");
     let (mut best, mut best_whole, mut count) = (f64::MAX, f64::MAX, 0);
-    for _ in 0..15 {
+    for _ in 0..25 {
         let begun = Instant::now();
         let snapshot = Snapshot::new(&files);
         let ground = Ground::new(&snapshot, &accounts);
@@ -109,10 +153,10 @@ fn all_routes(folder: &Path) -> (usize, f64, f64) {
 }
 
 /// Prints what hosts of growing size take.
-fn grow(what: &str, sizes: [usize; 3], host: impl Fn(usize) -> tempfile::TempDir) {
+fn grow(what: &str, shell: &str, sizes: [usize; 3], host: impl Fn(usize) -> tempfile::TempDir) {
     let mut before = None;
     for size in sizes {
-        let (count, best, whole) = all_routes(host(size).path());
+        let (count, best, whole) = all_routes(host(size).path(), shell);
         let ratio = before.map_or(String::new(), |b: f64| format!("; {:.1} times the half of it", best / b));
         println!("{size} {what}: {count} routes in {best:.1} ms, {whole:.1} with letting go{ratio}");
         before = Some(best);
@@ -120,13 +164,17 @@ fn grow(what: &str, sizes: [usize; 3], host: impl Fn(usize) -> tempfile::TempDir
 }
 
 fn main() {
-    grow("units", [100, 200, 400], host);
-    for (what, own_path, part) in [
-        ("busy files of 200 lines, PATH set before", OWN_PATH, busy as fn(usize, usize) -> String),
-        ("busy files of 200 lines, PATH as it is handed in", "", busy),
-        ("files of 200 lines that export names of their own", OWN_PATH, plain),
-        ("files of 200 lines, half of them not to be told", OWN_PATH, unknown),
+    grow("units", "bash", [100, 200, 400], host);
+    for startup in [
+        Startup::of_profile("busy files of 200 lines, PATH set before", OWN_PATH, busy),
+        Startup::of_profile("busy files of 200 lines, PATH as it is handed in", "", busy),
+        Startup::of_profile("files of 200 lines that export names of their own", OWN_PATH, plain),
+        Startup::of_profile("files of 200 lines, half of them not to be told", OWN_PATH, unknown),
+        Startup::of_zsh("busy files of 200 lines of zsh", busy),
+        Startup::of_zsh("files of 200 lines of zsh that export names of their own", plain),
+        Startup::of_fish("busy files of 200 lines of fish", busy_in_fish),
+        Startup::of_fish("files of 200 lines of fish that export names of their own", plain_in_fish),
     ] {
-        grow(what, [20, 40, 80], |files| with_startup_files(files, own_path, part));
+        grow(startup.what, startup.shell, [20, 40, 80], |files| startup.host(files));
     }
 }
