@@ -176,23 +176,27 @@ impl Machine<'_> {
                         (Content::Perhaps(value), _) => Held::Perhaps(value),
                     },
                     Some(key) => {
-                        let is_unset = matches!(content, Content::Unset);
+                        let (is_unset, is_list) = (matches!(content, Content::Unset), matches!(content, Content::Array(_)));
                         let values = match content {
                             Content::Array(values) => values.to_vec(),
                             Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
                             Content::Unset => Vec::new(),
                             _ => return Ok(Held::Unknown(self.doubt("a subscript"))),
                         };
+                        let is_length = matches!(parameter.change, Change::Length);
+                        let counts = state.option("nounset") != Some(false);
+                        // With `set -u` bash counts no items of a text either (measured).
+                        if self.dialect == Dialect::Bash && is_length && !is_list && counts {
+                            return Ok(Held::Unset);
+                        }
                         if is_text(key, b"@") || is_text(key, b"*") {
-                            let is_length = matches!(parameter.change, Change::Length);
                             // With `set -u` it is an error in some (measured).
                             let is_error = match self.dialect {
-                                Dialect::Bash => is_unset && is_length,
+                                Dialect::Bash => false,
                                 Dialect::Zsh => is_unset,
                                 Dialect::Mksh => values.is_empty() && (is_unset || !is_length),
                                 Dialect::Dash | Dialect::Ksh => false,
                             };
-                            let counts = state.option("nounset") != Some(false);
                             return Ok(if is_error && counts { Held::Unset } else { Held::Many(values) });
                         }
                         // There it is a range, or a search.

@@ -22,7 +22,7 @@ pub(super) struct Parser<'a> {
     /// Where it stands.
     pub(super) at: usize,
     pub(super) dialect: Dialect,
-    waiting: Vec<Awaited>,
+    pub(super) waiting: Vec<Awaited>,
     pub(super) depth: usize,
     /// How many blocks of braces are open.
     pub(super) braces: usize,
@@ -56,13 +56,13 @@ const RESERVED: &[&[u8]] = &[b"then", b"else", b"elif", b"fi", b"do", b"done", b
 
 /// A here-document whose text begins at the next line.
 #[derive(Debug)]
-struct Awaited {
+pub(super) struct Awaited {
     delimiter: Vec<u8>,
     /// Whether its text stands as it is.
     is_quoted: bool,
     /// Whether tabs before its lines go.
     strips: bool,
-    document: Arc<OnceLock<Result<Vec<Part>, &'static str>>>,
+    pub(super) document: Arc<OnceLock<Result<Vec<Part>, &'static str>>>,
 }
 
 impl<'a> Parser<'a> {

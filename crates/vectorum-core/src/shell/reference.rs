@@ -209,10 +209,17 @@ impl Parser<'_> {
 
     pub(super) fn output(&mut self) -> Parsed<Part> {
         self.at += 1;
+        let before = self.waiting.len();
         let list = self.whole()?;
         self.blanks();
         if !self.take(b")") {
             return self.trouble("a command in parentheses is not closed");
+        }
+        // There a here-document that has not begun where the command ends is empty (measured: dash 0.5.12, zsh 5.9).
+        if matches!(self.dialect, Dialect::Dash | Dialect::Zsh) {
+            for awaited in self.waiting.drain(before.min(self.waiting.len())..) {
+                let _ = awaited.document.set(Ok(Vec::new()));
+            }
         }
         Ok(Part::Output(Arc::new(Ok(list))))
     }
