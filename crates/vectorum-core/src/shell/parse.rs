@@ -180,9 +180,15 @@ impl<'a> Parser<'a> {
             } else {
                 let mut inner = Parser::new(&body, self.dialect);
                 inner.depth = self.depth;
-                // Where it cannot be read, neither can the file.
-                let parts = inner.double(None)?;
-                odd_document(&body).map_or(Ok(parts), Err)
+                match inner.double(None) {
+                    Ok(parts) => odd_document(&body).map_or(Ok(parts), Err),
+                    // Some read it when the command is run, and fail then (measured).
+                    Err(_) if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => {
+                        Err("a here-document that cannot be read")
+                    }
+                    // Where it cannot be read, neither can the file.
+                    Err(trouble) => return Err(trouble),
+                }
             };
             // Each is awaited once.
             let _ = document.set(parts);
