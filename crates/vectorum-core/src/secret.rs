@@ -207,7 +207,7 @@ pub fn judge(name: &[u8], value: &[u8]) -> Verdict {
         return if passwords.is_empty() {
             Verdict::whole(SecretReason::Name, value)
         } else {
-            Verdict::Secret { reason: SecretReason::UrlPassword, hide: passwords }
+            Verdict::Secret { reason: SecretReason::UrlPassword, hide: merged(passwords) }
         };
     }
     let mut hide = url_passwords(value);
@@ -550,6 +550,15 @@ mod tests {
             judge_arguments(&[b"--token=gull"]),
             [Verdict::Secret { reason: SecretReason::Name, hide: std::iter::once(8..12).collect() }]
         );
+    }
+
+    /// Passwords that reach into each other are hidden as one.
+    #[test]
+    fn what_is_hidden_stands_apart() {
+        for name in ["PIER_KEY", "PIER"] {
+            let verdict = judge(name.as_bytes(), b"://::://:0@");
+            assert_eq!(verdict, Verdict::Secret { reason: SecretReason::UrlPassword, hide: std::iter::once(4..10).collect() });
+        }
     }
 
     /// Values made to be slow to judge: the work stays in proportion to their length.

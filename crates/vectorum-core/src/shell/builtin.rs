@@ -123,11 +123,16 @@ impl Machine<'_> {
                         state.options = outer;
                     }
                 }
-                Some([mode, flag]) if mode == "zsh" && matches!(&flag[..], b"-L" | b"-R" | b"-LR") => self.set_status(0),
+                Some([one, other]) if one == "zsh" || other == "zsh" => match if one == "zsh" { &other[..] } else { &one[..] } {
+                    flags @ (b"-L" | b"-R" | b"-LR" | b"-RL") => self.begin_anew(flags),
+                    _ => self.fog("zsh is asked to be another shell"),
+                },
                 _ => self.fog("zsh is asked to be another shell"),
             },
             b"trap" => self.trap(known.as_deref()),
             b"command" | b"builtin" => self.command(name, arguments, command),
+            b"which" if self.dialect == Dialect::Zsh => self.whence(known.as_deref()),
+            b"which" => self.which(known.as_deref()),
             b"whence" if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) => self.whence(known.as_deref()),
             b"hash" if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => self.hash(known.as_deref()),
             // A name that no alias can take.

@@ -191,13 +191,21 @@ impl Parser<'_> {
             self.take(b";");
             return Ok(Kind::Count(Box::new(parts), self.loop_body()?));
         }
-        let from = self.at;
-        while self.peek().is_some_and(is_name) {
-            self.at += 1;
-        }
-        let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
-        if !name.first().is_some_and(|b| is_name_start(*b)) {
-            return self.trouble("a name is missing");
+        let mut names = Vec::new();
+        loop {
+            let from = self.at;
+            while self.peek().is_some_and(is_name) {
+                self.at += 1;
+            }
+            let name = self.cut(from, self.at);
+            if !name.first().is_some_and(|b| is_name_start(*b)) {
+                return self.trouble("a name is missing");
+            }
+            names.push(name);
+            self.blanks();
+            if self.dialect != Dialect::Zsh || !self.peek().is_some_and(is_name_start) || self.is_word(b"in") || self.is_word(b"do") {
+                break;
+            }
         }
         self.lines()?;
         let mut words = None;
@@ -223,13 +231,13 @@ impl Parser<'_> {
                 let first = self.command()?;
                 let first = Pipeline { commands: smallvec![first], is_negated: false };
                 let body = List { items: vec![Item { first, rest: Vec::new(), is_background: false }] };
-                return Ok(Kind::For(name, words, body));
+                return Ok(Kind::For(names, words, body));
             }
         }
         self.blanks();
         self.take(b";");
         let body = self.loop_body()?;
-        Ok(Kind::For(name, words, body))
+        Ok(Kind::For(names, words, body))
     }
 
     pub(super) fn case_command(&mut self) -> Parsed<Kind> {

@@ -353,7 +353,7 @@ impl Machine<'_> {
         }
     }
 
-    pub(super) fn run_for(&mut self, name: &[u8], words: Option<&[Word]>, body: &List) {
+    pub(super) fn run_for(&mut self, names: &[Bytes], words: Option<&[Word]>, body: &List) {
         let at = self.at;
         let values = match words {
             Some(words) => self.fields(words),
@@ -367,16 +367,22 @@ impl Machine<'_> {
         match values {
             Ok(values) if values.is_empty() => self.nothing_ran(),
             Ok(values) => {
-                self.read_ahead([body], Some((name, &values)));
+                if let [name] = names {
+                    self.read_ahead([body], Some((name, &values)));
+                }
                 self.enter(Boundary::Loop);
-                for value in values {
+                for values in values.chunks(names.len().max(1)) {
                     if self.is_spent() {
                         break;
                     }
                     self.at = at;
-                    self.assign(name, Content::Set(value), None);
-                    if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
-                        self.doubt_export(name);
+                    for (place, name) in names.iter().enumerate() {
+                        let value = values.get(place).cloned().unwrap_or_else(|| Val::of(b""));
+                        self.assign_to(name, Content::Set(value), None);
+                        let exports_all = self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false));
+                        if self.dialect == Dialect::Mksh && exports_all {
+                            self.doubt_export(name);
+                        }
                     }
                     self.run_list(body);
                     self.take_up_next();
@@ -384,9 +390,10 @@ impl Machine<'_> {
                 self.end();
             }
             Err(doubt) => {
-                let name = Bytes::copy_from_slice(name);
                 self.repeat(&doubt.clone(), move |m| {
-                    m.assign(&name, Content::Set(Val::Unknown(doubt.clone())), None);
+                    for name in names {
+                        m.assign_to(name, Content::Set(Val::Unknown(doubt.clone())), None);
+                    }
                     m.run_list(body);
                 });
             }

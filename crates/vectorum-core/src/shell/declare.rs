@@ -36,6 +36,13 @@ struct Attributes {
 impl Machine<'_> {
     /// Expands the words of a declaration, all of them before any is carried out.
     pub(super) fn declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Rc<Doubt>> {
+        let outer = std::mem::replace(&mut self.is_declaring, true);
+        let declared = self.expand_declared(words);
+        self.is_declaring = outer;
+        declared
+    }
+
+    fn expand_declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Rc<Doubt>> {
         let mut out = Vec::new();
         for word in words {
             match &word.assignment {

@@ -97,6 +97,10 @@ impl Machine<'_> {
             // The file that is being run is given up.
             Dialect::Zsh => {
                 self.set_status(1);
+                // The status stays as it was, or is that of what was run for a word (measured).
+                if self.is_declaring {
+                    self.doubt_status(self.doubt("how a declaration ends that an error ends"));
+                }
                 if !self.leave(1, &[Boundary::Text, Boundary::Startup], false) {
                     self.exit();
                 }

@@ -52,7 +52,7 @@ impl Field {
     }
 
     /// Whether it has an unquoted sign of a pattern.
-    fn has_signs(&self) -> bool {
+    pub(super) fn has_signs(&self) -> bool {
         let mut begin = 0;
         self.stretches.iter().any(|(end, quoted)| {
             let stretch = self.text.get(begin..*end).unwrap_or_default();
@@ -107,6 +107,13 @@ impl Machine<'_> {
                 out.push(value);
                 continue;
             }
+            let has = |signs: &[&[u8]]| {
+                let texts = word.parts.iter().filter_map(|part| if let Part::Text(text) = part { Some(text) } else { None });
+                texts.into_iter().any(|text| signs.iter().any(|sign| memchr::memmem::find(text, sign).is_some()))
+            };
+            if self.may_be_set("braceccl") && has(&[b"{"]) || self.may_be_set("magicequalsubst") && has(&[b"=~", b"==", b":~"]) {
+                return Err(self.doubt("the shell expands this in a way of its own"));
+            }
             let has_ranges = self.dialect != Dialect::Mksh;
             let alternatives = if self.dialect.is_rich() && !self.as_sh { braces(word, has_ranges) } else { Ok(None) };
             match alternatives.map_err(|why| self.doubt(why))? {
@@ -132,7 +139,7 @@ impl Machine<'_> {
         let fields = self.expand(&word.parts, Mode::Fields)?;
         let mut out = Vec::new();
         for field in fields {
-            let has_signs = field.has_signs();
+            let has_signs = self.is_pattern(&field);
             let noglob = self.live.as_ref().and_then(|s| s.option("noglob"));
             if self.is_own_zsh()
                 && field.text.first() == Some(&b'=')
@@ -248,7 +255,18 @@ impl Machine<'_> {
         Ok(fields)
     }
 
+    /// Whether an option of zsh's is set, or may be.
+    fn may_be_set(&self, option: &str) -> bool {
+        self.dialect == Dialect::Zsh && self.live.as_ref().is_some_and(|s| s.option(option) != Some(false))
+    }
+
     fn expand_into(&mut self, parts: &[Part], mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        // Two quotes beside each other may be one that is quoted.
+        if matches!(parts, [Part::Quoted(_), Part::Quoted(_), ..] | [_, Part::Quoted(_), Part::Quoted(_), ..])
+            && self.may_be_set("rcquotes")
+        {
+            return Err(self.doubt("quotes within quotes"));
+        }
         for (index, part) in parts.iter().enumerate() {
             match part {
                 Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),

@@ -4,27 +4,192 @@ use bytes::Bytes;
 
 use super::expand::{Expanded, Field};
 use super::machine::Machine;
+use super::parameter::modified;
 use super::pattern::{Groups, Pattern};
 use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::Kind as FileKind;
 
+/// More files are not looked at.
+const MOST: usize = 5000;
+
+/// What becomes of a pattern that names no file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Nothing {
+    Stays,
+    Goes,
+    Fails,
+}
+
+/// What zsh asks of files behind a pattern.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Asked {
+    /// `.`, whether links are followed.
+    File(bool),
+    /// `/`, whether links are followed.
+    Folder(bool),
+}
+
+/// How names of files are looked for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Manner {
+    nothing: Nothing,
+    takes_dots: bool,
+    folds_case: bool,
+    by_number: bool,
+    is_reversed: bool,
+    asked: Vec<Asked>,
+    /// `:t` and its kin of zsh, one after the other.
+    parts: Vec<u8>,
+}
+
+/// Names, as they are shown, with what they are as seen from the root.
+type Found = Vec<(Vec<u8>, Vec<u8>)>;
+
+impl Manner {
+    /// Takes in what zsh calls qualifiers (zshexpn(1), "Glob Qualifiers"). Returns whether all of them are followed.
+    fn qualify(&mut self, qualifiers: &[u8]) -> bool {
+        let (plain, parts) = match memchr::memchr(b':', qualifiers) {
+            Some(at) => qualifiers.split_at(at),
+            None => (qualifiers, &b""[..]),
+        };
+        let mut follows = false;
+        let mut letters = plain.iter();
+        while let Some(letter) = letters.next() {
+            match letter {
+                b'N' => self.nothing = Nothing::Goes,
+                b'D' => self.takes_dots = true,
+                b'n' => self.by_number = true,
+                b'-' => follows = !follows,
+                b'.' => self.asked.push(Asked::File(follows)),
+                b'/' => self.asked.push(Asked::Folder(follows)),
+                b'o' | b'O' if letters.next() == Some(&b'n') => self.is_reversed = *letter == b'O',
+                _ => return false,
+            }
+        }
+        let mut rest = parts;
+        while let [b':', part @ (b'h' | b't' | b'r' | b'e'), behind @ ..] = rest {
+            self.parts.push(*part);
+            rest = behind;
+        }
+        rest.is_empty()
+    }
+}
+
+/// What stands in the parentheses at the end of a pattern of zsh's, if those are qualifiers, and where they begin.
+fn qualifiers<'a>(text: &'a [u8], quoted: &[bool]) -> Option<(usize, &'a [u8])> {
+    let is_sign = |at: usize, sign: u8| text.get(at) == Some(&sign) && quoted.get(at) == Some(&false);
+    let end = text.len().checked_sub(1).filter(|end| is_sign(*end, b')'))?;
+    let begin = (0..end).rev().find(|at| is_sign(*at, b'('))?;
+    let inside = text.get(begin + 1..end)?;
+    (!inside.iter().any(|b| b"|~)".contains(b))).then_some((begin, inside))
+}
+
 impl Machine<'_> {
+    /// Whether a word names files: it has a sign of a pattern, or qualifiers of zsh's.
+    pub(super) fn is_pattern(&self, field: &Field) -> bool {
+        field.has_signs() || self.is_own_zsh() && field.text.ends_with(b")") && qualifiers(&field.text, &field.quoted()).is_some()
+    }
+
+    /// How names of files are looked for by the options that are set; `None` where one of them is not known.
+    fn manner(&self) -> Option<Manner> {
+        let state = self.live.as_ref()?;
+        let [is_null, fails, stays] = ["nullglob", "failglob", "nonomatch"].map(|name| state.option(name));
+        let nothing = match (is_null?, fails?, stays?) {
+            (_, true, _) => Nothing::Fails,
+            (true, ..) => Nothing::Goes,
+            (_, _, false) if self.is_own_zsh() => Nothing::Fails,
+            _ => Nothing::Stays,
+        };
+        Some(Manner {
+            nothing,
+            takes_dots: state.option("dotglob")?,
+            folds_case: state.option("nocaseglob")?,
+            by_number: state.option("numericglobsort")?,
+            is_reversed: false,
+            asked: Vec::new(),
+            parts: Vec::new(),
+        })
+    }
+
     /// The files that a pattern names, or the pattern itself.
     pub(super) fn paths(&mut self, field: &Field) -> Expanded<Vec<Bytes>> {
+        const ODD: &str = "patterns of file names work in another way here";
+        let Some(mut manner) = self.manner() else { return Err(self.doubt(ODD)) };
+        let (mut text, mut quoted) = (&field.text[..], field.quoted());
+        if let Some((begin, inside)) = qualifiers(text, &quoted).filter(|_| self.is_own_zsh()) {
+            if self.live.as_ref().is_none_or(|s| s.option("nobareglobqual") != Some(false)) || !manner.qualify(inside) {
+                return Err(self.doubt("qualifiers of zsh's"));
+            }
+            text = text.get(..begin).unwrap_or_default();
+            quoted.truncate(begin);
+        }
         let extended = self.live.as_ref().is_none_or(|s| {
-            s.option("extglob") != Some(false) && field.text.iter().any(|b| b"#^~(".contains(b))
-                || s.option("nullglob") != Some(false)
-                || s.option("dotglob") != Some(false)
-                || s.option("failglob") != Some(false)
+            s.option("extglob") != Some(false) && text.iter().zip(&quoted).any(|(b, q)| !q && b"#^~(".contains(b))
+                || s.option("globstar") != Some(false) && memchr::memmem::find(text, b"**").is_some()
         });
         if extended {
-            return Err(self.doubt("patterns of file names work in another way here"));
+            return Err(self.doubt(ODD));
         }
+        let (found, patterns) = self.found(text, &quoted, &manner)?;
+        if patterns == 0 && text.len() == field.text.len() {
+            // A bracket alone, as in the command of that name.
+            return Ok(vec![field.text.clone().into()]);
+        }
+        let mut there = Vec::new();
+        for (shown, real) in found {
+            if self.ground.files.kind(&real) != FileKind::Missing && self.is_asked(&real, &manner)? {
+                there.push(Bytes::from(shown));
+            }
+        }
+        if there.is_empty() {
+            return match manner.nothing {
+                Nothing::Goes => Ok(Vec::new()),
+                Nothing::Stays => Ok(vec![field.text.clone().into()]),
+                Nothing::Fails if self.dialect == Dialect::Bash => Err(self.doubt(ODD)),
+                Nothing::Fails => {
+                    if self.is_for_child {
+                        self.child_failed = true;
+                    } else {
+                        self.fail_hard();
+                    }
+                    Err(self.doubt("zsh fails where a pattern names no file"))
+                }
+            };
+        }
+        self.put_in_order(&mut there, patterns, &manner)?;
+        for part in &manner.parts {
+            let parts: Option<Vec<Bytes>> = there.iter().map(|path| modified(path, *part)).collect();
+            there = parts.ok_or_else(|| self.doubt("a part of a path"))?;
+        }
+        Ok(there)
+    }
+
+    /// Whether a file is of the kind that qualifiers ask for.
+    fn is_asked(&mut self, path: &[u8], manner: &Manner) -> Expanded<bool> {
+        for asked in &manner.asked {
+            let (Asked::File(follows) | Asked::Folder(follows)) = asked;
+            let is_link = if *follows { Some(false) } else { self.ground.files.is_link(path) };
+            let kind = self.ground.files.kind(path);
+            let is_it = match (asked, kind, is_link) {
+                (_, FileKind::Unknown, _) | (_, _, None) => return Err(self.doubt("of what kind a file is")),
+                (_, _, Some(true)) => false,
+                (Asked::File(_), kind, _) => matches!(kind, FileKind::File | FileKind::Program),
+                (Asked::Folder(_), kind, _) => kind == FileKind::Folder,
+            };
+            if !is_it {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    }
+
+    /// What could be named, in no order, and how many parts of the path are patterns.
+    fn found(&mut self, text: &[u8], quoted: &[bool], manner: &Manner) -> Expanded<(Found, usize)> {
         let parts: Vec<(Vec<u8>, Vec<bool>)> = {
             let mut parts = vec![(Vec::new(), Vec::new())];
-            for (byte, quoted) in field.text.iter().zip(&field.quoted()) {
+            for (byte, quoted) in text.iter().zip(quoted) {
                 if *byte == b'/' {
                     parts.push((Vec::new(), Vec::new()));
                 } else if let Some((text, quotes)) = parts.last_mut() {
@@ -35,17 +200,26 @@ impl Machine<'_> {
             parts
         };
         // What it begins with, as written and as seen from the root.
-        let is_absolute = field.text.first() == Some(&b'/');
+        let is_absolute = text.first() == Some(&b'/');
         let base = if is_absolute { Some(Bytes::new()) } else { self.live.as_ref().and_then(|s| s.folder.clone()) };
         let Some(base) = base else { return Err(self.doubt("the working folder is not known")) };
-        let mut is_pattern = false;
-        let mut found: Vec<(Vec<u8>, Vec<u8>)> = vec![(Vec::new(), base.to_vec())];
+        let mut patterns = 0;
+        let mut found: Found = vec![(Vec::new(), base.to_vec())];
         for (index, (text, quoted)) in parts.iter().enumerate() {
             let lead: &[u8] = if index == 0 { b"" } else { b"/" };
             let has_signs = text.iter().zip(quoted).any(|(b, q)| !q && b"*?[".contains(b));
             let is_last = index + 1 == parts.len();
+            // In zsh any number of folders.
+            if self.is_own_zsh() && text == b"**" && !quoted.contains(&true) && !is_last {
+                patterns += 2;
+                found = self.below(found, lead, manner)?;
+                continue;
+            }
             let mut next = Vec::new();
+            let mut is_pattern = false;
             for (shown, real) in &found {
+                // Behind folders that were passed over none is to be written.
+                let lead = if shown.is_empty() && !is_absolute { b"" } else { lead };
                 if !has_signs {
                     let shown = [&shown[..], lead, text].concat();
                     let real = if text.is_empty() { real.clone() } else { [&real[..], b"/", text].concat() };
@@ -59,7 +233,7 @@ impl Machine<'_> {
                 }
                 is_pattern = true;
                 let folder = if real.is_empty() { b"/".to_vec() } else { real.clone() };
-                let Some(mut names) = self.ground.files.list(&folder) else {
+                let Some(names) = self.ground.files.list(&folder) else {
                     match self.ground.files.kind(&folder) {
                         FileKind::Missing | FileKind::File | FileKind::Program => continue,
                         _ => {
@@ -70,12 +244,17 @@ impl Machine<'_> {
                         }
                     }
                 };
-                self.sort(&mut names)?;
+                let folded = Pattern::new(&text.to_ascii_lowercase(), quoted, Groups::None);
                 for name in names {
-                    if name.starts_with(b".") && text.first() != Some(&b'.') {
+                    if name.starts_with(b".") && text.first() != Some(&b'.') && !manner.takes_dots {
                         continue;
                     }
-                    if pattern.matches(&name).map_err(|_| self.doubt("a pattern of another kind"))? {
+                    let is_it = pattern.matches(&name).map_err(|_| self.doubt("a pattern of another kind"))?;
+                    let lower = name.to_ascii_lowercase();
+                    if manner.folds_case && folded.as_ref().is_ok_and(|p| p.matches(&lower) != Ok(is_it)) {
+                        return Err(self.doubt("a pattern that takes upper and lower case for the same"));
+                    }
+                    if is_it {
                         let path = [&real[..], b"/", &name].concat();
                         if is_last || self.ground.files.kind(&path) == FileKind::Folder {
                             next.push(([&shown[..], lead, &name].concat(), path));
@@ -83,65 +262,138 @@ impl Machine<'_> {
                     }
                 }
             }
+            patterns += usize::from(is_pattern);
             found = next;
-            if found.len() > 5000 {
+            if found.len() > MOST {
                 return Err(self.doubt("a pattern names too many files"));
             }
         }
-        if !is_pattern {
-            // A bracket alone, as in the command of that name.
-            return Ok(vec![field.text.clone().into()]);
-        }
-        let there: Vec<Bytes> = found
-            .into_iter()
-            .filter(|(_, real)| self.ground.files.kind(real) != FileKind::Missing)
-            .map(|(shown, _)| shown.into())
-            .collect();
-        if there.is_empty() {
-            if self.is_own_zsh() {
-                if self.is_for_child {
-                    self.child_failed = true;
-                } else {
-                    self.fail_hard();
-                }
-                return Err(self.doubt("zsh fails where a pattern names no file"));
-            }
-            return Ok(vec![field.text.clone().into()]);
-        }
-        Ok(there)
+        Ok((found, patterns))
     }
 
-    /// Puts names in the order of the locale, which is certain for the C locale, or where it makes no
-    /// difference.
-    pub(super) fn sort(&mut self, names: &mut [Bytes]) -> Expanded<()> {
-        names.sort();
-        if self.dialect == Dialect::Dash {
-            return Ok(());
+    /// Folders, and all below them that are no links.
+    fn below(&mut self, mut found: Found, lead: &[u8], manner: &Manner) -> Expanded<Found> {
+        let mut at = 0;
+        while let Some((shown, real)) = found.get(at).cloned() {
+            at += 1;
+            let folder = if real.is_empty() { b"/".to_vec() } else { real.clone() };
+            for name in self.ground.files.list(&folder).unwrap_or_default() {
+                let path = [&real[..], b"/", &name].concat();
+                if name.starts_with(b".") && !manner.takes_dots || self.ground.files.kind(&path) != FileKind::Folder {
+                    continue;
+                }
+                match self.ground.files.is_link(&path) {
+                    Some(false) => {
+                        let lead = if shown.is_empty() { lead } else { b"/" };
+                        found.push(([&shown[..], lead, &name].concat(), path));
+                    }
+                    Some(true) => {}
+                    None => return Err(self.doubt("of what kind a file is")),
+                }
+            }
+            if found.len() > MOST {
+                return Err(self.doubt("a pattern names too many files"));
+            }
         }
-        let mut locale = None;
+        Ok(found)
+    }
+
+    /// Puts names in the order of the locale, as far as that is certain.
+    fn put_in_order(&mut self, names: &mut [Bytes], patterns: usize, manner: &Manner) -> Expanded<()> {
+        names.sort();
+        let has_digits = |name: &Bytes| name.iter().any(u8::is_ascii_digit);
+        if manner.by_number && names.len() > 1 && names.iter().any(has_digits) {
+            return Err(self.doubt("an order by numbers"));
+        }
+        // Of paths that differ in more than one part it is certain only byte by byte.
+        if !self.sorts_by_bytes()? && names.len() > 1 && (patterns > 1 || !is_plain_order(names)) {
+            return Err(self.doubt("the order of file names depends on the locale"));
+        }
+        if manner.is_reversed {
+            names.reverse();
+        }
+        Ok(())
+    }
+
+    /// Whether names are put in the order of their bytes.
+    fn sorts_by_bytes(&mut self) -> Expanded<bool> {
+        if self.dialect == Dialect::Dash {
+            return Ok(true);
+        }
         for name in ["LC_ALL", "LC_COLLATE", "LANG"] {
             match self.content_of(name.as_bytes()) {
                 Content::Set(Val::Known(text)) if !text.is_empty() => {
-                    locale = Some(text);
-                    break;
+                    return Ok(text == "C" || text == "POSIX" || text.starts_with(b"C."));
                 }
                 Content::Unset | Content::Set(Val::Known(_)) => {}
-                _ => {
-                    return if is_plain_order(names) {
-                        Ok(())
-                    } else {
-                        Err(self.doubt("the order of file names depends on the locale"))
-                    };
-                }
+                _ => return Ok(false),
             }
         }
-        let is_plain = locale.is_none_or(|l| l == "C" || l == "POSIX" || l.starts_with(b"C."));
-        if is_plain || is_plain_order(names) { Ok(()) } else { Err(self.doubt("the order of file names depends on the locale")) }
+        Ok(true)
     }
 }
 
-/// Whether names stand in the same order in every locale: only lower-case letters and digits differ.
+/// Whether names that stand in the order of their bytes stand so in every locale of the usual kind: where signs come
+/// before digits and letters, and where they are passed over (glibc before 2.28), whatever the case.
 fn is_plain_order(names: &[Bytes]) -> bool {
-    names.iter().all(|n| n.iter().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || *b == b'.'))
-        && names.iter().all(|n| memchr::memchr(b'.', n) == memchr::memrchr(b'.', n))
+    let weight = |byte: &u8| (byte.is_ascii_alphabetic(), byte.to_ascii_lowercase());
+    let is_plain = |name: &Bytes| name.iter().all(|b| b.is_ascii_alphanumeric() || b"._-/".contains(b));
+    let is_before = |a: &Bytes, b: &Bytes| {
+        let same = a.iter().zip(b.iter()).take_while(|(x, y)| x == y).count();
+        let rest = |name: &Bytes| name.get(same..).unwrap_or_default().to_vec();
+        let (a, b) = (rest(a), rest(b));
+        let letters = |name: &[u8]| name.iter().filter(|b| b.is_ascii_alphanumeric()).map(weight).collect::<Vec<_>>();
+        let signs_first = match (a.first(), b.first()) {
+            // Which of two signs comes first is not asked.
+            (Some(x), Some(y)) if !x.is_ascii_alphanumeric() => y.is_ascii_alphanumeric(),
+            (Some(x), Some(y)) => y.is_ascii_alphanumeric() && weight(x) < weight(y),
+            (None, Some(_)) => true,
+            _ => false,
+        };
+        signs_first && letters(&a) < letters(&b)
+    };
+    names.iter().all(is_plain) && names.windows(2).all(|pair| matches!(pair, [a, b] if is_before(a, b)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_order_is_certain_where_every_locale_has_it() {
+        for (names, is_certain) in [
+            ("apps-bin-path.sh bash_completion.sh vte-2.91.sh", true),
+            ("a.sh b.sh c10.sh c2.sh", true),
+            ("a a.sh b.sh", true),
+            ("a.sh aa.sh", false),
+            ("gate-a.sh gateb.sh", true),
+            // Passed over, the sign leaves what comes later.
+            ("gate-b.sh gatea.sh", false),
+            ("Z9.sh bash.sh", false),
+            ("Gate.sh gate.sh", false),
+            ("gate-1 gate_1", false),
+            ("b\u{e4}r c", false),
+        ] {
+            let mut all: Vec<Bytes> = names.split(' ').map(|name| Bytes::copy_from_slice(name.as_bytes())).collect();
+            all.sort();
+            assert_eq!(is_plain_order(&all), is_certain, "{names}");
+        }
+    }
+
+    #[test]
+    fn qualifiers_stand_at_the_end() {
+        for (text, inside) in [
+            ("*(N)", Some("N")),
+            ("*.zsh(N.:t)", Some("N.:t")),
+            ("x()", Some("")),
+            ("(a|b)", None),
+            ("*(a)b", None),
+            ("*", None),
+            ("(a|b)(/)", Some("/")),
+        ] {
+            let found = qualifiers(text.as_bytes(), &vec![false; text.len()]);
+            assert_eq!(found.map(|(_, inside)| inside), inside.map(str::as_bytes), "{text}");
+        }
+        assert_eq!(qualifiers(b"x(N)", &[false, true, false, false]), None);
+    }
 }

@@ -108,6 +108,16 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                     vars.set(name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
                 }
             };
+            let number = |id: u32| Val::of(id.to_string());
+            let (uid, gid) = (number(account.uid), number(account.gid));
+            let ids = [("UID", uid.clone()), ("EUID", uid), ("GID", gid.clone()), ("EGID", gid)];
+            for (name, value) in ids.into_iter().chain([("USERNAME", Val::Known(account.name.clone()))]) {
+                // What is handed in is handed on, and not what it holds.
+                match start.contains(name.as_bytes()) {
+                    true => exported(&mut vars, name, filled()),
+                    false => own(&mut vars, name, value),
+                }
+            }
             missing(&mut vars, "HOME", Val::Known(account.home.clone()));
             missing(&mut vars, "LOGNAME", Val::Known(account.name.clone()));
             missing(&mut vars, "PATH", Val::of(b"/bin:/usr/bin:/usr/ucb:/usr/local/bin"));
@@ -125,11 +135,6 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "LINENO",
                 "PPID",
                 "TTY",
-                "UID",
-                "EUID",
-                "GID",
-                "EGID",
-                "USERNAME",
                 "HISTCMD",
                 "PROMPT3",
                 "PROMPT4",

@@ -138,6 +138,21 @@ impl Machine<'_> {
         self.set_maybe(answer);
     }
 
+    /// `which`, a program that looks another one up.
+    pub(super) fn which(&mut self, known: Option<&[Bytes]>) {
+        let answer = match (self.find_program(b"which"), known) {
+            (Ok(None), _) => return self.set_status(127),
+            (Ok(Some(_)), Some([name])) if !name.starts_with(b"-") => self.find_program(name),
+            _ => Err(self.doubt("how a program ends")),
+        };
+        match &answer {
+            Ok(Some(path)) => self.print(Val::of([&path[..], b"\n"].concat())),
+            Ok(None) => {}
+            Err(_) => self.print(Val::Unknown(self.doubt("what a program prints"))),
+        }
+        self.set_maybe(answer.map(|found| found.is_some()));
+    }
+
     /// `hash`: whether there are such programs.
     pub(super) fn hash(&mut self, known: Option<&[Bytes]>) {
         let is_plain = |n: &Bytes| !n.starts_with(b"-");

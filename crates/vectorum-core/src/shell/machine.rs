@@ -190,6 +190,8 @@ pub(super) struct Machine<'a> {
     pub(super) output_status: Status,
     /// Whether a program's words are being expanded: in zsh its child looks for the files.
     pub(super) is_for_child: bool,
+    /// Whether the words of a declaration are expanded.
+    pub(super) is_declaring: bool,
     /// Whether a pattern named no file there.
     pub(super) child_failed: bool,
     /// Whether ksh was told in a subshell to export what is set.
@@ -246,6 +248,7 @@ impl<'a> Machine<'a> {
             outputs_before: 0,
             output_status: Status::Known(0),
             is_for_child: false,
+            is_declaring: false,
             child_failed: false,
             exports_separators: false,
             clock: 0,
@@ -459,10 +462,11 @@ impl<'a> Machine<'a> {
         let Some(outer) = branch::fork(&mut self.live) else { return };
         self.quiet += 1;
         let is_for_child = std::mem::take(&mut self.is_for_child);
+        let is_declaring = std::mem::take(&mut self.is_declaring);
         self.enter(Boundary::Shell);
         run(self);
         self.end();
-        self.is_for_child = is_for_child;
+        (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
         self.quiet -= 1;
         let (status, output, input) = match self.live.take() {
             Some(end) => (end.status, end.output, end.input),
@@ -510,7 +514,7 @@ impl<'a> Machine<'a> {
             Kind::Group(list) => self.run_list(list),
             Kind::Subshell(list) => self.subshell(|m| m.run_list(list)),
             Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),
-            Kind::For(name, words, body) => self.run_for(name, words.as_deref(), body),
+            Kind::For(names, words, body) => self.run_for(names, words.as_deref(), body),
             Kind::Count(parts, body) => self.run_count(parts, body),
             Kind::While(until, condition, body) => self.run_while(*until, condition, body),
             Kind::Case(word, arms) => self.run_case(word, arms),
@@ -605,6 +609,7 @@ impl<'a> Machine<'a> {
                 state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
             }
             m.enter(Boundary::Function);
+            let options = m.live.as_ref().filter(|_| m.dialect == Dialect::Zsh).map(|state| state.options.clone());
             let as_sh = std::mem::replace(&mut m.as_sh, function.as_sh);
             let epoch = std::mem::replace(&mut m.epoch, function.epoch);
             m.run_command(&function.body);
@@ -612,6 +617,7 @@ impl<'a> Machine<'a> {
             m.as_sh = as_sh;
             m.end_scope();
             m.end();
+            options.into_iter().for_each(|options| m.give_back_options(options));
             m.source = outer;
         });
         self.at = at;

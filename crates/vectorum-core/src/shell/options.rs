@@ -1,5 +1,6 @@
 //! The shell's options and positional parameters: `set`, `shopt`, `setopt`.
 
+use std::collections::BTreeMap;
 use std::rc::Rc;
 
 use bytes::Bytes;
@@ -77,6 +78,36 @@ impl Machine<'_> {
         }
     }
 
+    /// zsh's options are as they are by default from here on: until the function ends for `L`, all of them for `R`
+    /// (measured: zsh 5.9).
+    pub(super) fn begin_anew(&mut self, flags: &[u8]) {
+        const STAY: [&str; 5] = ["-s", "-c", "norcs", "noglobalrcs", "noexec"];
+        if let Some(state) = &mut self.live {
+            state.options.retain(|name, _| STAY.contains(name) || *name == "nocaseglob" && !flags.contains(&b'R'));
+        }
+        if flags.contains(&b'L') {
+            self.put_option("localoptions", true);
+        }
+        self.set_status(0);
+    }
+
+    /// At the end of a function options are as they were where it began, if that is asked for then.
+    pub(super) fn give_back_options(&mut self, outer: BTreeMap<&'static str, Option<bool>>) {
+        let Some(state) = &mut self.live else { return };
+        match state.option("localoptions") {
+            Some(true) => state.options = outer,
+            Some(false) => {}
+            None => {
+                let names: Vec<&'static str> = state.options.keys().chain(outer.keys()).copied().collect();
+                for name in names {
+                    if outer.get(name).copied().unwrap_or(Some(false)) != state.option(name) {
+                        state.options.insert(name, None);
+                    }
+                }
+            }
+        }
+    }
+
     fn set_positional(&mut self, values: &[Val]) {
         if let Some(state) = &mut self.live {
             state.positional = Ok(Rc::new(values.to_vec()));
@@ -133,6 +164,7 @@ impl Machine<'_> {
                     | b"physical"
                     | b"nolog"
             ) => {}
+            None if self.dialect == Dialect::Zsh => self.setopt(on, Some(&[Bytes::copy_from_slice(name)])),
             None => self.fog("an option is set that is not followed"),
         }
     }
@@ -145,6 +177,10 @@ impl Machine<'_> {
             // What turns it on is not followed, and so it is off here.
             Some(b"-oq" | b"-qo") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "posix")) => {
                 return self.set_status(1);
+            }
+            Some(b"-q") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "login_shell")) => {
+                let answer = self.is_login.ok_or_else(|| self.doubt("whether an option is set"));
+                return self.set_maybe(answer);
             }
             Some(b"-q") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "extglob")) => {
                 let option = self.live.as_ref().and_then(|s| s.option("extglob"));
@@ -162,15 +198,11 @@ impl Machine<'_> {
                 b"nullglob" => "nullglob",
                 b"dotglob" => "dotglob",
                 b"failglob" => "failglob",
+                b"nocaseglob" => "nocaseglob",
+                b"globstar" => "globstar",
                 b"expand_aliases" => "expand_aliases",
-                b"nocasematch" | b"nocaseglob" | b"globstar" | b"lastpipe" | b"localvar_inherit" | b"sourcepath"
-                | b"compat31"
-                    if on =>
-                {
-                    // Names of files and patterns may fit otherwise from here on.
-                    if matches!(&word[..], b"globstar") {
-                        continue;
-                    }
+                b"nocasematch" | b"lastpipe" | b"localvar_inherit" | b"sourcepath" | b"compat31" if on => {
+                    // Patterns may fit otherwise from here on.
                     return self.fog("an option makes the shell work in another way");
                 }
                 _ => continue,
@@ -190,6 +222,21 @@ impl Machine<'_> {
             };
             match &plain[..] {
                 b"allexport" => self.put_option("allexport", on),
+                b"nullglob" => self.put_option("nullglob", on),
+                b"nomatch" => self.put_option("nonomatch", !on),
+                b"globdots" => self.put_option("dotglob", on),
+                b"caseglob" => self.put_option("nocaseglob", !on),
+                b"numericglobsort" => self.put_option("numericglobsort", on),
+                b"bareglobqual" => self.put_option("nobareglobqual", !on),
+                b"pipefail" => self.put_option("pipefail", on),
+                b"rcquotes" => self.put_option("rcquotes", on),
+                b"braceccl" => self.put_option("braceccl", on),
+                b"magicequalsubst" => self.put_option("magicequalsubst", on),
+                b"localoptions" => self.put_option("localoptions", on),
+                b"chaselinks" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
+                b"bsdecho" => self.put_option("bsdecho", on),
+                // So they are by default.
+                b"aliases" if on => {}
                 b"errexit" | b"errreturn" if on => return self.fog("an option ends the shell at a failing command"),
                 b"rcs" => self.put_option("norcs", !on),
                 b"globalrcs" => self.put_option("noglobalrcs", !on),
@@ -208,31 +255,21 @@ impl Machine<'_> {
                 | b"posixidentifiers"
                 | b"kshglob"
                 | b"extendedglob"
-                | b"nullglob"
-                | b"nomatch"
                 | b"cshnullglob"
                 | b"shglob"
-                | b"braceccl"
                 | b"exec"
                 | b"equals"
-                | b"magicequalsubst"
                 | b"globassign"
                 | b"typesetsilent"
                 | b"globalexport"
                 | b"warncreateglobal"
-                | b"localoptions"
                 | b"posixaliases"
                 | b"aliases"
                 | b"restricted"
-                | b"bareglobqual"
-                | b"globdots"
-                | b"numericglobsort"
                 | b"interactivecomments" => {
                     // Those that only change how names of files are found make those unknown.
-                    if matches!(&plain[..], b"extendedglob" | b"kshglob" | b"bareglobqual") {
+                    if matches!(&plain[..], b"extendedglob" | b"kshglob") {
                         self.put_option("extglob", true);
-                    } else if matches!(&plain[..], b"nullglob" | b"nomatch" | b"globdots" | b"numericglobsort") {
-                        self.put_option("nullglob", true);
                     } else if !matches!(&plain[..], b"interactivecomments" | b"typesetsilent" | b"warncreateglobal") {
                         return self.fog("an option makes the shell work in another way");
                     }

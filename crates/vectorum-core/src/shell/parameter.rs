@@ -608,7 +608,7 @@ pub(super) fn is_all(parts: &[Part]) -> bool {
 }
 
 /// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.
-fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
+pub(super) fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
     if text.is_empty() || text.ends_with(b"/") || !text.is_ascii() || memchr::memmem::find(text, b"//").is_some() {
         return None;
     }

@@ -146,8 +146,8 @@ impl Walk<'_, '_> {
                 });
                 otherwise.iter().for_each(|l| self.list(l));
             }
-            Kind::For(name, words, body) => {
-                self.name(name);
+            Kind::For(names, words, body) => {
+                names.iter().for_each(|name| self.name(name));
                 words.iter().flatten().for_each(|w| self.parts(&w.parts));
                 self.list(body);
             }

@@ -81,8 +81,8 @@ pub enum Kind {
     Subshell(List),
     /// `if`: conditions with what they lead to, and `else`.
     If(Vec<(List, List)>, Option<List>),
-    /// `for NAME in WORDS`; without words over the positional parameters.
-    For(Vec<u8>, Option<Vec<Word>>, List),
+    /// `for NAME in WORDS`, in zsh with several names; without words over the positional parameters.
+    For(Vec<Bytes>, Option<Vec<Word>>, List),
     /// `for ((…; …; …))`.
     Count(Box<[Vec<Part>; 3]>, List),
     /// `while`, or `until`.

@@ -193,8 +193,11 @@ impl Machine<'_> {
                 },
             };
         }
+        // Who runs it stays so until one of these is set, and then nothing is known.
+        let is_constant = self.dialect == Dialect::Zsh && matches!(name, b"UID" | b"EUID" | b"GID" | b"EGID" | b"USERNAME");
+        let is_moving = |var: &Var| self.is_special(name) && self.dialect != Dialect::Dash && !var.readonly && !is_constant;
         match state.vars.get(name) {
-            Some(var) if self.is_special(name) && self.dialect != Dialect::Dash && !var.readonly => match var.content {
+            Some(var) if is_moving(&var) => match var.content {
                 Content::Unset => Content::Unset,
                 _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
             },

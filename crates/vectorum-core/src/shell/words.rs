@@ -123,9 +123,10 @@ impl Parser<'_> {
         let mut parts = Parts::new();
         self.parts(&mut parts)?;
         // A list of alternatives in a pattern: `@(a|b)`, `*(N)` of zsh.
+        let is_sign = |b: &u8| b"*?+@!".contains(b) || self.dialect == Dialect::Zsh && b"/)".contains(b);
         if self.peek() == Some(b'(')
             && self.dialect.is_rich()
-            && matches!(parts.last(), Some(Part::Text(t)) if t.last().is_some_and(|b| b"*?+@!".contains(b) || self.dialect == Dialect::Zsh && b"/)".contains(b)))
+            && (matches!(parts.last(), Some(Part::Text(t)) if t.last().is_some_and(is_sign)) || self.at > at && self.is_qualified())
         {
             self.at = at;
             return self.pattern_word();
@@ -134,6 +135,13 @@ impl Parser<'_> {
             return self.trouble("a word is missing");
         }
         Ok(Word::new(parts, at, self.at))
+    }
+
+    /// Whether what stands in parentheses here are qualifiers of zsh's: `(N)`, `(.:t)`.
+    fn is_qualified(&self) -> bool {
+        let rest = self.text.get(self.at + 1..).unwrap_or_default();
+        let length = rest.iter().take_while(|b| b.is_ascii_alphabetic() || b"./:-@^=*".contains(b)).count();
+        self.dialect == Dialect::Zsh && length > 0 && rest.get(length) == Some(&b')')
     }
 
     /// Takes the parts of a word.
