@@ -11,7 +11,8 @@ use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, shell_scrip
 use vectorum_core::{Block, MemoryTree};
 
 fn forecast(case: &Case) -> Forecast {
-    let programs = ["env", "id", "tr", "cat", "hostname", "date", "stty", "ping", "basename", "dirname", "printf", "true", "which"];
+    let programs =
+        ["env", "id", "tr", "cat", "hostname", "date", "stty", "ping", "basename", "dirname", "printf", "true", "which"];
     let mut host = MemoryTree::default().with_programs("/usr/bin", programs).with_programs("/usr/bin", [case.shell]);
     for folder in ["/etc", "/bin", "/home/odile"] {
         host.folder(folder);

@@ -12,7 +12,7 @@ impl Parser<'_> {
     /// can give, and its call.
     pub(super) fn anonymous(&mut self) -> Parsed<Kind> {
         let at = self.at;
-        self.at += 2;
+        self.take(b"()");
         let name = b"(anon)".to_vec();
         let function = self.function(name.clone(), at, false)?;
         let mut words = vec![Word::new(smallvec![Part::Quoted(Text::Own(name))], at, at)];
@@ -106,6 +106,9 @@ impl Parser<'_> {
                 }
                 let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
                 self.blanks();
+                if name.is_empty() && self.dialect == Dialect::Zsh && (self.is_word(b"{") || self.starts(b"()")) {
+                    return self.anonymous();
+                }
                 if name.is_empty() {
                     return Err(Trouble { at: from, what: "a function without a name", is_error: false });
                 }
@@ -203,7 +206,11 @@ impl Parser<'_> {
             }
             names.push(name);
             self.blanks();
-            if self.dialect != Dialect::Zsh || !self.peek().is_some_and(is_name_start) || self.is_word(b"in") || self.is_word(b"do") {
+            if self.dialect != Dialect::Zsh
+                || !self.peek().is_some_and(is_name_start)
+                || self.is_word(b"in")
+                || self.is_word(b"do")
+            {
                 break;
             }
         }

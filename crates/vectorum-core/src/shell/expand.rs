@@ -300,6 +300,13 @@ impl Machine<'_> {
                     self.split(&value, mode, fields)?;
                 }
                 Part::Document(_) => self.document(part, fields)?,
+                Part::Channel(_) => {
+                    let doubt = self.doubt("a file that another command writes");
+                    if mode == Mode::Fields {
+                        return Err(doubt);
+                    }
+                    last(fields).doubt(&doubt);
+                }
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     if *why == ODD_SHAPE {
@@ -455,6 +462,7 @@ impl Machine<'_> {
                     let value = self.sum_value(parts);
                     put(last(fields), &value, true);
                 }
+                Part::Channel(_) => last(fields).doubt(&self.doubt("a file that another command writes")),
                 Part::Document(_) => self.document(part, fields)?,
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);

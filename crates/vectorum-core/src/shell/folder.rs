@@ -23,7 +23,11 @@ impl Machine<'_> {
         let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
             && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
         let is_usual = self.live.as_ref().is_none_or(|s| s.option("cdotherwise") == Some(false));
-        let full = target.filter(|_| is_usual).filter(|t| !searches || t.starts_with(b"/")).and_then(|t| self.full(&t)).map(|p| plain_path(&p));
+        let full = target
+            .filter(|_| is_usual)
+            .filter(|t| !searches || t.starts_with(b"/"))
+            .and_then(|t| self.full(&t))
+            .map(|p| plain_path(&p));
         let full = if is_physical { full.and_then(|p| self.ground.files.real_path(&p)) } else { full };
         let old = self.live.as_ref().and_then(|s| s.folder.clone());
         let Some(full) = full else {

@@ -263,6 +263,11 @@ impl Parser<'_> {
             self.skip_braces(start)?;
             return Ok(Part::Unfollowed(ODD_SHAPE));
         }
+        // A prompt's sign for who runs the shell.
+        if self.dialect == Dialect::Zsh && self.take(b"(%):-%n}") {
+            let name = Bytes::from_static(b"USERNAME");
+            return Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None })));
+        }
         if self.dialect == Dialect::Zsh
             && let Some(part) = self.flagged()
         {

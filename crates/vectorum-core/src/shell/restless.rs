@@ -211,7 +211,7 @@ impl Walk<'_, '_> {
                     _ => {}
                 },
                 Part::Sum(_) | Part::Unfollowed(_) => self.names = None,
-                Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Document(_) => {}
+                Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) => {}
             }
         }
     }

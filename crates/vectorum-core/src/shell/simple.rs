@@ -27,6 +27,15 @@ impl Machine<'_> {
             .and_then(Word::literal)
             .is_some_and(|w| declares(w, self.dialect) && (prefix > 0 || !self.is_function(w)));
         let before = self.at;
+        if let [name, file] = words
+            && assignments.is_empty()
+            && matches!(name.literal(), Some(b"." | b"source"))
+            && let [Part::Channel(commands)] = &file.parts[..]
+            && !name.literal().is_some_and(|name| self.is_function(name))
+        {
+            self.source_output(commands);
+            return self.check_failure();
+        }
         // There a word behind `command` is one like others: it is split.
         let is_split = |w: &Word| {
             w.parts

@@ -59,6 +59,21 @@ impl Machine<'_> {
         self.evaluate(&text);
     }
 
+    /// `. <(…)`: what commands print is run as a file.
+    pub(super) fn source_output(&mut self, commands: &Arc<Result<List, Trouble>>) {
+        let text = self.output(commands);
+        // What it is called there is made anew at each start.
+        let asks =
+            |text: &[u8]| [&b"BASH_SOURCE"[..], b"$0", b"${0"].iter().any(|sign| memchr::memmem::find(text, sign).is_some());
+        if self.dialect == Dialect::Ksh || text.known().is_some_and(|text| asks(text)) {
+            return self.fog("what is run is not known");
+        }
+        // Unlike the text of `eval` it is a place to return from.
+        self.enter(Boundary::Text);
+        self.through(|m| m.eval(&[text]));
+        self.end();
+    }
+
     pub(super) fn source_file(&mut self, arguments: &[Val]) {
         let Some(path) = arguments.first() else { return self.set_status(2) };
         let Val::Known(path) = path.clone() else { return self.fog("a file is run whose name is not known") };

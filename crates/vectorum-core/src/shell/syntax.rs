@@ -288,6 +288,8 @@ pub enum Part {
     Parameter(Box<Parameter>),
     /// `$(…)`: its commands, or why they cannot be read.
     Output(Arc<Result<List, Trouble>>),
+    /// `<(…)`: the name of a file that holds what commands print.
+    Channel(Arc<Result<List, Trouble>>),
     /// `$((…))`.
     Sum(Vec<Part>),
     /// The text of a here-document, once its lines are read; why, if it is not followed.

@@ -1,5 +1,7 @@
 //! Words, taken apart: quotes, references, braces, here-documents' texts.
 
+use std::sync::Arc;
+
 use bytes::Bytes;
 
 use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
@@ -126,7 +128,8 @@ impl Parser<'_> {
         let is_sign = |b: &u8| b"*?+@!".contains(b) || self.dialect == Dialect::Zsh && b"/)".contains(b);
         if self.peek() == Some(b'(')
             && self.dialect.is_rich()
-            && (matches!(parts.last(), Some(Part::Text(t)) if t.last().is_some_and(is_sign)) || self.at > at && self.is_qualified())
+            && (matches!(parts.last(), Some(Part::Text(t)) if t.last().is_some_and(is_sign))
+                || self.at > at && self.is_qualified())
         {
             self.at = at;
             return self.pattern_word();
@@ -154,12 +157,15 @@ impl Parser<'_> {
                 b'<' | b'>' => {
                     if self.dialect.is_rich() && self.peek_at(1) == Some(b'(') && self.dialect != Dialect::Mksh {
                         self.at += 2;
-                        self.whole()?;
+                        let list = self.whole()?;
                         self.blanks();
                         if !self.take(b")") {
                             return self.trouble("a parenthesis is not closed");
                         }
-                        parts.push(Part::Unfollowed("a file that another command writes"));
+                        parts.push(match byte {
+                            b'<' => Part::Channel(Arc::new(Ok(list))),
+                            _ => Part::Unfollowed("a file that another command reads"),
+                        });
                         continue;
                     }
                     return Ok(());
