@@ -131,6 +131,9 @@ impl Machine<'_> {
             },
             b"trap" => self.trap(known.as_deref()),
             b"command" | b"builtin" => self.command(name, arguments, command),
+            b"hash" if self.dialect == Dialect::Zsh && known.as_deref().is_some_and(|k| k.first().is_some_and(|w| w == "-d")) => {
+                self.name_folders(known.as_deref());
+            }
             b"which" if self.dialect == Dialect::Zsh => self.whence(known.as_deref()),
             b"which" => self.which(known.as_deref()),
             b"whence" if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) => self.whence(known.as_deref()),

@@ -293,7 +293,12 @@ impl Machine<'_> {
                 }
                 Part::Output(commands) => {
                     let value = self.output(commands);
-                    self.split(&value, mode, fields)?;
+                    // Of all that brings a text it is what zsh splits; it names no files there.
+                    if mode == Mode::Fields && self.is_own_zsh() {
+                        self.split_at_separators(&value, true, fields)?;
+                    } else {
+                        self.split(&value, mode, fields)?;
+                    }
                 }
                 Part::Sum(parts) => {
                     let value = self.sum_value(parts);
@@ -400,6 +405,10 @@ impl Machine<'_> {
             name if name.iter().all(|b| b.is_ascii_alphanumeric() || b"_.-".contains(b))
                 && !name.first().is_some_and(u8::is_ascii_digit) =>
             {
+                let named = if self.dialect == Dialect::Zsh { self.named_folder(name) } else { None };
+                if let Some(folder) = named {
+                    return Some(folder);
+                }
                 let account = self.ground.accounts.iter().find(|a| a.name == name);
                 match account {
                     Some(account) => Some(Val::Known(account.home.clone())),
@@ -553,11 +562,18 @@ impl Machine<'_> {
             }
             return Ok(());
         }
+        self.split_at_separators(value, false, fields)
+    }
+
+    fn split_at_separators(&mut self, value: &Val, is_quoted: bool, fields: &mut Fields) -> Expanded<()> {
         let text = match value {
             Val::Known(text) => text.clone(),
             Val::Unknown(doubt) => return Err(doubt.clone()),
         };
         let separators = self.separators()?.unwrap_or(Bytes::from_static(b" \t\n"));
+        if is_quoted && separators.iter().any(|b| !b" \t\n\0".contains(b)) {
+            return Err(self.doubt("words between separators of one's own"));
+        }
         let is_blank = |b: u8| b" \t\n".contains(&b) && separators.contains(&b);
         let mut at = 0;
         // Blanks at the front end the field before.
@@ -580,7 +596,7 @@ impl Machine<'_> {
         while at < text.len() {
             let rest = text.get(at..).unwrap_or_default();
             let end = rest.iter().position(|b| separators.contains(b)).unwrap_or(rest.len());
-            last(fields).push(rest.get(..end).unwrap_or_default(), false);
+            last(fields).push(rest.get(..end).unwrap_or_default(), is_quoted);
             at += end;
             if at >= text.len() {
                 break;

@@ -4,6 +4,7 @@ use bytes::Bytes;
 
 use super::declare::declares;
 use super::machine::Machine;
+use super::state::{Content, Var};
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::{HostView, Kind, Want};
@@ -44,6 +45,11 @@ pub(super) fn along(
 /// The same where no folder hangs on the working folder; `None` where it is not known.
 pub(super) fn along_from_root(files: &dyn HostView, account: &Account, path: &[u8], name: &[u8]) -> Option<Option<Bytes>> {
     along((files, account), path, name, |folder| folder.starts_with(b"/").then(|| Bytes::copy_from_slice(folder))).ok()
+}
+
+/// Under what a named folder is kept among variables: none can be called so.
+fn folder_name(name: &[u8]) -> Bytes {
+    [b"~", name].concat().into()
 }
 
 impl Machine<'_> {
@@ -136,6 +142,34 @@ impl Machine<'_> {
             self.print(Val::Unknown(self.doubt("what a command prints")));
         }
         self.set_maybe(answer);
+    }
+
+    /// `hash -d` of zsh: folders that are named.
+    pub(super) fn name_folders(&mut self, known: Option<&[Bytes]>) {
+        let named = |word: &Bytes| Some((memchr::memchr(b'=', word)?, word.clone()));
+        let all: Option<Vec<_>> = known.and_then(|known| known.iter().skip(1).map(named).collect());
+        let Some(all) = all.filter(|all| !all.is_empty()) else { return self.fog("folders are named that are not known") };
+        for (at, word) in all {
+            let content = Content::Set(Val::Known(word.slice(at + 1..)));
+            if let Some(state) = &mut self.live {
+                state.vars.insert(folder_name(&word.slice(..at)), Var { content, ..Var::unset() });
+            }
+        }
+        self.set_status(0);
+    }
+
+    /// A folder that a name stands for: zsh takes those that were named, and what holds a path.
+    pub(super) fn named_folder(&self, name: &[u8]) -> Option<Val> {
+        let path = |content: Content| match content {
+            Content::Set(Val::Known(path)) if path.starts_with(b"/") => Some(Val::Known(path)),
+            Content::Set(Val::Known(_)) | Content::Unset | Content::Array(_) => None,
+            Content::Set(unknown) | Content::Perhaps(unknown) => Some(Val::Unknown(match unknown {
+                Val::Unknown(doubt) => doubt,
+                Val::Known(_) => self.doubt("a folder that is perhaps named"),
+            })),
+        };
+        let named = self.live.as_ref().and_then(|s| s.vars.get(&folder_name(name)).map(|var| var.content.clone()));
+        named.and_then(path).or_else(|| path(self.content_of(name)))
     }
 
     /// `which`, a program that looks another one up.

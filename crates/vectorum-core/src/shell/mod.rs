@@ -26,6 +26,7 @@ mod declare;
 mod ending;
 mod expand;
 pub(crate) mod fish;
+mod filters;
 mod fits;
 mod foggy;
 mod folder;

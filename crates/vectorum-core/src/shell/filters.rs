@@ -1,0 +1,168 @@
+//! Programs that make one text of another: lines that are chosen, fields of lines, words on one line (POSIX, Shell and
+//! Utilities; options as GNU has them where POSIX has none). What is not certain of a call is not answered.
+
+use bytes::Bytes;
+
+use super::program::Answer;
+use super::value::Val;
+
+/// Bytes that mean more than themselves in some regular expression.
+const SIGNS: &[u8] = b".[]*+?(){}|\\$^";
+
+/// What such a program prints and how it ends. `read` reads a file, `None` where there is none; `input` is what comes in.
+/// `None` for another program, and where the answer is not certain.
+pub(super) fn answer(
+    name: &[u8],
+    arguments: &[&[u8]],
+    read: impl Fn(&[u8]) -> Option<Option<Bytes>>,
+    input: Option<Bytes>,
+) -> Option<Answer> {
+    let text_of = |files: &[&[u8]]| match files {
+        [] => input.clone().map(Some),
+        [file] if !file.starts_with(b"-") => read(file),
+        _ => None,
+    };
+    match (name, arguments) {
+        (b"grep", arguments) => {
+            let options = arguments.iter().take_while(|a| a.starts_with(b"-") && a.len() > 1).count();
+            let (options, rest) = arguments.split_at(options);
+            // What is read by another program has no colours.
+            let options = options.iter().filter(|option| **option != b"--color=auto");
+            let letters = options.flat_map(|option| option.iter().skip(1));
+            if letters.clone().any(|letter| !b"vqEFh".contains(letter)) {
+                return None;
+            }
+            let has = |letter: u8| letters.clone().any(|l| *l == letter);
+            let (pattern, files) = rest.split_first()?;
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 2)) };
+            grep(pattern, &text, has(b'v'), has(b'F')).map(|found| {
+                let status = u8::from(found.is_empty());
+                said(if has(b'q') { Bytes::new() } else { joined(&found) }, status)
+            })
+        }
+        (b"xargs", []) => {
+            let input = input.filter(|text| !text.iter().any(|b| b"'\"\\\0".contains(b)))?;
+            let words: Vec<&[u8]> = input.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()).collect();
+            let is_plain = words.first().is_none_or(|w| !w.starts_with(b"-")) && input.len() < 1 << 16;
+            is_plain.then(|| said([&words.join(&b' ')[..], b"\n"].concat().into(), 0))
+        }
+        (b"cut", [delimiter, fields, files @ ..]) => {
+            let delimiter = delimiter.strip_prefix(b"-d").and_then(|d| <&[u8; 1]>::try_from(d).ok())?[0];
+            let wanted: usize = std::str::from_utf8(fields.strip_prefix(b"-f")?).ok()?.parse().ok().filter(|n| *n > 0)?;
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 1)) };
+            let cut = |line: &[u8]| match line.contains(&delimiter) {
+                true => line.split(|b| *b == delimiter).nth(wanted - 1).unwrap_or_default().to_vec(),
+                // A line without it is left as it is.
+                false => line.to_vec(),
+            };
+            Some(said(joined(&lines(&text)?.into_iter().map(cut).collect::<Vec<_>>()), 0))
+        }
+        (b"head", arguments) => {
+            let (count, files) = match arguments {
+                [b"-n", count, files @ ..] => (*count, files),
+                [count, files @ ..] if count.starts_with(b"-n") => (count.get(2..)?, files),
+                [count, files @ ..] if count.starts_with(b"-") => (count.get(1..)?, files),
+                files => (&b"10"[..], files),
+            };
+            let count: usize = std::str::from_utf8(count).ok()?.parse().ok()?;
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 1)) };
+            let end = memchr::memchr_iter(b'\n', &text).nth(count.checked_sub(1)?).map_or(text.len(), |at| at + 1);
+            Some(said(text.slice(..end), 0))
+        }
+        _ => None,
+    }
+}
+
+fn said(output: Bytes, status: u8) -> Answer {
+    Answer { output: Val::Known(output), status: Some(status) }
+}
+
+/// The lines of a text; `None` for one that programs may take for none.
+fn lines(text: &[u8]) -> Option<Vec<&[u8]>> {
+    if text.contains(&0) || !text.is_ascii() {
+        return None;
+    }
+    let text = text.strip_suffix(b"\n").unwrap_or(text);
+    Some(if text.is_empty() { Vec::new() } else { text.split(|b| *b == b'\n').collect() })
+}
+
+fn joined<L: AsRef<[u8]>>(lines: &[L]) -> Bytes {
+    lines.iter().flat_map(|line| [line.as_ref(), b"\n"]).collect::<Vec<_>>().concat().into()
+}
+
+/// The lines that hold a text, or begin or end with it, or do not.
+fn grep<'a>(pattern: &[u8], text: &'a [u8], is_inverted: bool, is_fixed: bool) -> Option<Vec<&'a [u8]>> {
+    let (begins, plain) = match pattern.strip_prefix(b"^") {
+        Some(rest) if !is_fixed => (true, rest),
+        _ => (false, pattern),
+    };
+    let (ends, plain) = match plain.strip_suffix(b"$") {
+        Some(rest) if !is_fixed => (true, rest),
+        _ => (false, plain),
+    };
+    if !is_fixed && plain.iter().any(|b| SIGNS.contains(b)) || plain.contains(&b'\n') {
+        return None;
+    }
+    let fits = |line: &&[u8]| match (begins, ends) {
+        (true, true) => *line == plain,
+        (true, false) => line.starts_with(plain),
+        (false, true) => line.ends_with(plain),
+        (false, false) => memchr::memmem::find(line, plain).is_some(),
+    };
+    // A text of one empty line has a line, too.
+    let all = if text == b"\n" { vec![&b""[..]] } else { lines(text)? };
+    Some(all.into_iter().filter(|line| fits(line) != is_inverted).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn texts_are_changed_as_the_programs_change_them() {
+        const TEXT: &str = "# pier\nGATE=7\n\nTIDE=low ebb\nplain\n";
+        let read = |path: &[u8]| match path {
+            b"env" => Some(Some(Bytes::from_static(TEXT.as_bytes()))),
+            b"none" => Some(None),
+            _ => None,
+        };
+        for (call, input, answer) in [
+            ("grep -v ^# env", None, Some(("GATE=7\n\nTIDE=low ebb\nplain\n", 0))),
+            ("grep = env", None, Some(("GATE=7\nTIDE=low ebb\n", 0))),
+            ("grep -q pier env", None, Some(("", 0))),
+            ("grep --color=auto -q low env", None, Some(("", 0))),
+            ("grep --colour env", None, None),
+            ("grep -q ^pier env", None, Some(("", 1))),
+            ("grep ebb$ env", None, Some(("TIDE=low ebb\n", 0))),
+            ("grep ^plain$ env", None, Some(("plain\n", 0))),
+            ("grep -F ^plain env", None, Some(("", 1))),
+            ("grep pier none", None, Some(("", 2))),
+            ("grep p.er env", None, None),
+            ("grep -i PIER env", None, None),
+            ("grep pier secret", None, None),
+            ("grep a env none", None, None),
+            ("grep b", Some("a\nb"), Some(("b\n", 0))),
+            ("grep b", None, None),
+            ("grep -v x", Some("\n"), Some(("\n", 0))),
+            ("xargs", Some("A=1\n B=2  C=3\n"), Some(("A=1 B=2 C=3\n", 0))),
+            ("xargs", Some(""), Some(("\n", 0))),
+            ("xargs", Some("'a b'"), None),
+            ("xargs", Some("-n x"), None),
+            ("xargs echo", Some("a"), None),
+            ("cut -d= -f1 env", None, Some(("# pier\nGATE\n\nTIDE\nplain\n", 0))),
+            ("cut -d= -f2", Some("a=b=c\n"), Some(("b\n", 0))),
+            ("cut -d: -f9", Some("a:b\n"), Some(("\n", 0))),
+            ("cut -d: -f1,2", Some("a:b\n"), None),
+            ("head -n 2 env", None, Some(("# pier\nGATE=7\n", 0))),
+            ("head -1 env", None, Some(("# pier\n", 0))),
+            ("head -n9", Some("a"), Some(("a", 0))),
+            ("head -n -1", Some("a"), None),
+            ("sort env", None, None),
+        ] {
+            let words: Vec<&[u8]> = call.split(' ').map(str::as_bytes).collect();
+            let said = super::answer(words[0], &words[1..], read, input.map(|text: &str| Bytes::from(text.to_owned())));
+            let told = said.as_ref().map(|said| (said.output.known().cloned().unwrap_or_default(), said.status.unwrap_or(99)));
+            assert_eq!(told, answer.map(|(text, status): (&str, u8)| (Bytes::from(text.to_owned()), status)), "{call} {input:?}");
+        }
+    }
+}
