@@ -359,8 +359,15 @@ impl Machine<'_> {
     pub(super) fn refused(&mut self) {
         match self.dialect {
             Dialect::Bash => self.set_status(1),
-            _ => self.fail_hard(),
+            _ => self.fail_refused(),
         }
+    }
+
+    /// The error of setting a name that is held fast.
+    pub(super) fn fail_refused(&mut self) {
+        let outer = std::mem::replace(&mut self.is_refused, true);
+        self.fail_hard();
+        self.is_refused = outer;
     }
 
     fn make_local(&mut self, name: &[u8], attributes: Attributes) {

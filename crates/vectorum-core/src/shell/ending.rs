@@ -91,7 +91,12 @@ impl Machine<'_> {
     }
 
     pub(super) fn fail_surely(&mut self) {
-        self.set_status(if self.dialect == Dialect::Bash { 1 } else { 2 });
+        // Measured: dash 0.5.12, mksh R59, ksh93u+m, bash 5.2.
+        self.set_status(match self.dialect {
+            Dialect::Dash => 2,
+            Dialect::Mksh if self.is_refused => 2,
+            _ => 1,
+        });
         match self.dialect {
             Dialect::Zsh if self.as_sh => self.fog("an error where zsh is another shell"),
             // The file that is being run is given up.

@@ -192,6 +192,8 @@ pub(super) struct Machine<'a> {
     pub(super) is_for_child: bool,
     /// Whether the words of a declaration are expanded.
     pub(super) is_declaring: bool,
+    /// Whether a name is set that is held fast.
+    pub(super) is_refused: bool,
     /// Whether a pattern named no file there.
     pub(super) child_failed: bool,
     /// Whether ksh was told in a subshell to export what is set.
@@ -249,6 +251,7 @@ impl<'a> Machine<'a> {
             output_status: Status::Known(0),
             is_for_child: false,
             is_declaring: false,
+            is_refused: false,
             child_failed: false,
             exports_separators: false,
             clock: 0,

@@ -83,7 +83,7 @@ impl Machine<'_> {
                 let done = self.apply(assignment, None);
                 self.at = before;
                 if !done {
-                    return self.fail_hard();
+                    return self.fail_refused();
                 }
                 if self.live.is_none() {
                     return;

@@ -223,8 +223,10 @@ impl Sum<'_, '_> {
             return self.wrong();
         }
         self.blanks();
-        let value = if self.take(b"++") || self.take(b"--") {
-            return self.wrong();
+        let value = if self.take(b"++") {
+            self.counted(1)?
+        } else if self.take(b"--") {
+            self.counted(-1)?
         } else if self.take(b"!") {
             i64::from(self.unary()? == 0)
         } else if self.take(b"~") {
@@ -280,24 +282,46 @@ impl Sum<'_, '_> {
                     }
                 }
             };
-            // zsh makes a number of a name that was not set, or was a list.
-            let is_new = self.machine.dialect == Dialect::Zsh
-                && matches!(self.machine.content_of(&word), Content::Unset | Content::Array(_));
-            if is_new && !self.is_idle {
-                self.machine.doubt_number(&word);
-            }
-            self.bounded(new)?;
-            if !self.is_idle && !self.machine.assign(&word, Content::Set(Val::of(new.to_string())), None) {
-                self.machine.fail_hard();
-            }
-            // There `set -a` does not reach it.
-            let state = self.machine.live.as_ref();
-            if self.machine.dialect == Dialect::Mksh && state.is_some_and(|s| s.option("allexport") != Some(false)) {
-                self.machine.doubt_export(&word);
-            }
+            self.put(&word, new)?;
             return Ok(if matches!(operator, b"++" | b"--") { old } else { new });
         }
         self.name(&word)
+    }
+
+    /// Sets a name to a number.
+    fn put(&mut self, name: &[u8], number: i64) -> Result<(), Rc<Doubt>> {
+        // zsh makes a number of a name that was not set, or was a list.
+        let is_new = self.machine.dialect == Dialect::Zsh
+            && matches!(self.machine.content_of(name), Content::Unset | Content::Array(_));
+        if is_new && !self.is_idle {
+            self.machine.doubt_number(name);
+        }
+        self.bounded(number)?;
+        if !self.is_idle && !self.machine.assign(name, Content::Set(Val::of(number.to_string())), None) {
+            self.machine.fail_refused();
+        }
+        // There `set -a` does not reach it.
+        let state = self.machine.live.as_ref();
+        if self.machine.dialect == Dialect::Mksh && state.is_some_and(|s| s.option("allexport") != Some(false)) {
+            self.machine.doubt_export(name);
+        }
+        Ok(())
+    }
+
+    /// Counts a name up or down before it is used: `++NAME`. dash takes the signs one by one (measured).
+    fn counted(&mut self, by: i64) -> Summed {
+        self.blanks();
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let length = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
+        let name = rest.get(..length).unwrap_or_default().to_vec();
+        let is_odd = matches!(rest.get(length), Some(b'[' | b'#' | b'.' | b'=' | b'+' | b'-'));
+        if !name.first().is_some_and(|b| !b.is_ascii_digit()) || is_odd || self.machine.dialect == Dialect::Dash {
+            return self.wrong();
+        }
+        self.at += length;
+        let new = self.name(&name)?.wrapping_add(by);
+        self.put(&name, new)?;
+        Ok(new)
     }
 
     fn name(&mut self, name: &[u8]) -> Summed {
