@@ -456,6 +456,7 @@ impl Fish<'_> {
         if let Some(output) = self.live.as_mut().and_then(|s| s.output.as_mut()) {
             *output = match (&*output, text) {
                 (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
+                (Val::Known(a), unknown) if a.is_empty() => unknown,
                 _ => Val::Unknown(doubt),
             };
         }

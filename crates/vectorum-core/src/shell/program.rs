@@ -25,6 +25,11 @@ const EVALUATED: &[(&[u8], &[&str])] = &[
     (b"tset", &["TERM", "TERMCAP"]),
 ];
 
+/// The names that a program's output sets where it is evaluated, if it is one of those of which that is known.
+pub(super) fn sets(base: &[u8]) -> Option<&'static [&'static str]> {
+    EVALUATED.iter().find(|(program, _)| *program == base).map(|(_, sets)| *sets)
+}
+
 /// Whether a program never reads its standard input.
 pub(super) fn reads_nothing(base: &[u8]) -> bool {
     let all = [
@@ -213,7 +218,7 @@ impl Machine<'_> {
     /// Runs a program of the host as far as its answer is known.
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Val]) -> Answer {
         let base = name.rsplit(|b| *b == b'/').next().unwrap_or(name);
-        if let Some((_, sets)) = EVALUATED.iter().find(|(program, _)| *program == base) {
+        if let Some(sets) = sets(base) {
             let doubt = Doubt { sets: Some(sets), ..(*self.doubt(PRINTED)).clone() };
             return Answer { output: Val::Unknown(std::rc::Rc::new(doubt)), status: None };
         }

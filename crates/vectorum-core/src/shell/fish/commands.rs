@@ -1,8 +1,8 @@
 //! The commands of fish by their names, functions in files of their own, and programs.
 
 use super::super::lookup::{UNREAD, is_program};
-use super::super::outputs::PRINTED;
-use super::super::program::Place;
+use super::super::outputs::{PRINTED, PRINTED_NAMES};
+use super::super::program::{self, Place};
 use super::*;
 
 /// Commands that change no variable and whose output is not followed.
@@ -76,11 +76,14 @@ impl Fish<'_> {
         self.may_be_empty = false;
         let fields = match fields {
             Ok(fields) => fields,
-            Err(_) => {
+            Err(doubt) => {
                 let name = match words.first().map(|w| &w.parts[..]) {
                     Some([Part::Text(name)]) => name.clone(),
                     _ => return self.fog("a command whose name is not known"),
                 };
+                if let (b"eval", Some(names), [_, _]) = (&name[..], doubt.sets, words) {
+                    return self.set_by_output(names);
+                }
                 return self.half_known(&name, words);
             }
         };
@@ -310,10 +313,22 @@ impl Fish<'_> {
                         let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
                         self.run_source(&Arc::new(source), Some(&[]));
                     }
+                    Some(Val::Unknown(doubt)) if doubt.sets.is_some() => self.set_by_output(doubt.sets.unwrap_or_default()),
                     _ => self.fog("what is run is not known"),
                 }
             }
         }
+    }
+
+    /// The output of a program is run that sets these names and no others.
+    fn set_by_output(&mut self, names: &[&str]) {
+        for name in names {
+            let doubt = self.doubt(PRINTED_NAMES);
+            self.put_var(name.as_bytes(), Some(Kept::Global), Err(doubt), Some(true), None);
+            // Whether it sets them all only it knows.
+            self.blur(name.as_bytes(), PRINTED_NAMES);
+        }
+        self.doubt_status(PRINTED_NAMES);
     }
 
     fn cd(&mut self, known: Option<&[Bytes]>) {
@@ -361,7 +376,8 @@ impl Fish<'_> {
                         self.set_status(status);
                     }
                     None => {
-                        self.print(Val::Unknown(self.doubt(PRINTED)));
+                        let doubt = Doubt { sets: program::sets(&base), ..(*self.doubt(PRINTED)).clone() };
+                        self.print(Val::Unknown(Rc::new(doubt)));
                         self.doubt_status("how a program ends");
                     }
                 }
