@@ -9,6 +9,10 @@ use super::value::Val;
 /// Bytes that mean more than themselves in some regular expression.
 const SIGNS: &[u8] = b".[]*+?(){}|\\$^";
 
+/// With this script some distributions make commands of the file of the locale.
+const EXPORTS: &[u8] =
+    br#"s/^[[:blank:]]*([[:upper:]_]+)=([[:print:][:digit:]\._-]+|"[[:print:][:digit:]\._-]+")/export \1=\2/;t;d"#;
+
 /// What such a program prints and how it ends. `read` reads a file, `None` where there is none; `input` is what comes in.
 /// `None` for another program, and where the answer is not certain.
 pub(super) fn answer(
@@ -68,6 +72,25 @@ pub(super) fn answer(
             let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 1)) };
             let end = memchr::memchr_iter(b'\n', &text).nth(count.checked_sub(1)?).map_or(text.len(), |at| at + 1);
             Some(said(text.slice(..end), 0))
+        }
+        (b"sed", [b"-r" | b"-E", b"-e", script, files @ ..]) if *script == EXPORTS => {
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 2)) };
+            let mut out = Vec::new();
+            for line in lines(&text)? {
+                if !line.iter().all(|b| matches!(b, b'\t' | b' '..=b'~')) {
+                    return None;
+                }
+                let line = line.trim_ascii_start();
+                let name = line.iter().take_while(|b| b.is_ascii_uppercase() || **b == b'_').count();
+                if let [b'=', value @ ..] = line.get(name..)?
+                    && name > 0
+                    && !value.is_empty()
+                {
+                    // What stands behind a tab is left as it is.
+                    out.push([b"export ", line].concat());
+                }
+            }
+            Some(said(joined(&out), 0))
         }
         _ => None,
     }
@@ -158,8 +181,13 @@ mod tests {
             ("head -n9", Some("a"), Some(("a", 0))),
             ("head -n -1", Some("a"), None),
             ("sort env", None, None),
+            ("sed -r -e SCRIPT env", None, Some(("export GATE=7\nexport TIDE=low ebb\n", 0))),
+            ("sed -r -e SCRIPT", Some("  LANG=\"C\"\n#LC_ALL=x\nlow=1\nA=\n"), Some(("export LANG=\"C\"\n", 0))),
+            ("sed -r -e SCRIPT", Some("LANG=\u{e4}\n"), None),
+            ("sed -e s/a/b/ env", None, None),
         ] {
-            let words: Vec<&[u8]> = call.split(' ').map(str::as_bytes).collect();
+            let words: Vec<&[u8]> =
+                call.split(' ').map(|word| if word == "SCRIPT" { EXPORTS } else { word.as_bytes() }).collect();
             let said = super::answer(words[0], &words[1..], read, input.map(|text: &str| Bytes::from(text.to_owned())));
             let told = said.as_ref().map(|said| (said.output.known().cloned().unwrap_or_default(), said.status.unwrap_or(99)));
             assert_eq!(told, answer.map(|(text, status): (&str, u8)| (Bytes::from(text.to_owned()), status)), "{call} {input:?}");

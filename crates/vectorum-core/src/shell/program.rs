@@ -247,7 +247,8 @@ impl Machine<'_> {
 
     /// Whether a program is none of those that nobody needs to run.
     fn answer_is_open(&self, base: &[u8]) -> bool {
-        !reads_nothing(base) && !matches!(base, b"cat" | b"tr" | b"tty" | b"xargs" | b"sed" | b"grep" | b"awk" | b"cut" | b"head" | b"tail")
+        !reads_nothing(base)
+            && !matches!(base, b"cat" | b"tr" | b"tty" | b"xargs" | b"sed" | b"grep" | b"awk" | b"cut" | b"head" | b"tail")
     }
 
     /// A program with what it would be handed.

@@ -291,8 +291,8 @@ impl Sum<'_, '_> {
     /// Sets a name to a number.
     fn put(&mut self, name: &[u8], number: i64) -> Result<(), Rc<Doubt>> {
         // zsh makes a number of a name that was not set, or was a list.
-        let is_new = self.machine.dialect == Dialect::Zsh
-            && matches!(self.machine.content_of(name), Content::Unset | Content::Array(_));
+        let is_new =
+            self.machine.dialect == Dialect::Zsh && matches!(self.machine.content_of(name), Content::Unset | Content::Array(_));
         if is_new && !self.is_idle {
             self.machine.doubt_number(name);
         }
