@@ -315,7 +315,7 @@ impl Sum<'_, '_> {
         let length = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
         let name = rest.get(..length).unwrap_or_default().to_vec();
         let is_odd = matches!(rest.get(length), Some(b'[' | b'#' | b'.' | b'=' | b'+' | b'-'));
-        if !name.first().is_some_and(|b| !b.is_ascii_digit()) || is_odd || self.machine.dialect == Dialect::Dash {
+        if name.first().is_none_or(u8::is_ascii_digit) || is_odd || self.machine.dialect == Dialect::Dash {
             return self.wrong();
         }
         self.at += length;
