@@ -542,7 +542,13 @@ impl Machine<'_> {
                     }
                     // There they are words as they stand, and name no files.
                     if self.is_own_zsh() {
-                        put(last(fields), value, true);
+                        let field = last(fields);
+                        let was_there = field.is_there;
+                        put(field, value, true);
+                        // One that is empty is no word by itself.
+                        if mode == Mode::Fields && value.is_empty() == Some(true) {
+                            field.is_there = was_there;
+                        }
                         continue;
                     }
                     self.split(value, mode, fields)?;

@@ -167,9 +167,7 @@ impl Machine<'_> {
                 }
                 match &parameter.key {
                     None => match (content, self.dialect) {
-                        (Content::Array(values), Dialect::Zsh) => {
-                            Held::Many(values.iter().filter(|v| v.is_empty() != Some(true)).cloned().collect())
-                        }
+                        (Content::Array(values), Dialect::Zsh) => Held::Many(values.to_vec()),
                         (Content::Array(values), _) => values.first().map_or(Held::Unset, |v| Held::One(v.clone())),
                         (Content::Unset, _) => Held::Unset,
                         (Content::Set(value), _) => Held::One(value),

@@ -33,7 +33,12 @@ impl Machine<'_> {
                     is_odd = true;
                     may_be_list |= option.iter().any(|b| b"aA".contains(b));
                 }
-                name => names.push(Bytes::copy_from_slice(name)),
+                name => {
+                    // What stands behind a question mark is asked at a terminal.
+                    let asks = names.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh);
+                    let end = memchr::memchr(b'?', name).filter(|_| asks).unwrap_or(name.len());
+                    names.push(Bytes::copy_from_slice(name.get(..end).unwrap_or_default()));
+                }
             }
         }
         let is_whole = names.is_empty();

@@ -19,6 +19,31 @@ impl Machine<'_> {
         if self.run_alias(words, command) {
             return;
         }
+        if self.dialect == Dialect::Zsh
+            && assignments.is_empty()
+            && let [first, rest @ ..] = words
+            && let Some(modifier @ (b"noglob" | b"nocorrect")) = first.literal()
+            && !rest.is_empty()
+            && !self.is_function(modifier)
+        {
+            let is_alias = |word: &[u8]| self.live.as_ref().is_some_and(|state| state.aliases.get(word).is_some());
+            if rest.first().and_then(Word::literal).is_some_and(is_alias) {
+                return self.fog("a word that zsh replaces");
+            }
+            let outer = self.live.as_ref().map(|state| state.options.get("noglob").copied());
+            if modifier == b"noglob" {
+                self.put_option("noglob", true);
+            }
+            self.run_simple(&[], rest, command);
+            // A function that it runs sees it, too, and sets it back for itself only.
+            if let (Some(state), Some(outer)) = (&mut self.live, outer) {
+                match outer {
+                    Some(was) => drop(state.options.insert("noglob", was)),
+                    None => drop(state.options.remove("noglob")),
+                }
+            }
+            return;
+        }
         // `command` before it changes nothing of that, but in zsh, where it runs programs only.
         let prefix = words.iter().take_while(|w| w.literal() == Some(b"command") && self.dialect != Dialect::Zsh).count();
         let own = words.get(prefix..).unwrap_or_default();

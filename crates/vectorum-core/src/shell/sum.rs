@@ -253,7 +253,16 @@ impl Sum<'_, '_> {
         }
         let word = self.text.get(from..self.at).unwrap_or_default().to_vec();
         if word.first().is_some_and(u8::is_ascii_digit) {
-            return self.number(&word);
+            return match self.text.get(self.at) {
+                Some(b'#') if self.machine.dialect != Dialect::Dash => self.based(&word),
+                Some(b'.') if matches!(self.machine.dialect, Dialect::Zsh | Dialect::Ksh) => {
+                    Err(self.machine.doubt("a number with a point"))
+                }
+                _ => self.number(&word),
+            };
+        }
+        if self.text.get(self.at) == Some(&b'[') && !word.is_empty() && self.machine.dialect != Dialect::Dash {
+            return self.item(&word);
         }
         if word.is_empty() || matches!(self.text.get(self.at), Some(b'[' | b'#' | b'.')) {
             return self.wrong();
@@ -325,7 +334,13 @@ impl Sum<'_, '_> {
     }
 
     fn name(&mut self, name: &[u8]) -> Summed {
-        match self.machine.content_of(name) {
+        let content = self.machine.content_of(name);
+        self.of_value(&content)
+    }
+
+    /// The number that a variable holds.
+    fn of_value(&mut self, content: &Content) -> Summed {
+        match content {
             Content::Unset => Ok(0),
             Content::Set(Val::Known(text)) => {
                 let text = text.trim_ascii();
@@ -343,8 +358,55 @@ impl Sum<'_, '_> {
                 self.machine.fail_perhaps("a value that is an expression of its own");
                 Err(self.machine.doubt("a value that is an expression of its own"))
             }
-            Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(doubt),
+            Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(Rc::clone(doubt)),
             _ => Err(self.machine.doubt("a number that is not known")),
+        }
+    }
+
+    /// `BASE#DIGITS`.
+    fn based(&mut self, base: &[u8]) -> Summed {
+        let rest = self.text.get(self.at + 1..).unwrap_or_default();
+        let length = rest.iter().take_while(|b| b.is_ascii_alphanumeric()).count();
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        let digits = text(rest.get(..length).unwrap_or_default());
+        self.at += 1 + length;
+        let base = text(base).parse().ok().filter(|base| (2..=36).contains(base) && length > 0);
+        match base.and_then(|base| i64::from_str_radix(&digits, base).ok()) {
+            Some(number) => self.bounded(number),
+            None => self.wrong(),
+        }
+    }
+
+    /// `NAME[INDEX]`, as far as it is only read.
+    fn item(&mut self, name: &[u8]) -> Summed {
+        self.at += 1;
+        let index = self.comma()?;
+        if !self.take(b"]") {
+            return self.wrong();
+        }
+        self.blanks();
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let sets = [&b"++"[..], b"--", b"+=", b"-=", b"*=", b"/=", b"%="].iter().any(|sign| rest.starts_with(sign));
+        if sets || rest.starts_with(b"=") && !rest.starts_with(b"==") {
+            return self.wrong();
+        }
+        let is_zsh = self.machine.dialect == Dialect::Zsh;
+        let values = match self.machine.content_of(name) {
+            Content::Array(values) => values.to_vec(),
+            Content::Set(value) if !is_zsh => vec![value],
+            Content::Unset => Vec::new(),
+            _ => return Err(self.machine.doubt("a part of a list")),
+        };
+        // zsh counts from 1, and all from the end where it is negative.
+        let length = i64::try_from(values.len()).unwrap_or(i64::MAX);
+        let place = match index {
+            index if index < 0 => index + length,
+            index => index - i64::from(is_zsh),
+        };
+        match usize::try_from(place).ok().and_then(|place| values.get(place)).cloned() {
+            Some(value) => self.of_value(&Content::Set(value)),
+            None if place >= length || is_zsh && index == 0 => Ok(0),
+            None => self.wrong(),
         }
     }
 
