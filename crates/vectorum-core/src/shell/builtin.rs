@@ -131,6 +131,14 @@ impl Machine<'_> {
             },
             b"trap" => self.trap(known.as_deref()),
             b"command" | b"builtin" => self.command(name, arguments, command),
+            b"pushd" | b"popd" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
+                // What lies on the stack of folders is not kept in mind.
+                let target = known
+                    .as_deref()
+                    .filter(|k| name == b"pushd" && matches!(k, [path] if path.first().is_some_and(|b| !b"+-".contains(b))));
+                self.change_folder(target);
+                self.print(Val::Unknown(self.doubt("what a command prints")));
+            }
             b"hash" if self.dialect == Dialect::Zsh && known.as_deref().is_some_and(|k| k.first().is_some_and(|w| w == "-d")) => {
                 self.name_folders(known.as_deref());
             }

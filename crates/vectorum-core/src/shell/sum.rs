@@ -388,7 +388,13 @@ impl Sum<'_, '_> {
         let rest = self.text.get(self.at..).unwrap_or_default();
         let sets = [&b"++"[..], b"--", b"+=", b"-=", b"*=", b"/=", b"%="].iter().any(|sign| rest.starts_with(sign));
         if sets || rest.starts_with(b"=") && !rest.starts_with(b"==") {
-            return self.wrong();
+            // Where nothing else is set in it, no more than that is not followed.
+            let is_last = !rest.get(2..).unwrap_or_default().iter().any(|b| b"=+-,".contains(b));
+            if !is_last || self.is_idle {
+                return self.wrong();
+            }
+            self.machine.doubt_from_here(name);
+            return Err(self.machine.doubt("an item of a list is set in a sum"));
         }
         let is_zsh = self.machine.dialect == Dialect::Zsh;
         let values = match self.machine.content_of(name) {
