@@ -23,6 +23,8 @@ pub(super) struct Parser<'a> {
     pub(super) at: usize,
     pub(super) dialect: Dialect,
     pub(super) waiting: Vec<Awaited>,
+    /// How many substitutions are open.
+    pub(super) outputs: usize,
     pub(super) depth: usize,
     /// How many blocks of braces are open.
     pub(super) braces: usize,
@@ -68,7 +70,7 @@ pub(super) struct Awaited {
 impl<'a> Parser<'a> {
     /// Begins to read.
     pub(super) fn new(whole: &'a Bytes, dialect: Dialect) -> Parser<'a> {
-        Parser { whole, text: whole, at: 0, dialect, waiting: Vec::new(), depth: 0, braces: 0 }
+        Parser { whole, text: whole, at: 0, dialect, waiting: Vec::new(), depth: 0, outputs: 0, braces: 0 }
     }
 
     /// Returns a stretch of it.
@@ -152,6 +154,11 @@ impl<'a> Parser<'a> {
             loop {
                 let rest = self.text.get(self.at..).unwrap_or_default();
                 if rest.is_empty() {
+                    // These look for the end of the substitution once more, each in its way.
+                    if self.outputs > 0 && matches!(self.dialect, Dialect::Bash | Dialect::Mksh) {
+                        let what = "a here-document that never ends in a substitution";
+                        return Err(Trouble { at: self.at, what, is_error: false });
+                    }
                     break;
                 }
                 let length = memchr::memchr(b'\n', rest).unwrap_or(rest.len());

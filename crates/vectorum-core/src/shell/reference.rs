@@ -210,7 +210,9 @@ impl Parser<'_> {
     pub(super) fn output(&mut self) -> Parsed<Part> {
         self.at += 1;
         let before = self.waiting.len();
+        self.outputs += 1;
         let list = self.whole()?;
+        self.outputs -= 1;
         self.blanks();
         if !self.take(b")") {
             return self.trouble("a command in parentheses is not closed");
