@@ -40,6 +40,8 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     ("zsh-framework", &["GATE_PLUGIN", "KEYTIMEOUT", "LESSPIPE_SEEN", "SHLVL"]),
     // A list without some of its items.
     ("zsh-plain", &["PATH", "SHLVL"]),
+    // Lines of an output as items.
+    ("zsh-options", &["LINES_READ", "SECOND_LINE", "SHLVL"]),
     ("zsh-power", &["SHLVL"]),
     ("skeleton-bash", &["LS_COLORS"]),
     // The system's own file for it, which opens with what only a running shell can tell.

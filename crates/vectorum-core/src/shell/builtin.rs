@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;
+use super::printing::printed;
 use super::state::{Alias, Content, State};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -85,7 +86,8 @@ impl Machine<'_> {
                     self.assign(&name, Content::Set(text), None);
                     return self.set_status(0);
                 }
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                let text = known.as_deref().and_then(|words| printed(words, self.dialect)).map(Val::Known);
+                self.print(text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints"))));
                 self.set_status(0);
             }
             b"read" => self.read_line(known.as_deref()),
@@ -132,11 +134,7 @@ impl Machine<'_> {
             b"trap" => self.trap(known.as_deref()),
             b"command" | b"builtin" => self.command(name, arguments, command),
             b"pushd" | b"popd" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
-                // What lies on the stack of folders is not kept in mind.
-                let target = known
-                    .as_deref()
-                    .filter(|k| name == b"pushd" && matches!(k, [path] if path.first().is_some_and(|b| !b"+-".contains(b))));
-                self.change_folder(target);
+                self.change_stack(name == b"pushd", known.as_deref());
                 self.print(Val::Unknown(self.doubt("what a command prints")));
             }
             b"hash" if self.dialect == Dialect::Zsh && known.as_deref().is_some_and(|k| k.first().is_some_and(|w| w == "-d")) => {

@@ -1,14 +1,70 @@
 //! The working folder, and how it is changed.
 
+use std::rc::Rc;
+
 use bytes::Bytes;
 
 use super::machine::Machine;
-use super::state::{Content, Status};
+use super::state::{Content, Status, Var};
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::Kind as FileKind;
 
+/// Under what the stack of folders is kept among variables: none can be called so.
+const STACK: &[u8] = b"~stack";
+
 impl Machine<'_> {
+    /// `pushd` and `popd`.
+    pub(super) fn change_stack(&mut self, is_pushed: bool, known: Option<&[Bytes]>) {
+        let is_usual = self.live.as_ref().is_none_or(|s| s.option("autopushd") == Some(false));
+        let stack = match self.live.as_ref().and_then(|s| s.vars.get(STACK).map(|var| var.content.clone())) {
+            Some(Content::Array(folders)) => Some(folders.to_vec()),
+            Some(Content::Unset) | None => Some(Vec::new()),
+            Some(_) => None,
+        };
+        let stack = stack.filter(|_| is_usual);
+        let before = self.live.as_ref().and_then(|s| s.folder.clone());
+        let succeeded = |m: &Self| m.live.as_ref().is_some_and(|s| s.status == Status::Known(0));
+        let after = match (is_pushed, known, stack) {
+            (true, Some([path]), stack) if path.first().is_some_and(|b| !b"+-".contains(b)) => {
+                self.change_folder(known);
+                match (self.live.as_ref().map(|s| &s.status), stack, before) {
+                    (Some(Status::Known(0)), Some(mut stack), Some(before)) => {
+                        stack.push(Val::Known(before));
+                        Some(stack)
+                    }
+                    (Some(Status::Known(_)), stack, _) if !succeeded(self) => stack,
+                    _ => None,
+                }
+            }
+            (false, Some([]), Some(mut stack)) => match stack.pop() {
+                Some(Val::Known(folder)) => {
+                    self.change_folder(Some(&[folder]));
+                    succeeded(self).then_some(stack)
+                }
+                Some(Val::Unknown(_)) => {
+                    self.change_folder(None);
+                    None
+                }
+                None => {
+                    self.set_status(1);
+                    Some(stack)
+                }
+            },
+            _ => {
+                self.change_folder(None);
+                None
+            }
+        };
+        let content = match after {
+            Some(stack) => Content::Array(Rc::new(stack)),
+            None => Content::Perhaps(Val::Unknown(self.doubt("the stack of folders is not known"))),
+        };
+        if let Some(state) = &mut self.live {
+            state.vars.insert(Bytes::from_static(STACK), Var { content, ..Var::unset() });
+        }
+    }
+
     pub(super) fn change_folder(&mut self, known: Option<&[Bytes]>) {
         let (known, is_physical) = match known {
             Some([option, rest @ ..]) if option == "-P" => (Some(rest), true),

@@ -1,5 +1,7 @@
 //! The files that a pattern names, in the order of the shell.
 
+use std::cmp::Ordering;
+
 use bytes::Bytes;
 
 use super::expand::{Expanded, Field};
@@ -300,13 +302,13 @@ impl Machine<'_> {
 
     /// Puts names in the order of the locale, as far as that is certain.
     fn put_in_order(&mut self, names: &mut [Bytes], patterns: usize, manner: &Manner) -> Expanded<()> {
-        names.sort();
-        let has_digits = |name: &Bytes| name.iter().any(u8::is_ascii_digit);
-        if manner.by_number && names.len() > 1 && names.iter().any(has_digits) {
-            return Err(self.doubt("an order by numbers"));
+        if manner.by_number {
+            names.sort_by(|a, b| by_number(a, b));
+        } else {
+            names.sort();
         }
         // Of paths that differ in more than one part it is certain only byte by byte.
-        if !self.sorts_by_bytes()? && names.len() > 1 && (patterns > 1 || !is_plain_order(names)) {
+        if !self.sorts_by_bytes()? && names.len() > 1 && (patterns > 1 || manner.by_number || !is_plain_order(names)) {
             return Err(self.doubt("the order of file names depends on the locale"));
         }
         if manner.is_reversed {
@@ -331,6 +333,20 @@ impl Machine<'_> {
         }
         Ok(true)
     }
+}
+
+/// Compares names by their bytes, but for numbers in them, which are compared as such.
+fn by_number(a: &[u8], b: &[u8]) -> Ordering {
+    let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
+    // The whole of the numbers in which they differ.
+    let begin = a.get(..same).unwrap_or_default().iter().rposition(|c| !c.is_ascii_digit()).map_or(0, |at| at + 1);
+    let number = |name: &[u8]| -> Vec<u8> {
+        name.get(begin..).unwrap_or_default().iter().copied().take_while(u8::is_ascii_digit).skip_while(|c| *c == b'0').collect()
+    };
+    let is_digit = |name: &[u8]| name.get(begin).is_some_and(u8::is_ascii_digit);
+    let (x, y) = (number(a), number(b));
+    let by_value = if is_digit(a) && is_digit(b) { (x.len(), x).cmp(&(y.len(), y)) } else { Ordering::Equal };
+    by_value.then_with(|| a.cmp(b))
 }
 
 /// Whether names that stand in the order of their bytes stand so in every locale of the usual kind: where signs come
@@ -378,6 +394,13 @@ mod tests {
             all.sort();
             assert_eq!(is_plain_order(&all), is_certain, "{names}");
         }
+    }
+
+    #[test]
+    fn numbers_in_names_are_compared_as_numbers() {
+        let mut names = ["b10", "b9", "a2x3", "a2x12", "a02", "a1", "c", "b9a", "10-quay", "9-gate"];
+        names.sort_by(|a, b| by_number(a.as_bytes(), b.as_bytes()));
+        assert_eq!(names, ["9-gate", "10-quay", "a1", "a02", "a2x3", "a2x12", "b9", "b9a", "b10", "c"]);
     }
 
     #[test]

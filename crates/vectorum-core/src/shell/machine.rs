@@ -192,6 +192,8 @@ pub(super) struct Machine<'a> {
     pub(super) is_for_child: bool,
     /// Whether the words of a declaration are expanded.
     pub(super) is_declaring: bool,
+    /// What the shell may be called, where that is one of a few.
+    pub(super) called: &'static [&'static str],
     /// Whether a name is set that is held fast.
     pub(super) is_refused: bool,
     /// Whether a pattern named no file there.
@@ -251,6 +253,7 @@ impl<'a> Machine<'a> {
             output_status: Status::Known(0),
             is_for_child: false,
             is_declaring: false,
+            called: &[],
             is_refused: false,
             child_failed: false,
             exports_separators: false,

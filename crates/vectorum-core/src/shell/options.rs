@@ -234,6 +234,7 @@ impl Machine<'_> {
                 b"magicequalsubst" => self.put_option("magicequalsubst", on),
                 b"localoptions" => self.put_option("localoptions", on),
                 b"chaselinks" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
+                b"autopushd" => self.put_option("autopushd", on),
                 b"bsdecho" => self.put_option("bsdecho", on),
                 // So they are by default.
                 b"aliases" if on => {}

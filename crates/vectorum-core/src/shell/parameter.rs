@@ -133,7 +133,9 @@ impl Machine<'_> {
         let number = if begins_number { std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok()) } else { None };
         if let Some(number) = number {
             if number == 0 {
-                return Ok(Held::One(Val::Unknown(Doubt::filled("the shell's own name"))));
+                let could_be = self.called.iter().map(|name| Bytes::from_static(name.as_bytes())).collect();
+                let name = Doubt { could_be, ..(*Doubt::filled("the shell's own name")).clone() };
+                return Ok(Held::One(Val::Unknown(Rc::new(name))));
             }
             return Ok(match &state.positional {
                 Ok(values) => values.get(number - 1).map_or(Held::Unset, |v| Held::One(v.clone())),
@@ -469,7 +471,12 @@ impl Machine<'_> {
         let text = match &value {
             Val::Known(text) => text.clone(),
             Val::Unknown(doubt) => {
-                return Val::Unknown(Rc::new(Doubt { could_be: Vec::new(), is_filled: false, sets: None, ..(**doubt).clone() }));
+                // Of one of a few it is one of as many, where nothing is run to tell.
+                let is_plain = matches!(change, Change::Trim(_, _, word) if word.literal().is_some());
+                let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));
+                let could_be: Option<Vec<Bytes>> = each.map(|value| value.known().cloned()).collect();
+                let could_be = could_be.unwrap_or_default();
+                return Val::Unknown(Rc::new(Doubt { could_be, is_filled: false, sets: None, ..(**doubt).clone() }));
             }
         };
         let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));

@@ -9,6 +9,36 @@ use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
+/// What `print` of zsh, ksh and mksh writes, where that is certain: as it stands with `-r`, on lines of their own with `-l`,
+/// which zsh alone has.
+pub(super) fn printed(words: &[Bytes], dialect: Dialect) -> Option<Bytes> {
+    let (mut is_raw, mut is_listed, mut is_line) = (false, false, true);
+    let mut words = words.iter();
+    let mut rest = words.clone();
+    while let Some(word) = words.next().filter(|word| word.len() > 1 && word.starts_with(b"-")) {
+        rest = words.clone();
+        if word == "--" {
+            break;
+        }
+        for letter in word.iter().skip(1) {
+            match letter {
+                b'r' => is_raw = true,
+                b'l' if dialect == Dialect::Zsh => is_listed = true,
+                b'n' => is_line = false,
+                _ => return None,
+            }
+        }
+    }
+    let words: Vec<&[u8]> = rest.map(|word| &word[..]).collect();
+    // A lone dash ends the options in some; a backslash means more than itself.
+    if words.first() == Some(&&b"-"[..]) || !is_raw && words.iter().any(|word| word.contains(&b'\\')) {
+        return None;
+    }
+    let mut text = words.join(if is_listed { &b"\n"[..] } else { b" " });
+    text.extend(is_line.then_some(b'\n'));
+    Some(text.into())
+}
+
 impl Machine<'_> {
     pub(super) fn echo(&mut self, arguments: &[Val]) {
         self.set_status(0);

@@ -162,6 +162,11 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     let mut machine = Machine::new(ground, &touched, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
     machine.is_login = Some(invocation.is_login);
+    // Whatever starts a shell for an account calls it by its name, with a dash as a login shell (login(1), su(1), sshd(8)).
+    let is_usual = matches!(&account.shell[..], b"/bin/bash" | b"/usr/bin/bash") && !invocation.as_sh;
+    if invocation.dialect == Dialect::Bash && is_usual && !matches!(invocation.payload, Payload::Script(_)) {
+        machine.called = &["-bash", "bash", "/bin/bash", "/usr/bin/bash", "-/bin/bash", "-/usr/bin/bash", "-su"];
+    }
     let options: [&[u8]; 3] = [b"SHELLOPTS", b"BASHOPTS", b"POSIXLY_CORRECT"];
     if invocation.dialect == Dialect::Bash && options.iter().any(|n| start.contains(n)) {
         machine.fog("the shell is started with other options by a variable");

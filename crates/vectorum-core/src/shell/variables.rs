@@ -202,7 +202,10 @@ impl Machine<'_> {
                 _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
             },
             Some(var) => var.content.clone(),
-            None if self.is_special(name) => Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself"))),
+            // This one is there only where it was handed in, or set.
+            None if self.is_special(name) && name != b"POSIXLY_CORRECT" => {
+                Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself")))
+            }
             None => match &state.open {
                 Some(doubt) => Content::Perhaps(Val::Unknown(doubt.clone())),
                 None => Content::Unset,
