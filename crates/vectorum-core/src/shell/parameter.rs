@@ -46,7 +46,8 @@ impl Machine<'_> {
             const WHY: &str = "with «set -u» a name that is not set ends the shell";
             let is_sure = matches!(content, Held::Unset) && self.live.as_ref().and_then(|s| s.option("nounset")) == Some(true);
             let is_length = matches!(parameter.change, Change::Length) && parameter.key.is_some();
-            if is_sure && is_length && self.dialect == Dialect::Bash {
+            let is_reference = parameter.change == Change::Indirect;
+            if is_sure && (is_length || is_reference) && self.dialect == Dialect::Bash {
                 // There it gives up a line only.
                 self.fail_hard();
             } else if is_sure {
