@@ -122,6 +122,18 @@ mod tests {
     }
 
     #[test]
+    fn what_two_shells_are_handed_is_told_apart() {
+        let known = |value: &'static str| Held::Known(Bytes::from_static(value.as_bytes()));
+        let one = handed(&[("GATE", known("7"), false), ("LC_TIME", known("C"), false), ("TIDE", known("low"), false)]);
+        let two = handed(&[("GATE", known("7"), false), ("PIER", known("4"), false), ("TIDE", known("low"), true)]);
+        let told: Vec<_> = one.differing(&two).map(|(name, a, b)| (name.clone(), a.is_some(), b.is_some())).collect();
+        let expected = [("LC_TIME", true, false), ("PIER", false, true), ("TIDE", true, true)];
+        assert_eq!(told, expected.map(|(name, a, b)| (Bytes::from_static(name.as_bytes()), a, b)));
+        assert_eq!(one.differing(&one).count(), 0);
+        assert_eq!((one.has_one_like(b"LC_"), two.has_one_like(b"LC_"), one.has_one_like(b"U")), (true, false, false));
+    }
+
+    #[test]
     fn a_shell_is_told_what_is_known_of_a_value() {
         let handed = handed(&[
             ("GATE", Held::Known(Bytes::from_static(b"7")), false),
