@@ -5,64 +5,34 @@ use std::rc::Rc;
 use bytes::Bytes;
 
 use super::machine::Machine;
-use super::state::{Content, Status, Var};
+use super::state::{Content, Status};
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::Kind as FileKind;
 
-/// Under what the stack of folders is kept among variables: none can be called so.
-const STACK: &[u8] = b"~stack";
-
 impl Machine<'_> {
     /// `pushd` and `popd`.
     pub(super) fn change_stack(&mut self, is_pushed: bool, known: Option<&[Bytes]>) {
-        let is_usual = self.live.as_ref().is_none_or(|s| s.option("autopushd") == Some(false));
-        let stack = match self.live.as_ref().and_then(|s| s.vars.get(STACK).map(|var| var.content.clone())) {
-            Some(Content::Array(folders)) => Some(folders.to_vec()),
-            Some(Content::Unset) | None => Some(Vec::new()),
-            Some(_) => None,
-        };
-        let stack = stack.filter(|_| is_usual);
-        let before = self.live.as_ref().and_then(|s| s.folder.clone());
-        let succeeded = |m: &Self| m.live.as_ref().is_some_and(|s| s.status == Status::Known(0));
-        let after = match (is_pushed, known, stack) {
-            (true, Some([path]), stack) if path.first().is_some_and(|b| !b"+-".contains(b)) => {
-                self.change_folder(known);
-                match (self.live.as_ref().map(|s| &s.status), stack, before) {
-                    (Some(Status::Known(0)), Some(mut stack), Some(before)) => {
-                        stack.push(Val::Known(before));
-                        Some(stack)
-                    }
-                    (Some(Status::Known(_)), stack, _) if !succeeded(self) => stack,
-                    _ => None,
-                }
-            }
-            (false, Some([]), Some(mut stack)) => match stack.pop() {
-                Some(Val::Known(folder)) => {
-                    self.change_folder(Some(&[folder]));
-                    succeeded(self).then_some(stack)
-                }
-                Some(Val::Unknown(_)) => {
-                    self.change_folder(None);
-                    None
-                }
-                None => {
-                    self.set_status(1);
-                    Some(stack)
-                }
+        let Some(state) = &self.live else { return };
+        // With that option `cd` fills it, too.
+        let stack = state.stack.clone().filter(|_| state.option("autopushd") == Some(false));
+        let (mut folders, before) = (stack.as_deref().cloned().unwrap_or_default(), state.folder.clone());
+        let target = match (is_pushed, known) {
+            (true, Some([path])) if path.first().is_some_and(|b| !b"+-".contains(b)) => Some(path.clone()),
+            (false, Some([])) if stack.is_some() => match folders.pop() {
+                Some(folder) => Some(folder),
+                None => return self.set_status(1),
             },
-            _ => {
-                self.change_folder(None);
-                None
-            }
+            _ => None,
         };
-        let content = match after {
-            Some(stack) => Content::Array(Rc::new(stack)),
-            None => Content::Perhaps(Val::Unknown(self.doubt("the stack of folders is not known"))),
-        };
-        if let Some(state) = &mut self.live {
-            state.vars.insert(Bytes::from_static(STACK), Var { content, ..Var::unset() });
+        self.change_folder(target.as_ref().map(std::slice::from_ref));
+        let Some(state) = &mut self.live else { return };
+        if matches!(state.status, Status::Known(status) if status != 0) {
+            return;
         }
+        folders.extend(before.iter().filter(|_| is_pushed).cloned());
+        let is_known = stack.is_some() && target.is_some() && before.is_some() && state.folder.is_some();
+        state.stack = is_known.then(|| Rc::new(folders));
     }
 
     pub(super) fn change_folder(&mut self, known: Option<&[Bytes]>) {

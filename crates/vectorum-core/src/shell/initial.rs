@@ -220,6 +220,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         vars: Vars::new(vars),
         functions,
         aliases: Layers::default(),
+        stack: Some(Rc::new(Vec::new())),
+        places: Layers::default(),
         options,
         status: Status::Known(0),
         positional: Ok(Rc::new(Vec::new())),

@@ -4,7 +4,7 @@ use bytes::Bytes;
 
 use super::declare::declares;
 use super::machine::Machine;
-use super::state::{Content, Var};
+use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::{HostView, Kind, Want};
@@ -45,11 +45,6 @@ pub(super) fn along(
 /// The same where no folder hangs on the working folder; `None` where it is not known.
 pub(super) fn along_from_root(files: &dyn HostView, account: &Account, path: &[u8], name: &[u8]) -> Option<Option<Bytes>> {
     along((files, account), path, name, |folder| folder.starts_with(b"/").then(|| Bytes::copy_from_slice(folder))).ok()
-}
-
-/// Under what a named folder is kept among variables: none can be called so.
-fn folder_name(name: &[u8]) -> Bytes {
-    [b"~", name].concat().into()
 }
 
 impl Machine<'_> {
@@ -150,9 +145,8 @@ impl Machine<'_> {
         let all: Option<Vec<_>> = known.and_then(|known| known.iter().skip(1).map(named).collect());
         let Some(all) = all.filter(|all| !all.is_empty()) else { return self.fog("folders are named that are not known") };
         for (at, word) in all {
-            let content = Content::Set(Val::Known(word.slice(at + 1..)));
             if let Some(state) = &mut self.live {
-                state.vars.insert(folder_name(&word.slice(..at)), Var { content, ..Var::unset() });
+                state.places.insert(word.slice(..at), Some(word.slice(at + 1..)));
             }
         }
         self.set_status(0);
@@ -160,16 +154,18 @@ impl Machine<'_> {
 
     /// A folder that a name stands for: zsh takes those that were named, and what holds a path.
     pub(super) fn named_folder(&self, name: &[u8]) -> Option<Val> {
-        let path = |content: Content| match content {
-            Content::Set(Val::Known(path)) if path.starts_with(b"/") => Some(Val::Known(path)),
-            Content::Set(Val::Known(_)) | Content::Unset | Content::Array(_) => None,
-            Content::Set(unknown) | Content::Perhaps(unknown) => Some(Val::Unknown(match unknown {
-                Val::Unknown(doubt) => doubt,
-                Val::Known(_) => self.doubt("a folder that is perhaps named"),
-            })),
+        let content = match self.live.as_ref().and_then(|state| state.places.get(name)) {
+            Some(Some(path)) => Content::Set(Val::Known(path.clone())),
+            Some(None) => Content::Perhaps(Val::Unknown(self.doubt("a folder that is perhaps named"))),
+            None => self.content_of(name),
         };
-        let named = self.live.as_ref().and_then(|s| s.vars.get(&folder_name(name)).map(|var| var.content.clone()));
-        named.and_then(path).or_else(|| path(self.content_of(name)))
+        match content {
+            Content::Set(Val::Known(path)) | Content::Perhaps(Val::Known(path)) if !path.starts_with(b"/") => None,
+            Content::Unset | Content::Array(_) => None,
+            Content::Set(value) => Some(value),
+            Content::Perhaps(Val::Unknown(doubt)) => Some(Val::Unknown(doubt)),
+            Content::Perhaps(Val::Known(_)) => Some(Val::Unknown(self.doubt("a folder that is perhaps named"))),
+        }
     }
 
     /// `which`, a program that looks another one up.

@@ -173,6 +173,10 @@ pub(super) struct State {
     /// The positional parameters.
     pub(super) positional: Result<Rc<Vec<Val>>, Rc<Doubt>>,
     pub(super) folder: Option<Bytes>,
+    /// Folders that were left with `pushd`; `None` where they are not known.
+    pub(super) stack: Option<Rc<Vec<Bytes>>>,
+    /// Folders that zsh was given names for; `None` marks one that is not known.
+    pub(super) places: Layers<Option<Bytes>>,
     /// What may be read from standard input, and how far it was read.
     pub(super) input: Option<(Bytes, usize)>,
     /// What was written to standard output, where that is taken up.
@@ -285,6 +289,8 @@ impl Branch for State {
             vars: self.vars.fork(),
             functions: self.functions.fork(),
             aliases: self.aliases.fork(),
+            stack: self.stack.clone(),
+            places: self.places.fork(),
             scopes: self.scopes.iter_mut().map(Scope::fork).collect(),
             options: self.options.clone(),
             status: self.status.clone(),
@@ -320,6 +326,10 @@ impl Branch for State {
         // What is not the same in both may be one or the other, or missing.
         self.functions.join(&other.functions, last.map(|s| &s.functions), || None);
         self.aliases.join(&other.aliases, last.map(|s| &s.aliases), || None);
+        self.places.join(&other.places, last.map(|s| &s.places), || None);
+        if self.stack != other.stack {
+            self.stack = None;
+        }
         let names: Vec<&'static str> = self.options.keys().chain(other.options.keys()).copied().collect();
         for name in names {
             if self.option(name) != other.option(name) {
@@ -491,6 +501,8 @@ mod tests {
             vars: Vars::default(),
             functions: Layers::default(),
             aliases: Layers::default(),
+            stack: None,
+            places: Layers::default(),
             options: BTreeMap::new(),
             status: Status::Known(0),
             positional: Ok(Rc::default()),
