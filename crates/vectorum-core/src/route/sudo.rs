@@ -365,3 +365,41 @@ pub fn sudo(forecast: &mut Forecast, ground: &Ground<'_>, caller: &Account, acco
         shell::run(forecast, ground, &account.shell, Start::LoginCommand(Form::Becomes), account, &account.home);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Which of some variables patterns take.
+    fn taken(patterns: &Patterns) -> String {
+        let all = ["TERM", "TERMINFO", "LC_TIME", "LC_", "GATE=7", "GATE=8", "GATE_X=7"];
+        let is_taken = |text: &&&str| {
+            let (name, value) = text.split_once('=').unwrap_or((text, "x"));
+            patterns.takes(name.as_bytes(), value.as_bytes())
+        };
+        all.iter().filter(is_taken).copied().collect::<Vec<_>>().join(" ")
+    }
+
+    #[test]
+    fn patterns_take_names_beginnings_and_values() {
+        for (changes, expected) in [
+            (vec![(b'=', "TERM LC_*")], "TERM LC_TIME LC_"),
+            (vec![(b'=', "TERM"), (b'+', "LC_TIME TERM")], "TERM LC_TIME"),
+            (vec![(b'=', "TERM LC_*"), (b'-', "LC_*")], "TERM"),
+            // Only the pattern itself is taken out, not what it takes.
+            (vec![(b'=', "TERM LC_TIME"), (b'-', "LC_*")], "TERM LC_TIME"),
+            (vec![(b'=', "LC_*"), (b'-', "LC_TIME")], "LC_TIME LC_"),
+            (vec![(b'=', "TERM"), (b'=', "TERMINFO")], "TERMINFO"),
+            (vec![(b'=', "GATE=7")], "GATE=7"),
+            (vec![(b'=', "GATE*")], "GATE=7 GATE=8 GATE_X=7"),
+            (vec![(b'=', "GATE=*")], "GATE=7 GATE=8"),
+            (vec![(b'+', "GATE=8"), (b'-', "GATE=8")], ""),
+            (vec![(b'=', "  ")], ""),
+            (vec![(b'=', "*")], "TERM TERMINFO LC_TIME LC_ GATE=7 GATE=8 GATE_X=7"),
+        ] {
+            let mut patterns = Patterns::default();
+            changes.iter().for_each(|(sign, words)| patterns.change(*sign, words.as_bytes()));
+            assert_eq!(taken(&patterns), expected, "{changes:?}");
+        }
+    }
+}

@@ -44,7 +44,7 @@ use super::startup::{Invocation, Last, Payload, Started};
 use super::steps::Steps;
 use super::touched::Touched;
 use super::value::{Doubt, Val};
-use super::vars::{For, Start, Variable, Vars};
+use super::vars::{For, Start, Stored, Vars};
 use crate::host_view::{Content, HostView, Kind, Want};
 use crate::route::{Account, Ground, Held, Site};
 
@@ -82,7 +82,7 @@ impl Fogged for Var {
     }
 }
 
-impl Variable for Var {
+impl Stored for Var {
     fn handed(name: &[u8], value: Val, is_perhaps: bool) -> Option<Var> {
         let is_path = is_path_by_name(name);
         let items = match value {

@@ -9,7 +9,7 @@ use super::machine::{Assigned, LONGEST, Machine};
 use super::state::{Content, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
-use super::vars::{For, Variable};
+use super::vars::{For, Stored};
 
 /// Names that zsh sets by itself at times, and that may be set to anything.
 const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"match", b"MATCH", b"OPTARG", b"ZLE_RPROMPT_INDENT"];

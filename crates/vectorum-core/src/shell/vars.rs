@@ -27,7 +27,7 @@ pub(super) enum For {
 }
 
 /// What is kept of a name.
-pub(super) trait Variable: Fogged {
+pub(super) trait Stored: Fogged {
     /// Returns what a name is that is handed in; `None` if it is none to the shell.
     fn handed(name: &[u8], value: Val, may_be_absent: bool) -> Option<Self>;
 
@@ -72,7 +72,7 @@ impl<V: Fogged> FromIterator<(Bytes, V)> for Vars<V> {
     }
 }
 
-impl<V: Variable> PartialEq for Vars<V> {
+impl<V: Stored> PartialEq for Vars<V> {
     fn eq(&self, other: &Vars<V>) -> bool {
         let is_same = |name: &&Bytes| self.get(name) == other.get(name);
         self.changed.is_as_foggy(&other.changed) && self.changed.parted(&other.changed).iter().all(is_same)
@@ -90,7 +90,7 @@ impl Fogged for Var {
     }
 }
 
-impl Variable for Var {
+impl Stored for Var {
     fn handed(name: &[u8], value: Val, may_be_absent: bool) -> Option<Var> {
         let content = if may_be_absent { Content::Perhaps(value) } else { Content::Set(value) };
         // One that is not there is not exported either.
@@ -118,7 +118,7 @@ impl Variable for Var {
     }
 }
 
-impl<V: Variable> Start<V> {
+impl<V: Stored> Start<V> {
     /// Begins with what is handed in; names that are none are none of its variables.
     pub(super) fn new(handed: Handed) -> Start<V> {
         Start { handed, own: HashMap::new(), asked: RefCell::default(), programs: RefCell::default() }
@@ -162,7 +162,7 @@ impl Start {
     }
 }
 
-impl<V: Variable> Vars<V> {
+impl<V: Stored> Vars<V> {
     pub(super) fn new(start: Start<V>) -> Vars<V> {
         Vars { start: Some(Rc::new(start)), changed: Foggy::default() }
     }
