@@ -490,19 +490,23 @@ impl Stat {
         // Fields are numbered from 1 in the manual; the first behind the name is the third.
         let field = |number: usize| fields.get(number - 3).copied();
         let number = |at: usize| field(at)?.parse::<u64>().ok();
+        let place = Place {
+            stack: number(28)?,
+            arg_start: number(48)?,
+            arg_end: number(49)?,
+            env_start: number(50)?,
+            env_end: number(51)?,
+        };
+        // The kernel notes where the code lies when it has laid out everything else of a new program:
+        // until then the places hold halves (fs/binfmt_elf.c; seen on a busy machine).
+        let is_laid_out = number(26)? != 0;
         Some(Stat {
             program: Bytes::copy_from_slice(line.get(open + 1..close)?),
             has_ended: matches!(field(3)?, "Z" | "X" | "x"),
             parent: field(4)?.parse().ok()?,
             is_kernel: number(9)? & PF_KTHREAD != 0,
             started: number(22)?,
-            place: Place {
-                stack: number(28)?,
-                arg_start: number(48)?,
-                arg_end: number(49)?,
-                env_start: number(50)?,
-                env_end: number(51)?,
-            },
+            place: if is_laid_out { place } else { Place::default() },
         })
     }
 }
@@ -561,6 +565,9 @@ mod tests {
         assert_eq!(stat.program, &b"a) b (c)"[..]);
         assert_eq!((stat.parent, stat.started, stat.is_kernel), (4, 22, false));
         assert_eq!(stat.place, Place { stack: 28, arg_start: 48, arg_end: 49, env_start: 50, env_end: 51 });
+        // A program that is being laid out: the end of its block is its beginning still.
+        let line = line.replace(" 26 ", " 0 ").replace(" 51 ", " 50 ");
+        assert!(!Stat::parse(line.as_bytes()).unwrap().place.is_known());
         let cut: String = line.chars().take(40).collect();
         assert_eq!(Stat::parse(cut.as_bytes()), None);
         assert_eq!(Stat::parse(b""), None);

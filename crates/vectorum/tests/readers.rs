@@ -17,7 +17,7 @@ mod system;
 
 use std::collections::BTreeMap;
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::{Command, Stdio};
 
 use vectorum_core::reader::{Effect, Reader, Surroundings, handed_on, reader};
@@ -159,10 +159,8 @@ fn vars_of(entries: &[u8]) -> Option<Vars> {
     Some(block.vars().map(|(n, v)| (n.as_bytes().to_vec(), v.as_bytes().to_vec())).collect())
 }
 
-fn folder(name: &str) -> PathBuf {
-    let folder = std::env::temp_dir().join(format!("vectorum-readers-{}-{name}", std::process::id()));
-    fs::create_dir_all(&folder).expect("a folder");
-    folder
+fn folder() -> tempfile::TempDir {
+    tempfile::Builder::new().prefix("vectorum-readers-").tempdir().expect("a folder")
 }
 
 /// Shells and programs that read such files themselves.
@@ -193,7 +191,8 @@ fn what_is_written_is_read_by_cron() {
 fn written_is_read(consumers: &[String]) {
     for id in consumers {
         let reader = reader(id).expect("a reader");
-        let folder = folder(&format!("write-{id}"));
+        let kept = folder();
+        let folder = kept.path();
         let around = surroundings();
         let (mut dice, mut done, mut refused) = (Dice(7), 0, 0);
         let wanted = rounds(300);
@@ -214,7 +213,7 @@ fn written_is_read(consumers: &[String]) {
             }
             let path = folder.join("file");
             fs::write(&path, &file).expect("a file");
-            let mut got = child_of(id, &folder, &path, &around)
+            let mut got = child_of(id, folder, &path, &around)
                 .unwrap_or_else(|| panic!("{id} had no child:\n{}", String::from_utf8_lossy(&file)));
             got.retain(|name, _| expected.contains_key(name));
             for (name, value) in &expected {
@@ -227,7 +226,6 @@ fn written_is_read(consumers: &[String]) {
             }
         }
         println!("{id}: {done} values written and read back by the real reader, {refused} refused");
-        let _ = fs::remove_dir_all(folder);
     }
 }
 
@@ -324,11 +322,12 @@ const KEPT: &[&[u8]] = &[
 fn random_files_mean_what_they_are_said_to_mean() {
     for id in &consumers(PROGRAMS) {
         let reader: &dyn Reader = reader(id).expect("a reader");
-        let folder = folder(&format!("random-{id}"));
+        let kept = folder();
+        let folder = kept.path();
         let around = Surroundings { folder: folder.as_os_str().as_encoded_bytes().to_vec().into(), ..surroundings() };
         // What the consumer hands on whatever the file says.
         fs::write(folder.join("file"), "").expect("a file");
-        let own = child_of(id, &folder, &folder.join("file"), &around).expect("a child");
+        let own = child_of(id, folder, &folder.join("file"), &around).expect("a child");
         let own: Vars = own.into_iter().filter(|(name, _)| !KEPT.contains(&&name[..])).collect();
         let (mut dice, mut known, mut accepted) = (Dice(11), 0, 0);
         let wanted = rounds(120);
@@ -341,7 +340,7 @@ fn random_files_mean_what_they_are_said_to_mean() {
             known += 1;
             let path = folder.join("file");
             fs::write(&path, &file).expect("a file");
-            let got = child_of(id, &folder, &path, &around);
+            let got = child_of(id, folder, &path, &around);
             let shown = file.escape_ascii().to_string();
             let Some(mut got) = got else {
                 assert!(!reading.is_accepted(), "{id}, round {round}: the file was taken to be accepted:\n{shown}");
@@ -362,7 +361,6 @@ fn random_files_mean_what_they_are_said_to_mean() {
             assert_eq!(show(&got), show(&expected), "{id}, round {round}:\n{shown}");
         }
         println!("{id}: {wanted} random files, {known} of them known, {accepted} accepted by the real reader, none different");
-        let _ = fs::remove_dir_all(folder);
     }
 }
 
@@ -431,7 +429,8 @@ fn program(id: &str, folder: &Path, snippet: &str, variables: &[&str]) -> Comman
 
 #[test]
 fn snippets_read_the_name_with_its_default() {
-    let folder = folder("snippets");
+    let kept = folder();
+    let folder = kept.path();
     let hard = "a'b\"c\\d$e`f`#{g}${h}%i\u{e9}??/\t\n\u{1}9\u{202e}}$";
     let given: [(&str, &str); 4] = [("BERTH", hard), ("EMPTY", ""), ("TYPE", "7"), ("GATE_TOKEN", "tide-4711-harbour")];
     let pairs = given.map(|(n, v)| (Name::new(n.to_owned()).unwrap(), Value::new(v.to_owned()).unwrap()));
@@ -439,7 +438,7 @@ fn snippets_read_the_name_with_its_default() {
         let written = vectorum_core::export::write_as(id, &pairs).unwrap_or_else(|e| panic!("{id}: {e:?}"));
         let snippet = String::from_utf8(written).unwrap();
         assert!(!snippet.contains("tide-4711"), "{id} carries a secret: {snippet}");
-        let mut command = program(id, &folder, &snippet, &["berth", "empty", "type_", "gate_token"]);
+        let mut command = program(id, folder, &snippet, &["berth", "empty", "type_", "gate_token"]);
         command.env_clear().env("PATH", std::env::var_os("PATH").unwrap()).env("LC_ALL", "C.UTF-8");
         let run = |command: &mut Command| command.output().unwrap_or_else(|e| panic!("{id}: {e}"));
         assert!(!run(&mut command).status.success(), "{id}: a secret has no default\n{snippet}");
@@ -476,7 +475,8 @@ for name, value in pairs:
 /// What is exported is read back by a real reader of the form.
 #[test]
 fn forms_are_read_back() {
-    let folder = folder("forms");
+    let kept = folder();
+    let folder = kept.path();
     let path = folder.join("form");
     let at = path.display().to_string();
     let words = format!("eval \"set -- $(cat {at})\"; for w do [ \"$w\" = --env ] || printf '%s\\0' \"$w\"; done");
@@ -518,5 +518,4 @@ fn forms_are_read_back() {
         }
         println!("{form}: read back by {}, {refused} refused", command[0]);
     }
-    let _ = fs::remove_dir_all(folder);
 }

@@ -227,7 +227,9 @@ fn tests_and_their_children() {
     let lane = all.iter().find(|r| r["argv"][1] == "lane").expect("the test's child");
     assert_eq!((&lane["vars"]["TIDE"], &lane["vars"]["LANE"]), (&"high".into(), &"3".into()));
     assert!(lane["vars"]["CARGO_MANIFEST_DIR"].is_string(), "what the build tool adds: {lane}");
-    assert!(commands(&all).iter().any(|c| c.contains("rustc")) && all.iter().all(|r| r["certainty"] == "confirmed"));
+    assert!(commands(&all).iter().any(|c| c.contains("rustc")), "{:?}", commands(&all));
+    let unsure: Vec<_> = all.iter().filter(|r| r["certainty"] != "confirmed").collect();
+    assert!(unsure.is_empty(), "{}", said(&output));
     // The same test program, run by somebody else.
     let program = all.iter().find(|r| r["exe"].as_str().is_some_and(|e| e.contains("/deps/lanes-"))).expect("the test program");
     let copy = folder().join("lanes-test");

@@ -66,8 +66,16 @@ static BENCH: LazyLock<Bench> = LazyLock::new(|| {
     fs::set_permissions(folder.path(), fs::Permissions::from_mode(0o755)).expect("its mode");
     let to = folder.path().join("vectorum");
     fs::copy(env!("CARGO_BIN_EXE_vectorum"), &to).expect("a copy of the program");
+    // SAFETY: what is called takes nothing and does not unwind.
+    #[expect(unsafe_code, reason = "what a static holds is never dropped, and this is a large folder")]
+    let registered = unsafe { libc::atexit(tidy_up) };
+    assert_eq!(registered, 0, "the folder would stay behind");
     Bench { folder }
 });
+
+extern "C" fn tidy_up() {
+    let _ = fs::remove_dir_all(folder());
+}
 
 /// Returns the program in a place that every account may run it from.
 pub fn vectorum() -> PathBuf {

@@ -98,10 +98,10 @@ pub(crate) fn consume(id: &str, folder: &Path, file: &Path) {
         }
         "podman-env-file" => {
             // It takes no longer path than one of 50 bytes there.
-            let run = format!("/tmp/podman-{}", std::process::id());
+            let run = folder.join("run");
             let podman = |arguments: &[&std::ffi::OsStr]| {
                 let mut command = Command::new("podman");
-                command.arg("--root").arg(folder.join("root")).args(["--runroot", &run]);
+                command.arg("--root").arg(folder.join("root")).arg("--runroot").arg(&run);
                 command.args(["--storage-driver", "vfs", "--cgroup-manager", "cgroupfs", "--events-backend", "none"]);
                 let output = command.args(arguments).stdin(Stdio::null()).output().expect("podman");
                 output.status.success().then(|| String::from_utf8(output.stdout).expect("text").trim().to_owned())
