@@ -11,7 +11,6 @@ use common::{Terminal, Waiting, Who, compiled, folder, vectorum, vectorum_words}
 
 /// Goes to the demo's processes from its first screen.
 fn processes(terminal: &Terminal) {
-    // Keys that come before the routes may go to the question about the background.
     terminal.wait_for("├ login");
     terminal.press(&["2"]);
     terminal.wait_for("53 names");
@@ -43,8 +42,9 @@ fn a_name_paints_the_world() {
 
     terminal.press(&["/"]);
     terminal.type_text("blogd");
-    terminal.wait("the best match is chosen as one types", |s| s.contains("BERTH_LOG_DIR · 3 values") && s.contains("/blogd"));
-    assert_eq!(tints(&terminal.screen(), "berth-worker"), ["C", "C", "C", "–", "C"]);
+    terminal.wait("the best match is chosen as one types", |s| {
+        s.contains("BERTH_LOG_DIR · 3 values") && s.contains("/blogd") && tints(s, "berth-worker") == ["C", "C", "C", "–", "C"]
+    });
     terminal.press(&["Enter"]);
     terminal.press(&["n"]);
     terminal.wait_for("dropped here: its parent berth-board (600) received C");
@@ -162,7 +162,7 @@ fn a_name_is_followed_through_the_host() {
         let terminal = Terminal::open(columns, rows, &format!("{} demo", vectorum().display()));
         let screen = terminal.wait("the routes", |s| s.contains("├ login") && s.contains("├ ssh login"));
         assert!(screen.contains("1 Flow") && screen.contains("BERTH_DB_URL"), "{screen}");
-        let letters = |text: &str| tints(&terminal.screen(), text);
+        let letters = |text: &str| tints(&screen, text);
         assert_eq!(letters("login + .profile:11"), ["A", "A"], "{screen}");
         assert_eq!(letters("script"), ["A"]);
         assert_eq!(letters("su root ±").first().map(String::as_str), Some("B"));
@@ -255,12 +255,15 @@ fn every_size_holds() {
 fn colours_follow_the_terminal_and_can_be_left_out() {
     let terminal = demo(142, 42);
     assert!(terminal.coloured().contains("38;5;"), "colours by default");
-    for (setting, coloured) in [("env NO_COLOR=1 ", false), ("env COLORFGBG='0;15' ", true), ("env TERM=dumb ", false)] {
+    // With the third setting the terminal is asked; the routes are there when it has answered.
+    let settings =
+        [("env NO_COLOR=1 ", false), ("env COLORFGBG='0;15' ", true), ("env -u COLORFGBG ", true), ("env TERM=dumb ", false)];
+    for (setting, coloured) in settings {
         let terminal = Terminal::open(142, 42, &format!("{setting}{} demo", vectorum().display()));
         processes(&terminal);
         assert_eq!(terminal.coloured().contains("38;5;"), coloured, "{setting}");
-        assert_eq!(tints(&terminal.screen(), "berth-worker"), ["C", "B", "B", "B", "B"], "the letters do the work");
-        if setting.contains("COLORFGBG") {
+        terminal.wait("the letters, which do the work", |s| tints(s, "berth-worker") == ["C", "B", "B", "B", "B"]);
+        if setting.contains("COLORFGBG=") {
             assert!(terminal.coloured().contains("48;5;253") || terminal.coloured().contains("48;5;255"), "a light ground");
         }
     }

@@ -51,7 +51,7 @@ pub fn vectorum_words(who: Who) -> String {
     let prefix = match (who, am_root()) {
         (Who::Root, true) | (Who::Ordinary, false) => "",
         (Who::Ordinary, true) => "setpriv --reuid=65534 --regid=65534 --clear-groups ",
-        (Who::Root, false) => "sudo -n ",
+        (Who::Root, false) => "sudo -n --preserve-env=COLORFGBG ",
     };
     format!("{prefix}{}", vectorum().display())
 }
@@ -191,7 +191,9 @@ impl Terminal {
     fn tmux(&self) -> Command {
         let mut command = Command::new("tmux");
         command.arg("-S").arg(self.socket.path().join("s")).env_remove("TMUX").env("TERM", "xterm-256color").env("COLORTERM", "");
-        command.env_remove("NO_COLOR").env("LC_ALL", "C.UTF-8");
+        // Told what the background is, the program asks nothing: keys that are typed before the answer
+        // would be lost.
+        command.env_remove("NO_COLOR").env("LC_ALL", "C.UTF-8").env("COLORFGBG", "15;0");
         command
     }
 
@@ -259,12 +261,12 @@ impl Terminal {
         let begun = Instant::now();
         loop {
             let screen = self.screen();
+            assert!(begun.elapsed() < Duration::from_secs(30), "never came: {what}\n{screen}");
+            sleep(Duration::from_millis(25));
             // A picture taken while the program draws is half old: it must come twice.
             if is(&screen) && self.screen() == screen {
                 return screen;
             }
-            assert!(begun.elapsed() < Duration::from_secs(20), "never came: {what}\n{screen}");
-            sleep(Duration::from_millis(25));
         }
     }
 
