@@ -1,7 +1,7 @@
 //! What happened to names along a route. What a shell's files do is kept once for all routes that start it
 //! alike, and only looked at through each route.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashSet};
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -124,9 +124,57 @@ impl Events {
         self.0.iter().flat_map(|part| part.events(None))
     }
 
+    /// Puts down the paths of the files whose lines come up: those that set something, and those around them. What
+    /// shells that start alike have in common is looked at once for all routes.
+    pub(super) fn paths(&self, seen: &mut Seen) {
+        for part in &self.0 {
+            match part {
+                Part::One(deed) => deed.site.iter().for_each(|site| seen.put(&site.path)),
+                Part::Dropped { .. } => {}
+                Part::Shell(shell) => {
+                    // Whoever holds the events keeps both in their places.
+                    if seen.shells.insert((Arc::as_ptr(&shell.log), Arc::as_ptr(&shell.decided))) {
+                        seen.put_lines(shell.log.iter().filter(|line| shell.decided.contains(&line.name)));
+                    }
+                    seen.put_lines(shell.others.iter().flat_map(|name| shell.log.of(name)));
+                }
+            }
+        }
+    }
+
     /// Returns what happened to a name, in order.
     pub fn of<'a>(&'a self, name: &'a [u8]) -> impl DoubleEndedIterator<Item = Event<'a>> {
         self.0.iter().flat_map(move |part| part.events(Some(name)))
+    }
+}
+
+/// The files whose lines come up on routes, and what was looked at already.
+#[derive(Debug, Default)]
+pub(super) struct Seen {
+    pub(super) paths: HashSet<Bytes>,
+    last: Bytes,
+    shells: HashSet<(*const Log, *const Decided)>,
+}
+
+impl Seen {
+    pub(super) fn put(&mut self, path: &Bytes) {
+        // Mostly it is the one before, and not only in what it says.
+        let is_last = (path.as_ptr(), path.len()) == (self.last.as_ptr(), self.last.len());
+        if !is_last {
+            self.last = path.clone();
+            self.paths.insert(path.clone());
+        }
+    }
+
+    fn put_lines<'a>(&mut self, lines: impl Iterator<Item = &'a Assigned>) {
+        let mut around = &NOTHING;
+        for line in lines {
+            if !line.around.is_shared(around) {
+                around = &line.around;
+                around.sites().for_each(|site| self.put(&site.path));
+            }
+            self.put(&line.site.path);
+        }
     }
 }
 

@@ -3,7 +3,10 @@
 use std::collections::{BTreeMap, HashMap};
 
 use bytes::Bytes;
+use imbl::OrdMap;
+use imbl::ordmap::DiffItem;
 
+use super::events::Seen;
 use super::flow::{Branch, tree};
 use super::{Account, Flavour, Follower, Forecast, Ground, Held, Reached, Route, Site};
 use crate::block::{Block, Name, Value};
@@ -168,23 +171,18 @@ impl Survey {
 
 /// Reads the files that hold a site.
 pub(super) fn files_of(routes: &[(Route, Forecast)], host: &dyn HostView) -> HashMap<Bytes, Bytes> {
-    let mut files: HashMap<Bytes, Bytes> = HashMap::new();
+    let mut seen = Seen::default();
     for (_, forecast) in routes {
         let opened = forecast.open.iter().filter_map(|(_, site)| site.as_ref());
         let others = forecast.kept.iter().map(|(_, site)| site).chain(forecast.skipped.iter().map(|s| &s.site));
-        let around = forecast.events.all().flat_map(|e| {
-            let conditions = e.around.conditions().into_iter().map(|c| &c.site);
-            e.around.chain().into_iter().chain(conditions).collect::<Vec<_>>()
-        });
-        for site in forecast.events.all().filter_map(|e| e.site).chain(opened).chain(others).chain(around) {
-            if !files.contains_key(&site.path)
-                && let Content::Bytes(content) = host.read(&site.path)
-            {
-                files.insert(site.path.clone(), content);
-            }
-        }
+        opened.chain(others).for_each(|site| seen.put(&site.path));
+        forecast.events.paths(&mut seen);
     }
-    files
+    let read = |path: Bytes| match host.read(&path) {
+        Content::Bytes(content) => Some((path, content)),
+        _ => None,
+    };
+    seen.paths.into_iter().filter_map(read).collect()
 }
 
 /// Names that a shell keeps for itself: that they are not exported is as it should be.
@@ -222,8 +220,16 @@ const OWN_TO_SHELLS: &[&[u8]] = &[
 ];
 
 pub(super) fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
-    let mut values: BTreeMap<&Bytes, (bool, Vec<&Bytes>)> = BTreeMap::new();
-    for (name, variable) in routes.iter().flat_map(|(_, f)| f.vars()) {
+    let mut values: HashMap<&Bytes, (bool, Vec<&Bytes>)> = HashMap::new();
+    let nothing = OrdMap::new();
+    let blocks = || routes.iter().map(|(_, f)| &f.vars);
+    // What one route shares with the one before it was looked at there.
+    let new = std::iter::once(&nothing).chain(blocks()).zip(blocks()).flat_map(|(before, after)| before.diff(after));
+    let new = new.filter_map(|item| match item {
+        DiffItem::Add(name, variable) | DiffItem::Update { new: (name, variable), .. } => Some((name, variable)),
+        DiffItem::Remove(..) => None,
+    });
+    for (name, variable) in new {
         let (is_there, known) = values.entry(name).or_default();
         *is_there |= !matches!(variable.held, Held::Unknown(_)) || variable.site.is_some();
         if let Held::Known(value) = &variable.held
@@ -252,5 +258,7 @@ pub(super) fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
             name,
         })
     };
-    values.filter_map(summary).collect()
+    let mut summaries: Vec<NameSummary> = values.filter_map(summary).collect();
+    summaries.sort_unstable_by(|a, b| a.name.as_bytes().cmp(b.name.as_bytes()));
+    summaries
 }

@@ -48,18 +48,35 @@ impl Around {
         Around { under: self.under.clone(), through: Some(Arc::new(through)) }
     }
 
+    fn all_under(&self) -> impl Iterator<Item = &Condition> {
+        std::iter::successors(self.under.as_deref(), |u| u.outer.as_deref()).map(|u| &u.condition)
+    }
+
+    fn all_through(&self) -> impl Iterator<Item = &Site> {
+        std::iter::successors(self.through.as_deref(), |t| t.outer.as_deref()).map(|t| &t.site)
+    }
+
+    /// Returns the places of all of it, in no order.
+    pub(crate) fn sites(&self) -> impl Iterator<Item = &Site> {
+        self.all_under().map(|condition| &condition.site).chain(self.all_through())
+    }
+
+    /// Whether it shares all that it has with another one.
+    pub(crate) fn is_shared(&self, other: &Around) -> bool {
+        self.under.as_ref().map(Arc::as_ptr) == other.under.as_ref().map(Arc::as_ptr)
+            && self.through.as_ref().map(Arc::as_ptr) == other.through.as_ref().map(Arc::as_ptr)
+    }
+
     /// Returns the conditions around the line, the outermost first.
     pub fn conditions(&self) -> Vec<&Condition> {
-        let mut out: Vec<&Condition> =
-            std::iter::successors(self.under.as_deref(), |u| u.outer.as_deref()).map(|u| &u.condition).collect();
+        let mut out: Vec<&Condition> = self.all_under().collect();
         out.reverse();
         out
     }
 
     /// Returns the lines that run the file or the function of the line, the outermost first.
     pub fn chain(&self) -> Vec<&Site> {
-        let mut out: Vec<&Site> =
-            std::iter::successors(self.through.as_deref(), |t| t.outer.as_deref()).map(|t| &t.site).collect();
+        let mut out: Vec<&Site> = self.all_through().collect();
         out.reverse();
         out
     }
@@ -76,6 +93,8 @@ mod tests {
         let inner = around.under(site("/home/odile/.bashrc", 5), None);
         let lines = |around: &Around| around.conditions().iter().map(|c| (c.site.line, c.holds)).collect::<Vec<_>>();
         assert_eq!(lines(&inner), [(3, Some(true)), (5, None)]);
+        assert_eq!(inner.sites().map(|site| site.line).collect::<Vec<_>>(), [5, 3, 9]);
+        assert_eq!((inner.is_shared(&inner.clone()), inner.is_shared(&around)), (true, false));
         assert_eq!((lines(&around), inner.chain()), (vec![(3, Some(true))], vec![&site("/home/odile/.profile", 9)]));
     }
 }
