@@ -1,9 +1,11 @@
 //! The core's only window on a machine.
 
-use std::cell::RefCell;
 use std::collections::{BTreeMap, HashMap};
+use std::sync::Mutex;
 
 use bytes::Bytes;
+
+use crate::lock::lock;
 
 /// What a path leads to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -44,8 +46,8 @@ pub enum Want {
     Execute,
 }
 
-/// What the core may ask about a host's files. Links are followed.
-pub trait HostView {
+/// What the core may ask about a host's files, from several threads at once. Links are followed.
+pub trait HostView: Sync {
     /// Returns what stands at an absolute path.
     fn kind(&self, path: &[u8]) -> Kind;
 
@@ -124,42 +126,42 @@ impl HostView for NoHost {
 }
 
 /// What an account may do, by paths.
-type Rights = RefCell<HashMap<Bytes, Option<bool>>>;
+type Rights = HashMap<Bytes, Option<bool>>;
 
 /// A view that asks another one each thing once: whoever looks through it sees one state of the host,
 /// whatever changes meanwhile.
 pub struct Snapshot<'a> {
     view: &'a dyn HostView,
-    kinds: RefCell<HashMap<Bytes, Kind>>,
-    reals: RefCell<HashMap<Bytes, Option<Bytes>>>,
-    contents: RefCell<HashMap<Bytes, Content>>,
-    lists: RefCell<HashMap<Bytes, Option<Vec<Bytes>>>>,
-    rights: RefCell<HashMap<(u32, u32, Want), Rights>>,
+    kinds: Mutex<HashMap<Bytes, Kind>>,
+    reals: Mutex<HashMap<Bytes, Option<Bytes>>>,
+    contents: Mutex<HashMap<Bytes, Content>>,
+    lists: Mutex<HashMap<Bytes, Option<Vec<Bytes>>>>,
+    rights: Mutex<HashMap<(u32, u32, Want), Rights>>,
 }
 
 impl<'a> Snapshot<'a> {
     /// Looks at a host.
     pub fn new(view: &'a dyn HostView) -> Snapshot<'a> {
-        let (kinds, reals) = (RefCell::default(), RefCell::default());
-        Snapshot { view, kinds, reals, contents: RefCell::default(), lists: RefCell::default(), rights: RefCell::default() }
+        let (kinds, reals) = (Mutex::default(), Mutex::default());
+        Snapshot { view, kinds, reals, contents: Mutex::default(), lists: Mutex::default(), rights: Mutex::default() }
     }
 
     /// Returns the files whose contents were asked for, those that are not there included.
     pub fn asked(&self) -> Vec<Bytes> {
-        let mut paths: Vec<Bytes> = self.contents.borrow().keys().cloned().collect();
+        let mut paths: Vec<Bytes> = lock(&self.contents).keys().cloned().collect();
         paths.sort();
         paths
     }
 }
 
 /// Returns what is kept under a path, or keeps what is found.
-fn once<T: Clone>(kept: &RefCell<HashMap<Bytes, T>>, path: &[u8], find: impl FnOnce() -> T) -> T {
-    if let Some(known) = kept.borrow().get(path) {
+fn once<T: Clone>(kept: &Mutex<HashMap<Bytes, T>>, path: &[u8], find: impl FnOnce() -> T) -> T {
+    if let Some(known) = lock(kept).get(path) {
         return known.clone();
     }
+    // Nobody waits for the answer who asks for something else; of two answers the first one counts.
     let found = find();
-    kept.borrow_mut().insert(Bytes::copy_from_slice(path), found.clone());
-    found
+    lock(kept).entry(Bytes::copy_from_slice(path)).or_insert(found).clone()
 }
 
 impl HostView for Snapshot<'_> {
@@ -184,8 +186,12 @@ impl HostView for Snapshot<'_> {
     }
 
     fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
-        let mut rights = self.rights.borrow_mut();
-        once(rights.entry((uid, gid, want)).or_default(), path, || self.view.may(path, uid, gid, want))
+        let who = (uid, gid, want);
+        if let Some(known) = lock(&self.rights).get(&who).and_then(|rights| rights.get(path)) {
+            return *known;
+        }
+        let found = self.view.may(path, uid, gid, want);
+        *lock(&self.rights).entry(who).or_default().entry(Bytes::copy_from_slice(path)).or_insert(found)
     }
 
     fn is_link(&self, path: &[u8]) -> Option<bool> {
@@ -343,12 +349,12 @@ impl HostView for MemoryTree {
 
 #[cfg(test)]
 mod tests {
-    use std::cell::Cell;
+    use std::sync::atomic::{AtomicU8, Ordering::Relaxed};
 
     use super::*;
 
     /// A host whose file says another thing each time.
-    struct Restless(Cell<u8>);
+    struct Restless(AtomicU8);
 
     impl HostView for Restless {
         fn kind(&self, _: &[u8]) -> Kind {
@@ -364,8 +370,7 @@ mod tests {
         }
 
         fn read(&self, _: &[u8]) -> Content {
-            self.0.set(self.0.get() + 1);
-            Content::Bytes(vec![self.0.get()].into())
+            Content::Bytes(vec![self.0.fetch_add(1, Relaxed)].into())
         }
 
         fn list(&self, _: &[u8]) -> Option<Vec<Bytes>> {
@@ -375,7 +380,7 @@ mod tests {
 
     #[test]
     fn a_snapshot_sees_one_state() {
-        let host = Restless(Cell::new(0));
+        let host = Restless(AtomicU8::new(0));
         let snapshot = Snapshot::new(&host);
         assert_eq!(snapshot.read(b"/etc/environment"), snapshot.read(b"/etc/environment"));
         assert_ne!(snapshot.read(b"/etc/environment"), snapshot.read(b"/etc/other"));

@@ -17,6 +17,7 @@ mod gloss;
 mod host_view;
 mod limits;
 mod list;
+mod lock;
 mod process;
 pub mod reader;
 mod receipt;

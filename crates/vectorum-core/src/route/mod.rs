@@ -13,6 +13,7 @@ mod cron;
 mod events;
 mod flavour;
 mod flow;
+mod guess;
 mod lack;
 mod login;
 mod manager;
@@ -100,6 +101,8 @@ pub struct Ground<'a> {
     pub stops_at_shell: Option<usize>,
     /// Whether a policy that may not be read is taken for the one that comes with its program.
     pub assumes_stock: bool,
+    /// Whether shells are passed over, as if they had no files and did nothing by themselves.
+    pub passes_shells: bool,
     /// The shells that were followed on this state of the host.
     pub shells: Option<&'a Shells>,
     /// What programs printed that were run for this answer.
@@ -125,6 +128,7 @@ impl<'a> Ground<'a> {
             sudo_says: None,
             stops_at_shell: None,
             assumes_stock: false,
+            passes_shells: false,
             shells: None,
             outputs: None,
         }

@@ -1,10 +1,12 @@
 //! Routes by their names: which ones a host has, and following one to its end.
 
 use std::fmt;
-use std::rc::Rc;
+use std::sync::Arc;
+use std::thread;
 
 use bytes::Bytes;
 
+use super::guess::{self, Guesses};
 use super::{
     Account, CONFIGURATION_DENIED, Forecast, Form, Ground, POLICY_DENIED, Reached, SudoForm, Table, cargo_test, console_login,
     container, cron, cron_job, debugger, shell_command, shell_script, shell_terminal, ssh, su, sudo, system_service, tmux_pane,
@@ -379,14 +381,59 @@ impl Route {
 #[derive(Debug, Default)]
 pub struct Follower {
     known: Vec<(Vec<Step>, Block, Forecast, Account)>,
-    shells: Rc<Shells>,
+    shells: Arc<Shells>,
 }
 
 impl Follower {
+    /// Follows routes, one after the other. `start` tells with what block each begins.
+    pub fn all(
+        &mut self,
+        routes: &[Route],
+        ground: &Ground<'_>,
+        account: &Account,
+        start: impl Fn(&Route) -> Block + Sync,
+    ) -> Vec<Forecast> {
+        // What programs print is asked for on the routes that are there, not on guessed ones.
+        let may_guess = ground.outputs.is_none() && ground.stops_at_shell.is_none();
+        self.all_with(routes, ground, account, start, if may_guess { guess::other_cores() } else { 0 })
+    }
+
+    fn all_with(
+        &mut self,
+        routes: &[Route],
+        ground: &Ground<'_>,
+        account: &Account,
+        start: impl Fn(&Route) -> Block + Sync,
+        threads: usize,
+    ) -> Vec<Forecast> {
+        let leads_to_another = |route: &&Route| matches!(route.0[..], [_, .., Step::SudoLogin | Step::SuLogin(_)]);
+        let guesses = Guesses::new(routes.iter().filter(leads_to_another).collect());
+        let shells = Arc::clone(&self.shells);
+        let guess = |route: &Route| {
+            let Some((last, before)) = route.0.split_last() else { return };
+            let passing = Ground { passes_shells: true, ..*ground };
+            let (forecast, account) = Route::follow(before, &passing, account, Forecast::begin(&start(route)));
+            let ground = Ground { shells: Some(&shells), ..*ground };
+            // What it comes to is kept with the shells.
+            drop(Route::follow(std::slice::from_ref(last), &ground, &account, forecast));
+        };
+        thread::scope(|scope| {
+            for _ in 0..threads.min(guesses.count()) {
+                // Where no thread can be had, nothing is guessed.
+                drop(thread::Builder::new().name("guessing".to_owned()).spawn_scoped(scope, || guesses.run(guess)));
+            }
+            let mut follow = |route: &Route| {
+                guesses.settle(route);
+                self.forecast(route, ground, account, &start(route))
+            };
+            routes.iter().map(&mut follow).collect()
+        })
+    }
+
     /// Follows a route.
     pub fn forecast(&mut self, route: &Route, ground: &Ground<'_>, account: &Account, start: &Block) -> Forecast {
         let Some((last, before)) = route.0.split_last() else { return Forecast::begin(start) };
-        let shells = Rc::clone(&self.shells);
+        let shells = Arc::clone(&self.shells);
         let ground = &Ground { shells: Some(&shells), ..*ground };
         let mut found = self.whole(route, last, before, ground, account, start);
         let is_denied = found.open.as_ref().is_some_and(|(why, _)| [POLICY_DENIED, CONFIGURATION_DENIED].contains(why));
@@ -495,6 +542,47 @@ mod tests {
         }
         // The second one, the seventh and the eighth needed nothing new.
         assert_eq!(shells.count(), 6);
+    }
+
+    /// What root's shells come to is the same whether it was guessed or not, and if the guess was wrong.
+    #[test]
+    fn what_is_guessed_is_what_is_followed() {
+        let account = |name: &str, uid, home: &str| Account {
+            name: name.to_owned().into(),
+            uid,
+            gid: uid,
+            home: home.to_owned().into(),
+            shell: "/bin/bash".into(),
+        };
+        let accounts = [account("root", 0, "/root"), account("odile", 1000, "/home/odile")];
+        for (roots, own, lane, pier) in [
+            ("export LANE=3", "export TERM=dumb", Some("3"), None),
+            ("export LANE=$TERM", "export TERM=dumb", Some("dumb"), None),
+            ("[ \"$LC_TIME\" ] || exit", "export LC_TIME=C", None, Some("4")),
+            ("eval \"$LC_TIME\"", "export LC_TIME='LANE=7; export LANE'", Some("7"), None),
+            (". ~/none; export LANE=${PATH%%:*}", "PATH=/opt:$PATH", Some("/usr/sbin"), None),
+        ] {
+            let mut tree = MemoryTree::default();
+            tree.file("/etc/profile", "export PIER=4\n", false);
+            tree.file("/root/.profile", roots, false);
+            tree.file("/home/odile/.profile", own, false);
+            tree.file("/etc/sudoers", "Defaults env_keep += \"LC_TIME PIER\"\nDefaults secure_path=/usr/sbin:/bin\n%sudo ALL=(ALL:ALL) ALL\nodile ALL=(ALL:ALL) ALL\n", false);
+            let ground = Ground::new(&tree, &accounts);
+            let routes = Route::all(&ground, &accounts[1]);
+            let all = |threads| {
+                let start = |_: &Route| Block::from_vars([("TERM", "linux")]);
+                let found = Follower::default().all_with(&routes, &ground, &accounts[1], start, threads);
+                let told =
+                    |f: &Forecast| format!("{:?} {:?} {:?} {:?}", f.vars, f.open, f.reached, f.events.all().collect::<Vec<_>>());
+                found.iter().map(told).collect::<Vec<_>>()
+            };
+            let without = all(0);
+            (0..20).for_each(|round| assert_eq!(all(round % 3), without, "{roots}"));
+            let found = Follower::default().all(&routes, &ground, &accounts[1], |_| Block::from_vars([("TERM", "linux")]));
+            let at = routes.iter().position(|r| r.to_string() == "login/sudo-login").expect("a route");
+            let text = |name: &str| found[at].known(name.as_bytes()).map(|v| String::from_utf8_lossy(v).into_owned());
+            assert_eq!((text("LANE").as_deref(), text("PIER").as_deref().filter(|_| pier.is_some())), (lane, pier), "{roots}");
+        }
     }
 
     /// Another PATH that leads to the same programs is alike.

@@ -152,6 +152,9 @@ fn begin(
     if matches!(program(shell), b"nologin" | b"false") {
         return forecast.fails("the account's shell lets nobody in", None);
     }
+    if ground.passes_shells {
+        return;
+    }
     let is_wanted = ground.stops_at_shell == Some(forecast.shells);
     forecast.shells += 1;
     let is_fish = program(shell) == b"fish";

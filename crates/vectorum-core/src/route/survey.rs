@@ -80,12 +80,9 @@ pub struct Bearer {
 impl Survey {
     /// Follows all routes that a host has for an account.
     pub fn of(ground: &Ground<'_>, account: &Account, starts: Starts) -> Survey {
-        let mut follower = Follower::default();
-        let follow = |route: Route| {
-            let forecast = follower.forecast(&route, ground, account, &starts.of(&route));
-            (route, forecast)
-        };
-        let routes: Vec<(Route, Forecast)> = Route::all(ground, account).into_iter().map(follow).collect();
+        let all = Route::all(ground, account);
+        let found = Follower::default().all(&all, ground, account, |route| starts.of(route));
+        let routes: Vec<(Route, Forecast)> = all.into_iter().zip(found).collect();
         let files = files_of(&routes, ground.files);
         let branches = tree(&routes, &starts.program);
         let names = summaries(&routes);

@@ -1,6 +1,6 @@
 //! Ways that part and come together again.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::value::Doubt;
 
@@ -11,7 +11,7 @@ pub(super) trait Branch: Sized {
 
     /// Takes in what holds on another way: from here on this is what is known where one or the other was taken. `last`
     /// is what was taken in last, if something was.
-    fn take_in(&mut self, other: &Self, last: Option<&Self>, why: &Rc<Doubt>);
+    fn take_in(&mut self, other: &Self, last: Option<&Self>, why: &Arc<Doubt>);
 }
 
 /// Begins another way, if there is one.
@@ -20,7 +20,7 @@ pub(super) fn fork<S: Branch>(state: &mut Option<S>) -> Option<S> {
 }
 
 /// What is known where one of two ways was taken; one that is none goes nowhere.
-pub(super) fn join<S: Branch>(a: Option<S>, b: Option<S>, why: &Rc<Doubt>) -> Option<S> {
+pub(super) fn join<S: Branch>(a: Option<S>, b: Option<S>, why: &Arc<Doubt>) -> Option<S> {
     match (a, b) {
         (Some(mut a), Some(b)) => {
             a.take_in(&b, None, why);
@@ -63,7 +63,7 @@ impl<S> Default for Left<S> {
 
 impl<S: Branch> Left<S> {
     /// Adds what holds at one of them, if it is come to.
-    pub(super) fn add(&mut self, state: Option<S>, why: &Rc<Doubt>) {
+    pub(super) fn add(&mut self, state: Option<S>, why: &Arc<Doubt>) {
         let Some(state) = state else { return };
         let Some(joined) = &mut self.joined else {
             self.joined = Some(state);

@@ -1,6 +1,6 @@
 //! The shell's own commands by their names, and programs.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -222,7 +222,7 @@ impl Machine<'_> {
                     Val::Unknown(d) => d.sets,
                     Val::Known(_) => None,
                 };
-                self.print(Val::Unknown(Rc::new(Doubt { sets, ..(*doubt).clone() })));
+                self.print(Val::Unknown(Arc::new(Doubt { sets, ..(*doubt).clone() })));
                 self.doubt_status(doubt);
             }
         }
@@ -305,7 +305,7 @@ impl Machine<'_> {
                         // One that says the same already goes on.
                         let goes_on = matches!(aliases.get(&name), Some(Some(old)) if old.text == new && old.died.is_none());
                         if !goes_on {
-                            let before = aliases.get(&name).map(|old| old.clone().map(Rc::new));
+                            let before = aliases.get(&name).map(|old| old.clone().map(Arc::new));
                             aliases.insert(name, Some(Alias { text: new, born: self.clock, died: None, before }));
                         }
                     } else {

@@ -1,6 +1,6 @@
 //! Lists, pipelines, conditions and loops: which commands run, and under what.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -408,7 +408,7 @@ impl Machine<'_> {
     }
 
     /// Runs something an unknown number of times, until nothing new comes of it.
-    pub(super) fn repeat(&mut self, doubt: &Rc<Doubt>, mut run: impl FnMut(&mut Self)) {
+    pub(super) fn repeat(&mut self, doubt: &Arc<Doubt>, mut run: impl FnMut(&mut Self)) {
         self.enter(Boundary::Loop);
         for round in 0..8 {
             if self.is_spent() {
@@ -510,7 +510,7 @@ impl Machine<'_> {
         self.end();
     }
 
-    fn count_unknown(&mut self, doubt: &Rc<Doubt>, condition: &[Part], step: &[Part], body: &List) {
+    fn count_unknown(&mut self, doubt: &Arc<Doubt>, condition: &[Part], step: &[Part], body: &List) {
         self.repeat(doubt, |m| {
             m.run_list(body);
             let _ = m.sum(step);

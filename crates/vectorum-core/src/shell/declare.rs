@@ -1,7 +1,6 @@
 //! Declarations: `export`, `typeset` and their kin, and what they make of a variable.
 
 use std::borrow::Cow;
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -35,14 +34,14 @@ struct Attributes {
 
 impl Machine<'_> {
     /// Expands the words of a declaration, all of them before any is carried out.
-    pub(super) fn declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Rc<Doubt>> {
+    pub(super) fn declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Arc<Doubt>> {
         let outer = std::mem::replace(&mut self.is_declaring, true);
         let declared = self.expand_declared(words);
         self.is_declaring = outer;
         declared
     }
 
-    fn expand_declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Rc<Doubt>> {
+    fn expand_declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Arc<Doubt>> {
         let mut out = Vec::new();
         for word in words {
             match &word.assignment {

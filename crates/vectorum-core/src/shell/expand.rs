@@ -1,6 +1,5 @@
 //! Words into fields: parameters, output of commands, sums, splitting, names of files.
 
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -22,7 +21,7 @@ pub(super) struct Field {
     /// Where each stretch that was quoted, or was not, ends.
     stretches: SmallVec<[(usize, bool); 2]>,
     /// Why it is not known; the text is then only part of it.
-    unknown: Option<Rc<Doubt>>,
+    unknown: Option<Arc<Doubt>>,
     /// Whether it is there even if it is empty.
     is_there: bool,
 }
@@ -61,7 +60,7 @@ impl Field {
         })
     }
 
-    fn doubt(&mut self, doubt: &Rc<Doubt>) {
+    fn doubt(&mut self, doubt: &Arc<Doubt>) {
         self.is_there = true;
         self.unknown.get_or_insert_with(|| doubt.clone());
     }
@@ -71,7 +70,9 @@ impl Field {
             None => Val::Known(self.text.into()),
             Some(doubt) if self.text.is_empty() => Val::Unknown(doubt),
             // With text around it, it is another value that is not known.
-            Some(doubt) => Val::Unknown(Rc::new(Doubt { could_be: Vec::new(), is_filled: true, sets: None, ..(*doubt).clone() })),
+            Some(doubt) => {
+                Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled: true, sets: None, ..(*doubt).clone() }))
+            }
         }
     }
 }
@@ -93,7 +94,7 @@ pub(super) enum Mode {
 /// A command with more words is not followed.
 const MOST_FIELDS: usize = 5000;
 
-pub(super) type Expanded<T> = Result<T, Rc<Doubt>>;
+pub(super) type Expanded<T> = Result<T, Arc<Doubt>>;
 
 impl Machine<'_> {
     /// Expands words into fields.
@@ -663,7 +664,7 @@ impl Machine<'_> {
                 Val::Known(text.into())
             }
             Some(Val::Unknown(doubt)) if doubt.site.is_some() => Val::Unknown(doubt),
-            Some(Val::Unknown(doubt)) => Val::Unknown(Rc::new(Doubt { site: Some(self.here()), ..(*doubt).clone() })),
+            Some(Val::Unknown(doubt)) => Val::Unknown(Arc::new(Doubt { site: Some(self.here()), ..(*doubt).clone() })),
             None => Val::Unknown(self.doubt("what a command prints")),
         }
     }

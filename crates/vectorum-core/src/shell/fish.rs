@@ -17,9 +17,7 @@ pub(super) use startup::Setting;
 pub(crate) use startup::{interpret, taken_in};
 
 use std::borrow::Cow;
-use std::cell::Cell;
 use std::collections::{BTreeMap, BTreeSet};
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -59,7 +57,7 @@ const SHARED: &[u8] = b"/usr/share/fish/functions/";
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Var {
-    items: Result<Vec<Val>, Rc<Doubt>>,
+    items: Result<Vec<Val>, Arc<Doubt>>,
     /// `None` where that is not known.
     exported: Option<bool>,
     is_path: bool,
@@ -77,7 +75,7 @@ enum Kept {
 }
 
 impl Fogged for Var {
-    fn fogged(self, why: &Rc<Doubt>) -> Var {
+    fn fogged(self, why: &Arc<Doubt>) -> Var {
         Var { items: Err(why.clone()), exported: None, is_perhaps: true, site: None, ..self }
     }
 }
@@ -121,8 +119,8 @@ struct Scope {
 pub(super) struct State {
     scopes: Vec<Scope>,
     functions: Layers<Named>,
-    status: Result<u8, Rc<Doubt>>,
-    open: Option<Rc<Doubt>>,
+    status: Result<u8, Arc<Doubt>>,
+    open: Option<Arc<Doubt>>,
     output: Option<Val>,
     input: Input,
 }
@@ -177,7 +175,7 @@ struct Fish<'a> {
 }
 
 /// What is known of a variable that is one thing or another.
-fn join_var(x: &Var, y: &Var, why: &Rc<Doubt>) -> Var {
+fn join_var(x: &Var, y: &Var, why: &Arc<Doubt>) -> Var {
     let items = match (&x.items, &y.items) {
         (Ok(p), Ok(q)) if p == q => Ok(p.clone()),
         (Ok(p), Ok(q)) if p.len() == q.len() => Ok(p.iter().zip(q).map(|(p, q)| p.join(q, why)).collect()),
@@ -193,7 +191,7 @@ fn join_var(x: &Var, y: &Var, why: &Rc<Doubt>) -> Var {
 }
 
 impl Scope {
-    fn take_in(&mut self, other: &Scope, last: Option<&Scope>, why: &Rc<Doubt>) {
+    fn take_in(&mut self, other: &Scope, last: Option<&Scope>, why: &Arc<Doubt>) {
         self.vars.join(&other.vars, last.map(|scope| &scope.vars), |x, y| match (x, y) {
             (Some(x), Some(y)) => Some(join_var(x, y, why)),
             (Some(one), None) | (None, Some(one)) => Some(Var { is_perhaps: true, ..one.clone() }),
@@ -215,7 +213,7 @@ impl Branch for State {
         }
     }
 
-    fn take_in(&mut self, other: &State, last: Option<&State>, why: &Rc<Doubt>) {
+    fn take_in(&mut self, other: &State, last: Option<&State>, why: &Arc<Doubt>) {
         for (depth, (one, two)) in self.scopes.iter_mut().zip(&other.scopes).enumerate() {
             one.take_in(two, last.and_then(|state| state.scopes.get(depth)), why);
         }
@@ -259,7 +257,7 @@ const MOST_SKIPPED: usize = 2000;
 
 impl State {
     /// Makes unknown what is not what it was before.
-    fn widen(&mut self, before: &State, why: &Rc<Doubt>) {
+    fn widen(&mut self, before: &State, why: &Arc<Doubt>) {
         for (scope, old) in self.scopes.iter_mut().zip(&before.scopes) {
             for name in scope.vars.parted(&old.vars) {
                 let (Some(var), was) = (scope.vars.get(&name), old.vars.get(&name)) else { continue };
@@ -294,7 +292,7 @@ impl Fish<'_> {
         Site { path: self.source.path.clone(), line: self.source.line(self.at) }
     }
 
-    fn doubt(&self, why: &'static str) -> Rc<Doubt> {
+    fn doubt(&self, why: &'static str) -> Arc<Doubt> {
         Doubt::new(why, Some(self.here()).filter(|s| !s.path.is_empty()))
     }
 
@@ -320,7 +318,7 @@ impl Fish<'_> {
         }
     }
 
-    fn succeeded(&self) -> Result<bool, Rc<Doubt>> {
+    fn succeeded(&self) -> Result<bool, Arc<Doubt>> {
         self.live.as_ref().map_or(Ok(true), |s| s.status.clone().map(|status| status == 0))
     }
 
@@ -328,13 +326,13 @@ impl Fish<'_> {
         self.live.as_ref()?.scopes.iter().rev().find_map(|s| s.vars.get(name))
     }
 
-    fn items(&self, name: &[u8]) -> Result<Vec<Val>, Rc<Doubt>> {
+    fn items(&self, name: &[u8]) -> Result<Vec<Val>, Arc<Doubt>> {
         if name == b"status"
             && let Some(state) = &self.live
         {
             let status = match &state.status {
                 Ok(status) => Val::of(status.to_string()),
-                Err(doubt) => Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })),
+                Err(doubt) => Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })),
             };
             return Ok(vec![status]);
         }
@@ -487,7 +485,7 @@ fn both(left: &Val, right: &Val) -> Val {
         (Val::Known(a), unknown) if a.is_empty() => unknown.clone(),
         (unknown, Val::Known(b)) if b.is_empty() => unknown.clone(),
         (Val::Unknown(doubt), _) | (_, Val::Unknown(doubt)) => {
-            Val::Unknown(Rc::new(Doubt { could_be: Vec::new(), is_filled: true, sets: None, ..(**doubt).clone() }))
+            Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled: true, sets: None, ..(**doubt).clone() }))
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Whether a text fits a pattern, as each shell has it.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::machine::Machine;
 use super::pattern::{Groups, Pattern, fits_stars};
@@ -9,7 +9,7 @@ use super::value::{Doubt, Maybe, Val};
 
 impl Machine<'_> {
     /// Which groups patterns have here; `is_test` says whether it is within `[[ … ]]`.
-    pub(super) fn groups(&mut self, pattern: &[u8], is_test: bool) -> Result<Groups, Rc<Doubt>> {
+    pub(super) fn groups(&mut self, pattern: &[u8], is_test: bool) -> Result<Groups, Arc<Doubt>> {
         let option = |name: &str| self.live.as_ref().and_then(|s| s.option(name));
         match self.dialect {
             Dialect::Dash => Ok(Groups::None),

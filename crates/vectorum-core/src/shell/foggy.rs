@@ -2,7 +2,7 @@
 //! how many such fogs came before it.
 
 use std::borrow::Cow;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 use hashbrown::HashSet;
@@ -13,7 +13,7 @@ use super::value::Doubt;
 /// What may become uncertain.
 pub(super) trait Fogged: Clone + PartialEq {
     /// Returns the same where something was done that is not followed.
-    fn fogged(self, why: &Rc<Doubt>) -> Self;
+    fn fogged(self, why: &Arc<Doubt>) -> Self;
 }
 
 /// Something as it was put in.
@@ -31,7 +31,7 @@ pub(super) struct Foggy<V> {
     /// How often something was done that is not followed: whatever was put in before may be anything since.
     fogs: usize,
     /// Why that is so.
-    why: Option<Rc<Doubt>>,
+    why: Option<Arc<Doubt>>,
 }
 
 impl<V> Default for Foggy<V> {
@@ -120,7 +120,7 @@ impl<V: Fogged> Foggy<V> {
     }
 
     /// From here on everything may be anything.
-    pub(super) fn fog(&mut self, why: &Rc<Doubt>) {
+    pub(super) fn fog(&mut self, why: &Arc<Doubt>) {
         self.fogs += 1;
         self.why = Some(why.clone());
     }

@@ -1,6 +1,6 @@
 //! The working folder, and how it is changed.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -32,7 +32,7 @@ impl Machine<'_> {
         }
         folders.extend(before.iter().filter(|_| is_pushed).cloned());
         let is_known = stack.is_some() && target.is_some() && before.is_some() && state.folder.is_some();
-        state.stack = is_known.then(|| Rc::new(folders));
+        state.stack = is_known.then(|| Arc::new(folders));
     }
 
     pub(super) fn change_folder(&mut self, known: Option<&[Bytes]>) {

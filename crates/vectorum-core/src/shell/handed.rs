@@ -1,6 +1,6 @@
 //! What a shell is handed: the block as it is known, looked at where it is asked for.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 use imbl::OrdMap;
@@ -82,7 +82,7 @@ fn told(variable: &Variable) -> (Val, bool) {
         Held::PerRun => Val::Unknown(Doubt::filled(PER_RUN)),
         Held::Unknown(why) => {
             let doubt = (*Doubt::new(why, variable.site.clone())).clone();
-            Val::Unknown(Rc::new(Doubt { could_be: variable.could_be.clone(), ..doubt }))
+            Val::Unknown(Arc::new(Doubt { could_be: variable.could_be.clone(), ..doubt }))
         }
     };
     (value, variable.may_be_absent)

@@ -3,7 +3,7 @@
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -36,7 +36,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
     let filled = || Val::Unknown(Doubt::filled("the shell sets it by itself"));
     let system = || {
         let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
-        Val::Unknown(Rc::new(Doubt { could_be, ..(*Doubt::filled("the shell sets it by itself")).clone() }))
+        Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled("the shell sets it by itself")).clone() }))
     };
     let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains(b"IFS")), ..Var::unset() };
     vars.set("IFS", ifs);
@@ -69,7 +69,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 if invocation.as_sh { &[b"/bin/sh", b"/usr/bin/sh"] } else { &[b"/bin/bash", b"/usr/bin/bash"] };
             let could_be = places.iter().map(|p| Bytes::from_static(p)).collect();
             let place = Doubt { could_be, ..(*Doubt::filled("where the shell lies")).clone() };
-            own(&mut vars, "BASH", Val::Unknown(Rc::new(place)));
+            own(&mut vars, "BASH", Val::Unknown(Arc::new(place)));
             for name in ["BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"] {
                 own(&mut vars, name, filled());
             }
@@ -220,11 +220,11 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         vars: Vars::new(vars),
         functions,
         aliases: Layers::default(),
-        stack: Some(Rc::new(Vec::new())),
+        stack: Some(Arc::new(Vec::new())),
         places: Layers::default(),
         options,
         status: Status::Known(0),
-        positional: Ok(Rc::new(Vec::new())),
+        positional: Ok(Arc::new(Vec::new())),
         folder: Some(Bytes::copy_from_slice(folder)),
         input: None,
         output: None,

@@ -1,9 +1,7 @@
 //! What was found out about shells on one state of a host, for other routes that start them alike.
 
-use std::cell::RefCell;
 use std::collections::HashMap;
-use std::rc::Rc;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use bytes::Bytes;
 
@@ -17,6 +15,7 @@ use super::state::State;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use crate::host_view::HostView;
+use crate::lock::lock;
 use crate::route::Account;
 
 /// More shells are not kept in mind.
@@ -32,7 +31,7 @@ pub(super) struct Setting {
     pub(super) account: Account,
     pub(super) folder: Bytes,
     /// Why other names may be handed in, too.
-    pub(super) open: Option<Rc<Doubt>>,
+    pub(super) open: Option<Arc<Doubt>>,
     /// What was handed in of [`LOOKED_AT`].
     pub(super) looked_at: Vec<Option<(Val, bool)>>,
 }
@@ -46,13 +45,13 @@ struct Followed<T, S> {
 }
 
 /// Returns what a shell comes to, if one was followed whose start is alike.
-fn find<T, S: Branch>(all: &RefCell<Vec<Followed<T, S>>>, is_alike: impl Fn(&T, &S) -> bool) -> Option<Outcome<S>> {
-    let mut all = all.borrow_mut();
+fn find<T, S: Branch>(all: &Mutex<Vec<Followed<T, S>>>, is_alike: impl Fn(&T, &S) -> bool) -> Option<Outcome<S>> {
+    let mut all = lock(all);
     all.iter_mut().find(|known| is_alike(&known.setting, &known.begin)).map(|known| known.outcome.fork())
 }
 
-fn keep<T, S: Branch>(all: &RefCell<Vec<Followed<T, S>>>, setting: T, begin: S, outcome: &mut Outcome<S>) {
-    let mut all = all.borrow_mut();
+fn keep<T, S: Branch>(all: &Mutex<Vec<Followed<T, S>>>, setting: T, begin: S, outcome: &mut Outcome<S>) {
+    let mut all = lock(all);
     if all.len() < MOST {
         all.push(Followed { setting, begin, outcome: outcome.fork() });
     }
@@ -64,9 +63,9 @@ type Read = (Option<Dialect>, Bytes);
 /// The shells that were followed on one state of a host, and the files that they read.
 #[derive(Debug, Default)]
 pub struct Shells {
-    followed: RefCell<Vec<Followed<Setting, State>>>,
-    fishes: RefCell<Vec<Followed<fish::Setting, fish::State>>>,
-    sources: RefCell<HashMap<Read, Arc<Source>>>,
+    followed: Mutex<Vec<Followed<Setting, State>>>,
+    fishes: Mutex<Vec<Followed<fish::Setting, fish::State>>>,
+    sources: Mutex<HashMap<Read, Arc<Source>>>,
 }
 
 impl Shells {
@@ -101,13 +100,13 @@ impl Shells {
     /// How many were followed.
     #[cfg(test)]
     pub(crate) fn count(&self) -> usize {
-        self.followed.borrow().len() + self.fishes.borrow().len()
+        lock(&self.followed).len() + lock(&self.fishes).len()
     }
 
     /// Returns a file with what it says; it is read once. Without a dialect it is one of fish.
     pub(super) fn source(&self, dialect: Option<Dialect>, path: &[u8], text: Bytes) -> Arc<Source> {
         let path = Bytes::copy_from_slice(path);
-        let mut sources = self.sources.borrow_mut();
+        let mut sources = lock(&self.sources);
         let source = sources.entry((dialect, path.clone())).or_insert_with(|| Arc::new(Source::new(path.clone(), text.clone())));
         if source.text != text {
             *source = Arc::new(Source::new(path, text));

@@ -1,7 +1,7 @@
 //! Names and what each stands for, in a table that branches: a fork costs what was changed since the fork before it, and
 //! to tell two branches apart costs what was changed in them, however many names both have in common.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 use hashbrown::{HashMap, HashSet};
@@ -11,7 +11,7 @@ type Names<V> = HashMap<Bytes, Option<V>>;
 /// What was changed before some fork. It does not change while another branch has it, too.
 #[derive(Debug)]
 struct Layer<V> {
-    below: Option<Rc<Layer<V>>>,
+    below: Option<Arc<Layer<V>>>,
     names: Names<V>,
     /// How many layers lie below it.
     height: usize,
@@ -20,7 +20,7 @@ struct Layer<V> {
 /// The table: a name that was taken out is known to have been there.
 #[derive(Debug)]
 pub(super) struct Layers<V> {
-    below: Option<Rc<Layer<V>>>,
+    below: Option<Arc<Layer<V>>>,
     /// What was changed since the last fork.
     top: Names<V>,
 }
@@ -44,7 +44,7 @@ impl<V: PartialEq> PartialEq for Layers<V> {
 }
 
 /// The layers from one on downwards.
-fn chain<V>(layer: Option<&Rc<Layer<V>>>) -> impl Iterator<Item = &Rc<Layer<V>>> {
+fn chain<V>(layer: Option<&Arc<Layer<V>>>) -> impl Iterator<Item = &Arc<Layer<V>>> {
     std::iter::successors(layer, |layer| layer.below.as_ref())
 }
 
@@ -93,7 +93,7 @@ impl<V> Layers<V> {
     /// Takes in the layers that no other branch has any more.
     fn settle(&mut self) {
         while let Some(below) = self.below.take() {
-            match Rc::try_unwrap(below) {
+            match Arc::try_unwrap(below) {
                 Ok(Layer { below, names, .. }) => {
                     self.below = below;
                     let over = std::mem::replace(&mut self.top, names);
@@ -130,7 +130,7 @@ impl<V> Layers<V> {
             }
             let below = self.below.take();
             let height = below.as_ref().map_or(0, |layer| layer.height + 1);
-            self.below = Some(Rc::new(Layer { below, names: std::mem::take(&mut self.top), height }));
+            self.below = Some(Arc::new(Layer { below, names: std::mem::take(&mut self.top), height }));
         }
         Layers { below: self.below.clone(), top: HashMap::new() }
     }
@@ -140,10 +140,10 @@ impl<V> Layers<V> {
         let mut names: HashSet<&Bytes> = self.top.keys().chain(other.top.keys()).collect();
         let (mut one, mut two) = (self.below.as_ref(), other.below.as_ref());
         loop {
-            let height = |layer: Option<&Rc<Layer<V>>>| layer.map(|layer| layer.height);
+            let height = |layer: Option<&Arc<Layer<V>>>| layer.map(|layer| layer.height);
             let higher = match (one, two) {
                 (None, None) => return names,
-                (Some(a), Some(b)) if Rc::ptr_eq(a, b) => return names,
+                (Some(a), Some(b)) if Arc::ptr_eq(a, b) => return names,
                 _ if height(one) >= height(two) => &mut one,
                 _ => &mut two,
             };

@@ -1,7 +1,6 @@
 //! Following commands over what is known.
 
 use std::collections::BTreeSet;
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -273,7 +272,7 @@ impl<'a> Machine<'a> {
         self.site(self.at)
     }
 
-    pub(super) fn doubt(&self, why: &'static str) -> Rc<Doubt> {
+    pub(super) fn doubt(&self, why: &'static str) -> Arc<Doubt> {
         let site = Some(self.here()).filter(|s| !s.path.is_empty());
         Doubt::new(why, site)
     }
@@ -288,7 +287,7 @@ impl<'a> Machine<'a> {
         }
     }
 
-    pub(super) fn doubt_status(&mut self, doubt: Rc<Doubt>) {
+    pub(super) fn doubt_status(&mut self, doubt: Arc<Doubt>) {
         if let Some(state) = &mut self.live {
             state.status = Status::Unknown(doubt);
         }
@@ -363,7 +362,7 @@ impl<'a> Machine<'a> {
     }
 
     /// Follows both ways and joins them.
-    pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
+    pub(super) fn fork(&mut self, doubt: &Arc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
         branch::part(self, |m| &mut m.live, doubt, one, other);
     }
 
@@ -611,7 +610,7 @@ impl<'a> Machine<'a> {
         self.through(|m| {
             let outer = std::mem::replace(&mut m.source, function.source.clone());
             if let Some(state) = &mut m.live {
-                let positional = std::mem::replace(&mut state.positional, Ok(Rc::new(arguments)));
+                let positional = std::mem::replace(&mut state.positional, Ok(Arc::new(arguments)));
                 state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
             }
             m.enter(Boundary::Function);

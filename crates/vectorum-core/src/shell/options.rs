@@ -1,7 +1,7 @@
 //! The shell's options and positional parameters: `set`, `shopt`, `setopt`.
 
 use std::collections::BTreeMap;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -34,7 +34,7 @@ impl Machine<'_> {
             && self.dialect.is_rich()
         {
             let name = name.clone();
-            if !self.assign(&name, Content::Array(Rc::new(values.to_vec())), None) {
+            if !self.assign(&name, Content::Array(Arc::new(values.to_vec())), None) {
                 self.fail_hard();
             }
             return;
@@ -110,7 +110,7 @@ impl Machine<'_> {
 
     fn set_positional(&mut self, values: &[Val]) {
         if let Some(state) = &mut self.live {
-            state.positional = Ok(Rc::new(values.to_vec()));
+            state.positional = Ok(Arc::new(values.to_vec()));
         }
     }
 
@@ -291,7 +291,7 @@ impl Machine<'_> {
         let Some(state) = &mut self.live else { return };
         match (count, &state.positional) {
             (Some(count), Ok(values)) if count <= values.len() => {
-                state.positional = Ok(Rc::new(values.iter().skip(count).cloned().collect()));
+                state.positional = Ok(Arc::new(values.iter().skip(count).cloned().collect()));
                 state.status = Status::Known(0);
             }
             (Some(_), Ok(_)) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => state.status = Status::Known(1),

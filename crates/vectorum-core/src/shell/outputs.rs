@@ -1,11 +1,12 @@
 //! What programs printed that were run for an answer: where a startup file evaluates the output of a
 //! program, the answer is open until somebody runs that one program.
 
-use std::cell::RefCell;
+use std::sync::Mutex;
 
 use bytes::Bytes;
 
 use super::syntax::Dialect;
+use crate::lock::lock;
 use crate::route::{Account, Site};
 
 /// Why the output of a program is not known.
@@ -57,7 +58,7 @@ pub struct Output {
 pub struct Outputs {
     /// What was run.
     pub known: Vec<Output>,
-    asked: RefCell<Vec<Asked>>,
+    asked: Mutex<Vec<Asked>>,
 }
 
 impl Outputs {
@@ -67,7 +68,7 @@ impl Outputs {
     }
 
     pub(super) fn ask(&self, asked: Asked) {
-        let mut all = self.asked.borrow_mut();
+        let mut all = lock(&self.asked);
         if !all
             .iter()
             .any(|other| other.site == asked.site && other.program == asked.program && other.arguments == asked.arguments)
@@ -78,6 +79,6 @@ impl Outputs {
 
     /// Takes what was asked for, and is not known.
     pub fn take_asked(&self) -> Vec<Asked> {
-        std::mem::take(&mut self.asked.borrow_mut())
+        std::mem::take(&mut lock(&self.asked))
     }
 }

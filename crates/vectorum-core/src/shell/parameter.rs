@@ -1,6 +1,6 @@
 //! Parameters: what each holds, and what the signs behind its name make of that.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -18,7 +18,7 @@ enum Held {
     One(Val),
     Perhaps(Val),
     Many(Vec<Val>),
-    Unknown(Rc<Doubt>),
+    Unknown(Arc<Doubt>),
 }
 
 impl Machine<'_> {
@@ -136,7 +136,7 @@ impl Machine<'_> {
             if number == 0 {
                 let could_be = self.called.iter().map(|name| Bytes::from_static(name.as_bytes())).collect();
                 let name = Doubt { could_be, ..(*Doubt::filled("the shell's own name")).clone() };
-                return Ok(Held::One(Val::Unknown(Rc::new(name))));
+                return Ok(Held::One(Val::Unknown(Arc::new(name))));
             }
             return Ok(match &state.positional {
                 Ok(values) => values.get(number - 1).map_or(Held::Unset, |v| Held::One(v.clone())),
@@ -155,7 +155,7 @@ impl Machine<'_> {
             b"?" => match &self.status_within() {
                 Status::Known(status) => Held::One(Val::of(status.to_string())),
                 Status::Unknown(doubt) => {
-                    Held::One(Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })))
+                    Held::One(Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })))
                 }
             },
             b"-" => Held::One(self.flags()),
@@ -262,7 +262,7 @@ impl Machine<'_> {
     }
 
     /// A parameter of a shape that the shell may refuse. How ksh goes on then is not followed.
-    pub(super) fn refuse_perhaps(&mut self, doubt: &Rc<Doubt>) {
+    pub(super) fn refuse_perhaps(&mut self, doubt: &Arc<Doubt>) {
         match self.dialect {
             Dialect::Ksh => self.fail_perhaps(doubt.why),
             _ => self.fork(doubt, Self::fail_hard, |_| {}),
@@ -322,7 +322,7 @@ impl Machine<'_> {
         }
         // Patterns ask for single letters: their order is nobody's business, the whole is not told.
         let set = Doubt { could_be: vec![out.into()], ..(*Doubt::filled("the shell's own letters")).clone() };
-        Val::Unknown(Rc::new(set))
+        Val::Unknown(Arc::new(set))
     }
 
     fn instead(
@@ -417,7 +417,7 @@ impl Machine<'_> {
                         let filled = colon && second.is_empty() == Some(false);
                         let joined = value.join(&second, &doubt);
                         match joined {
-                            Val::Unknown(d) if filled => Val::Unknown(Rc::new(Doubt { is_filled: true, ..(*d).clone() })),
+                            Val::Unknown(d) if filled => Val::Unknown(Arc::new(Doubt { is_filled: true, ..(*d).clone() })),
                             other => other,
                         }
                     }
@@ -442,7 +442,7 @@ impl Machine<'_> {
     }
 
     /// Sets a name within a word if it is not set, which is not known; then it is `joined` either way.
-    fn assign_perhaps(&mut self, name: &[u8], value: Val, joined: &Val, doubt: &Rc<Doubt>) {
+    fn assign_perhaps(&mut self, name: &[u8], value: Val, joined: &Val, doubt: &Arc<Doubt>) {
         self.fork(
             doubt,
             |m| m.assign_within(name, value),
@@ -477,7 +477,7 @@ impl Machine<'_> {
                 let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));
                 let could_be: Option<Vec<Bytes>> = each.map(|value| value.known().cloned()).collect();
                 let could_be = could_be.unwrap_or_default();
-                return Val::Unknown(Rc::new(Doubt { could_be, is_filled: false, sets: None, ..(**doubt).clone() }));
+                return Val::Unknown(Arc::new(Doubt { could_be, is_filled: false, sets: None, ..(**doubt).clone() }));
             }
         };
         let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));

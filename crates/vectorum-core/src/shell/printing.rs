@@ -1,6 +1,6 @@
 //! What `echo` and `printf` write.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -49,7 +49,7 @@ impl Machine<'_> {
                 Val::Unknown(doubt) => {
                     let one = arguments.len() == 1;
                     let sets = doubt.sets.filter(|_| one);
-                    return self.print(Val::Unknown(Rc::new(Doubt {
+                    return self.print(Val::Unknown(Arc::new(Doubt {
                         sets,
                         is_filled: true,
                         could_be: Vec::new(),

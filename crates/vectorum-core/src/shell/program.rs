@@ -194,7 +194,7 @@ impl Place<'_> {
 
 impl Machine<'_> {
     /// Looks a program up. `Ok(None)` where there is none.
-    pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::rc::Rc<Doubt>> {
+    pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::sync::Arc<Doubt>> {
         if name.contains(&b'/') {
             let Some(path) = self.full(name) else { return Err(self.doubt(NO_FOLDER)) };
             let is_there = is_program(self.ground.files, self.account, &path).ok_or_else(|| self.doubt(UNREAD))?;
@@ -220,7 +220,7 @@ impl Machine<'_> {
         let base = name.rsplit(|b| *b == b'/').next().unwrap_or(name);
         if let Some(sets) = sets(base) {
             let doubt = Doubt { sets: Some(sets), ..(*self.doubt(PRINTED)).clone() };
-            return Answer { output: Val::Unknown(std::rc::Rc::new(doubt)), status: None };
+            return Answer { output: Val::Unknown(std::sync::Arc::new(doubt)), status: None };
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         if let (Some(outputs), Some(arguments)) = (self.ground.outputs, &known)

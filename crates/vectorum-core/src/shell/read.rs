@@ -1,6 +1,6 @@
 //! What a command reads: a line into variables, lines into a list, a file alone.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -86,7 +86,7 @@ impl Machine<'_> {
         if is_list {
             let name = names.first().cloned().unwrap_or_default();
             let content = if is_simple {
-                Content::Array(Rc::new(values))
+                Content::Array(Arc::new(values))
             } else {
                 Content::Set(Val::Unknown(self.doubt("a line that is read in another way")))
             };
@@ -143,7 +143,7 @@ impl Machine<'_> {
                 let rest = text.slice(at..);
                 let lines = rest.split_inclusive(|b| *b == b'\n');
                 let line = |l: &[u8]| Val::of(if is_trimmed { l.strip_suffix(b"\n").unwrap_or(l) } else { l });
-                Content::Array(Rc::new(lines.map(line).collect()))
+                Content::Array(Arc::new(lines.map(line).collect()))
             }
             None => return self.fog("a list is read that is not known"),
         };

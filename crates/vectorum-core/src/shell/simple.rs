@@ -1,7 +1,7 @@
 //! Simple commands: assignments, and the command that their words name.
 
 use std::borrow::Cow;
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
@@ -256,7 +256,7 @@ impl Machine<'_> {
     }
 
     /// A command of which not all words are known.
-    fn run_unknown(&mut self, words: &[Word], doubt: &Rc<Doubt>) {
+    fn run_unknown(&mut self, words: &[Word], doubt: &Arc<Doubt>) {
         let name = words.first().and_then(Word::literal).map(<[u8]>::to_vec);
         match name.as_deref() {
             Some(
@@ -324,7 +324,7 @@ impl Machine<'_> {
                             values = old;
                         }
                         self.steps.count(values.len());
-                        Content::Array(Rc::new(values))
+                        Content::Array(Arc::new(values))
                     }
                     Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),
                 }
@@ -363,7 +363,7 @@ impl Machine<'_> {
                 } else if let Some(item) = values.get_mut(index) {
                     *item = value;
                 }
-                Content::Array(Rc::new(values))
+                Content::Array(Arc::new(values))
             }
             _ => Content::Perhaps(Val::Unknown(self.doubt("an item of a list"))),
         };
@@ -392,12 +392,12 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
                 }
                 _ => values.push(new.clone()),
             }
-            Content::Array(Rc::new(values))
+            Content::Array(Arc::new(values))
         }
         (_, Val::Unknown(doubt)) => Content::Set(Val::Unknown(doubt.clone())),
         (Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)), new) => {
             let is_filled = doubt.is_filled || new.is_empty() == Some(false);
-            Content::Set(Val::Unknown(Rc::new(Doubt { is_filled, could_be: Vec::new(), sets: None, ..(*doubt).clone() })))
+            Content::Set(Val::Unknown(Arc::new(Doubt { is_filled, could_be: Vec::new(), sets: None, ..(*doubt).clone() })))
         }
         (Content::Perhaps(_), _) => Content::Set(Val::Unknown(m.doubt("whether the name is set is not known"))),
     }

@@ -1,6 +1,5 @@
 //! Texts that run in this shell: `eval`, and files with their search rules.
 
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -120,7 +119,7 @@ impl Machine<'_> {
         let outer = self.live.as_ref().map(|s| s.positional.clone());
         let takes = !given.is_empty() && self.dialect.is_rich();
         if takes && let Some(state) = &mut self.live {
-            state.positional = Ok(Rc::new(given));
+            state.positional = Ok(Arc::new(given));
         }
         self.through(|m| m.run_file(&full, Boundary::Text));
         if let (Some(state), Some(outer), true) = (&mut self.live, outer, takes) {

@@ -2,7 +2,6 @@
 //! dash 0.5.12, zsh 5.9, ksh93u+m, mksh R59).
 
 use std::collections::BTreeMap;
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -71,7 +70,7 @@ impl Last {
         let value = match value {
             Val::Known(known) if may_be_absent => {
                 let open = Doubt::new("the shell's files leave it open", None);
-                Val::Unknown(Rc::new(Doubt { could_be: vec![known], ..(*open).clone() }))
+                Val::Unknown(Arc::new(Doubt { could_be: vec![known], ..(*open).clone() }))
             }
             value => value,
         };
@@ -107,7 +106,7 @@ pub struct Started {
     /// What is set in the shell at the end but not exported, with the line.
     pub kept: Vec<(Bytes, Site)>,
     /// Why other names may be handed on, too.
-    pub open: Option<Rc<Doubt>>,
+    pub open: Option<Arc<Doubt>>,
     /// Whether the shell ends before its program.
     pub ended: Ended,
     /// Where it ends.
@@ -127,7 +126,7 @@ pub(crate) fn interpret(
     ground: Ground<'_>,
     account: &Account,
     start: &Handed,
-    open: Option<Rc<Doubt>>,
+    open: Option<Arc<Doubt>>,
     folder: &[u8],
     invocation: &Invocation,
 ) -> Started {
@@ -527,7 +526,7 @@ fn last_level(started: &mut Started, state: &State, invocation: &Invocation) {
         (Dialect::Bash | Dialect::Zsh, Payload::Command) => {
             let why = Doubt::new("the shell counts one less where it becomes its last command", None);
             if let Some(last) = started.changed.get_mut(&b"SHLVL"[..]) {
-                last.value = Val::Unknown(Rc::new(Doubt { is_filled: true, ..(*why).clone() }));
+                last.value = Val::Unknown(Arc::new(Doubt { is_filled: true, ..(*why).clone() }));
             }
             return;
         }

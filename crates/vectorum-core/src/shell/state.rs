@@ -2,7 +2,6 @@
 //! each where branches come together again.
 
 use std::collections::BTreeMap;
-use std::rc::Rc;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -24,7 +23,7 @@ pub(super) enum Content {
     /// It is set to this, or not at all.
     Perhaps(Val),
     /// A list of values.
-    Array(Rc<Vec<Val>>),
+    Array(Arc<Vec<Val>>),
 }
 
 impl Content {
@@ -68,7 +67,7 @@ impl Var {
     }
 
     /// One of which nothing is known.
-    pub(super) fn unknown(why: &Rc<Doubt>) -> Var {
+    pub(super) fn unknown(why: &Arc<Doubt>) -> Var {
         Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, ..Var::unset() }
     }
 
@@ -115,7 +114,7 @@ pub(super) struct Alias {
     pub(super) born: usize,
     pub(super) died: Option<usize>,
     /// The one whose place it took, for what was read before; `None` within where that may be one or another.
-    pub(super) before: Option<Option<Rc<Alias>>>,
+    pub(super) before: Option<Option<Arc<Alias>>>,
 }
 
 /// What an alias stands for at some place.
@@ -146,7 +145,7 @@ impl Alias {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Status {
     Known(u8),
-    Unknown(Rc<Doubt>),
+    Unknown(Arc<Doubt>),
 }
 
 /// What a function or a single command hides.
@@ -155,7 +154,7 @@ pub(super) struct Scope {
     /// The variables as they were; `None` is one that was not there.
     pub(super) vars: Layers<Option<Var>>,
     /// For a function the positional parameters of its caller.
-    pub(super) positional: Option<Result<Rc<Vec<Val>>, Rc<Doubt>>>,
+    pub(super) positional: Option<Result<Arc<Vec<Val>>, Arc<Doubt>>>,
     /// Whether what is declared there is its own.
     pub(super) holds: bool,
 }
@@ -171,10 +170,10 @@ pub(super) struct State {
     pub(super) options: BTreeMap<&'static str, Option<bool>>,
     pub(super) status: Status,
     /// The positional parameters.
-    pub(super) positional: Result<Rc<Vec<Val>>, Rc<Doubt>>,
+    pub(super) positional: Result<Arc<Vec<Val>>, Arc<Doubt>>,
     pub(super) folder: Option<Bytes>,
     /// Folders that were left with `pushd`; `None` where they are not known.
-    pub(super) stack: Option<Rc<Vec<Bytes>>>,
+    pub(super) stack: Option<Arc<Vec<Bytes>>>,
     /// Folders that zsh was given names for; `None` marks one that is not known.
     pub(super) places: Layers<Option<Bytes>>,
     /// What may be read from standard input, and how far it was read.
@@ -182,12 +181,12 @@ pub(super) struct State {
     /// What was written to standard output, where that is taken up.
     pub(super) output: Option<Val>,
     /// Why names that are not listed may be set, too.
-    pub(super) open: Option<Rc<Doubt>>,
+    pub(super) open: Option<Arc<Doubt>>,
     /// What is put back where functions end, and commands that have variables of their own.
     pub(super) scopes: Vec<Scope>,
 }
 
-fn join_content(a: &Content, b: &Content, why: &Rc<Doubt>) -> Content {
+fn join_content(a: &Content, b: &Content, why: &Arc<Doubt>) -> Content {
     use Content::{Array, Perhaps, Set, Unset};
     match (a, b) {
         (a, b) if a == b => a.clone(),
@@ -201,7 +200,7 @@ fn join_content(a: &Content, b: &Content, why: &Rc<Doubt>) -> Content {
     }
 }
 
-fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
+fn join_var(a: &Var, b: &Var, why: &Arc<Doubt>) -> Var {
     let content = join_content(&a.content, &b.content, why);
     // Of a name that is not set the export says nothing.
     let exported = match (&a.content, &b.content) {
@@ -231,7 +230,7 @@ fn join_var(a: &Var, b: &Var, why: &Rc<Doubt>) -> Var {
 
 impl Scope {
     /// Takes in what the same function or command hides on another way.
-    fn take_in(&mut self, other: &Scope, why: &Rc<Doubt>) {
+    fn take_in(&mut self, other: &Scope, why: &Arc<Doubt>) {
         let names = self.vars.parted(&other.vars).into_iter();
         let hidden = names.filter_map(|name| match (self.vars.get(name), other.vars.get(name)) {
             (a, b) if a == b => None,
@@ -302,8 +301,8 @@ impl Branch for State {
         }
     }
 
-    fn take_in(&mut self, other: &State, last: Option<&State>, why: &Rc<Doubt>) {
-        let missing = |open: &Option<Rc<Doubt>>| match open {
+    fn take_in(&mut self, other: &State, last: Option<&State>, why: &Arc<Doubt>) {
+        let missing = |open: &Option<Arc<Doubt>>| match open {
             Some(doubt) => Var::unknown(doubt),
             None => Var::unset(),
         };
@@ -379,7 +378,7 @@ mod tests {
         let known = prop::sample::select(vec!["", "low", "high"]).prop_map(Val::of);
         let doubt = |(filled, few): (bool, bool)| {
             let could_be = if few { vec![Bytes::from_static(b"low"), Bytes::from_static(b"flood")] } else { Vec::new() };
-            Val::Unknown(Rc::new(Doubt { could_be, is_filled: filled, ..(*Doubt::new("so", None)).clone() }))
+            Val::Unknown(Arc::new(Doubt { could_be, is_filled: filled, ..(*Doubt::new("so", None)).clone() }))
         };
         prop_oneof![known, (any::<bool>(), any::<bool>()).prop_map(doubt)]
     }
@@ -389,7 +388,7 @@ mod tests {
             Just(Content::Unset),
             value().prop_map(Content::Set),
             value().prop_map(Content::Perhaps),
-            prop::collection::vec(value(), 0..3).prop_map(|items| Content::Array(Rc::new(items))),
+            prop::collection::vec(value(), 0..3).prop_map(|items| Content::Array(Arc::new(items))),
         ];
         let flags = prop::collection::vec(any::<bool>(), 4);
         (content, prop::option::of(any::<bool>()), flags).prop_map(|(content, exported, flags)| Var {
@@ -456,7 +455,7 @@ mod tests {
     #[test]
     fn an_alias_counts_for_what_is_read_after_it() {
         let first = Alias { text: Bytes::from_static(b"one"), born: 3, died: Some(8), before: None };
-        let second = Alias { text: Bytes::from_static(b"two"), born: 5, died: None, before: Some(Some(Rc::new(first.clone()))) };
+        let second = Alias { text: Bytes::from_static(b"two"), born: 5, died: None, before: Some(Some(Arc::new(first.clone()))) };
         let told = |alias: &Alias, epoch| match alias.at(epoch) {
             Stands::ForNothing => "nothing".to_owned(),
             Stands::Unclear => "unclear".to_owned(),
@@ -505,7 +504,7 @@ mod tests {
             places: Layers::default(),
             options: BTreeMap::new(),
             status: Status::Known(0),
-            positional: Ok(Rc::default()),
+            positional: Ok(Arc::default()),
             folder: None,
             input: None,
             output: None,

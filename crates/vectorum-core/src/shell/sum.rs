@@ -1,13 +1,13 @@
 //! Arithmetic (POSIX, Shell Command Language, 2.6.4), in 64 bits.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use super::machine::Machine;
 use super::state::Content;
 use super::syntax::{Dialect, Part};
 use super::value::{Doubt, Val};
 
-type Summed = Result<i64, Rc<Doubt>>;
+type Summed = Result<i64, Arc<Doubt>>;
 
 struct Sum<'m, 'a> {
     machine: &'m mut Machine<'a>,
@@ -37,7 +37,7 @@ impl Machine<'_> {
     pub(super) fn sum_value(&mut self, parts: &[Part]) -> Val {
         match self.sum(parts) {
             Ok(number) => Val::of(number.to_string()),
-            Err(doubt) => Val::Unknown(Rc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(*doubt).clone() })),
+            Err(doubt) => Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(*doubt).clone() })),
         }
     }
 
@@ -74,7 +74,7 @@ impl Machine<'_> {
 }
 
 impl Sum<'_, '_> {
-    fn wrong<T>(&mut self) -> Result<T, Rc<Doubt>> {
+    fn wrong<T>(&mut self) -> Result<T, Arc<Doubt>> {
         // An error of the shell's, which ends the command, the file or the shell.
         self.machine.fail_perhaps("a sum that is not followed");
         Err(self.machine.doubt("a sum that is not followed"))
@@ -298,7 +298,7 @@ impl Sum<'_, '_> {
     }
 
     /// Sets a name to a number.
-    fn put(&mut self, name: &[u8], number: i64) -> Result<(), Rc<Doubt>> {
+    fn put(&mut self, name: &[u8], number: i64) -> Result<(), Arc<Doubt>> {
         // zsh makes a number of a name that was not set, or was a list.
         let is_new =
             self.machine.dialect == Dialect::Zsh && matches!(self.machine.content_of(name), Content::Unset | Content::Array(_));
@@ -358,7 +358,7 @@ impl Sum<'_, '_> {
                 self.machine.fail_perhaps("a value that is an expression of its own");
                 Err(self.machine.doubt("a value that is an expression of its own"))
             }
-            Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(Rc::clone(doubt)),
+            Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(Arc::clone(doubt)),
             _ => Err(self.machine.doubt("a number that is not known")),
         }
     }

@@ -1,12 +1,13 @@
 //! A host's files while startup files run that change some of them: what was written to, made or removed
 //! is not known from there on.
 
-use std::cell::RefCell;
 use std::collections::BTreeSet;
+use std::sync::Mutex;
 
 use bytes::Bytes;
 
 use crate::host_view::{Content, HostView, Kind, Want};
+use crate::lock::lock;
 
 /// Programs that make, change or remove what they are given.
 const CHANGING: &[&[u8]] =
@@ -15,17 +16,17 @@ const CHANGING: &[&[u8]] =
 /// Files as they were, but for those that were touched.
 pub(super) struct Touched<'a> {
     files: &'a dyn HostView,
-    paths: RefCell<BTreeSet<Bytes>>,
+    paths: Mutex<BTreeSet<Bytes>>,
 }
 
 impl<'a> Touched<'a> {
     pub(super) fn new(files: &'a dyn HostView) -> Touched<'a> {
-        Touched { files, paths: RefCell::default() }
+        Touched { files, paths: Mutex::default() }
     }
 
     /// From here on nothing is known of what stands at a path and below it.
     pub(super) fn touch(&self, path: &[u8]) {
-        self.paths.borrow_mut().insert(clean(path));
+        lock(&self.paths).insert(clean(path));
     }
 
     /// Takes note of what a program may have changed; `full` makes a path that begins at the root.
@@ -39,12 +40,12 @@ impl<'a> Touched<'a> {
 
     /// Whether nothing was touched so far.
     pub(super) fn is_clean(&self) -> bool {
-        self.paths.borrow().is_empty()
+        lock(&self.paths).is_empty()
     }
 
     /// Whether what stands at a path may have changed.
     pub(super) fn is_touched(&self, path: &[u8]) -> bool {
-        let paths = self.paths.borrow();
+        let paths = lock(&self.paths);
         if paths.is_empty() {
             return false;
         }
@@ -55,7 +56,7 @@ impl<'a> Touched<'a> {
 
     /// Whether something below a path may have changed, so that it may have come to be.
     fn is_above(&self, path: &[u8]) -> bool {
-        let paths = self.paths.borrow();
+        let paths = lock(&self.paths);
         if paths.is_empty() {
             return false;
         }

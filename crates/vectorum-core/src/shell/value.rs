@@ -1,6 +1,6 @@
 //! What is known of a value while a shell file is interpreted.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -23,13 +23,13 @@ pub struct Doubt {
 
 impl Doubt {
     /// Begins a doubt with nothing but its reason.
-    pub fn new(why: &'static str, site: Option<Site>) -> Rc<Doubt> {
-        Rc::new(Doubt { why, site, could_be: Vec::new(), is_filled: false, sets: None })
+    pub fn new(why: &'static str, site: Option<Site>) -> Arc<Doubt> {
+        Arc::new(Doubt { why, site, could_be: Vec::new(), is_filled: false, sets: None })
     }
 
     /// The same of a text that is not empty.
-    pub fn filled(why: &'static str) -> Rc<Doubt> {
-        Rc::new(Doubt { why, site: None, could_be: Vec::new(), is_filled: true, sets: None })
+    pub fn filled(why: &'static str) -> Arc<Doubt> {
+        Arc::new(Doubt { why, site: None, could_be: Vec::new(), is_filled: true, sets: None })
     }
 }
 
@@ -39,7 +39,7 @@ pub enum Val {
     /// These bytes.
     Known(Bytes),
     /// It is not known.
-    Unknown(Rc<Doubt>),
+    Unknown(Arc<Doubt>),
 }
 
 /// How many values are told apart before it is only said that it is one of many.
@@ -78,7 +78,7 @@ impl Val {
     }
 
     /// What is known where it is one or the other.
-    pub fn join(&self, other: &Val, why: &Rc<Doubt>) -> Val {
+    pub fn join(&self, other: &Val, why: &Arc<Doubt>) -> Val {
         if self == other {
             return self.clone();
         }
@@ -99,9 +99,9 @@ impl Val {
             Val::Known(_) => None,
         });
         let base = first.unwrap_or(why);
-        Val::Unknown(Rc::new(Doubt { could_be, is_filled, sets: None, ..(**base).clone() }))
+        Val::Unknown(Arc::new(Doubt { could_be, is_filled, sets: None, ..(**base).clone() }))
     }
 }
 
 /// Whether something is so: certainly, certainly not, or it is not known.
-pub(super) type Maybe = Result<bool, Rc<Doubt>>;
+pub(super) type Maybe = Result<bool, Arc<Doubt>>;

@@ -1,7 +1,7 @@
 //! The variables of a shell: what a name holds, what setting it does, and the names that have a meaning
 //! of their own.
 
-use std::rc::Rc;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -182,11 +182,11 @@ impl Machine<'_> {
         if let Some(tied) = self.tied(name) {
             let of = state.vars.get(tied).map(|v| v.content.clone());
             return match of {
-                Some(Content::Set(Val::Known(text))) if text.is_empty() => Content::Array(Rc::new(Vec::new())),
+                Some(Content::Set(Val::Known(text))) if text.is_empty() => Content::Array(Arc::new(Vec::new())),
                 Some(Content::Set(Val::Known(text))) => {
-                    Content::Array(Rc::new(text.split(|b| *b == b':').map(Val::of).collect()))
+                    Content::Array(Arc::new(text.split(|b| *b == b':').map(Val::of).collect()))
                 }
-                Some(Content::Unset) | None => Content::Array(Rc::new(Vec::new())),
+                Some(Content::Unset) | None => Content::Array(Arc::new(Vec::new())),
                 Some(other) => match other.value() {
                     Some(Val::Unknown(doubt)) => Content::Perhaps(Val::Unknown(doubt)),
                     _ => Content::Unset,
@@ -331,7 +331,7 @@ impl Machine<'_> {
                     Some(first) => *first = value,
                     None => items.push(value),
                 }
-                Content::Array(Rc::new(items))
+                Content::Array(Arc::new(items))
             }
             (_, Content::Set(value), _) if var.may_be_list && keeps_lists => Content::Perhaps(value),
             (_, content, _) => content,
@@ -439,7 +439,7 @@ fn unique(content: Content) -> Content {
             Content::Set(Val::of(first(text.split(|b| *b == b':')).join(&b':')))
         }
         Content::Array(values) if values.iter().all(|v| v.known().is_some()) => {
-            Content::Array(Rc::new(first(values.iter().cloned())))
+            Content::Array(Arc::new(first(values.iter().cloned())))
         }
         Content::Array(_) => Content::Set(Val::Unknown(Doubt::new("a list of items of which not all are known", None))),
         other => other,
@@ -452,7 +452,7 @@ mod tests {
 
     #[test]
     fn items_are_kept_once() {
-        let list = |items: &[&str]| Content::Array(Rc::new(items.iter().map(Val::of).collect()));
+        let list = |items: &[&str]| Content::Array(Arc::new(items.iter().map(Val::of).collect()));
         let text = |value: &str| Content::Set(Val::of(value));
         for (content, once) in [
             (text("/bin:/sbin:/bin"), text("/bin:/sbin")),
@@ -464,7 +464,7 @@ mod tests {
             assert_eq!(unique(content.clone()), once, "{content:?}");
         }
         let doubt = Val::Unknown(Doubt::new("so", None));
-        let unclear = unique(Content::Array(Rc::new(vec![Val::of("a"), doubt])));
+        let unclear = unique(Content::Array(Arc::new(vec![Val::of("a"), doubt])));
         assert!(matches!(unclear, Content::Set(Val::Unknown(_))), "{unclear:?}");
     }
 }

@@ -3,8 +3,7 @@
 //! in all of that.
 
 use std::borrow::Cow;
-use std::cell::RefCell;
-use std::rc::Rc;
+use std::sync::{Arc, Mutex};
 
 use bytes::Bytes;
 use hashbrown::HashMap;
@@ -13,6 +12,7 @@ use super::foggy::{Fogged, Foggy};
 use super::handed::Handed;
 use super::state::{Content, Var};
 use super::value::{Doubt, Val};
+use crate::lock::lock;
 use crate::reader::is_portable;
 
 /// For what a variable is looked up: the more, the more has to be alike.
@@ -48,15 +48,15 @@ pub(super) struct Start<V = Var> {
     /// What the shell makes of names by itself; `None` is one that it takes out.
     own: HashMap<Bytes, Option<V>>,
     /// The names that were looked up, whether they are there or not, and for what.
-    asked: RefCell<HashMap<Bytes, For>>,
+    asked: Mutex<HashMap<Bytes, For>>,
     /// Programs that were looked up along its PATH, and what was found.
-    programs: RefCell<HashMap<Bytes, Option<Bytes>>>,
+    programs: Mutex<HashMap<Bytes, Option<Bytes>>>,
 }
 
 /// Variables: those at the start, if there were any, and what became of them since.
 #[derive(Debug)]
 pub(super) struct Vars<V = Var> {
-    start: Option<Rc<Start<V>>>,
+    start: Option<Arc<Start<V>>>,
     changed: Foggy<V>,
 }
 
@@ -81,7 +81,7 @@ impl<V: Stored> PartialEq for Vars<V> {
 
 impl Fogged for Var {
     /// What the shell or the system holds fast stays.
-    fn fogged(self, why: &Rc<Doubt>) -> Var {
+    fn fogged(self, why: &Arc<Doubt>) -> Var {
         if self.readonly {
             return self;
         }
@@ -112,7 +112,7 @@ impl Stored for Var {
             Content::Unset => Content::Unset,
             Content::Set(_) => Content::Set(nothing()),
             Content::Perhaps(_) => Content::Perhaps(nothing()),
-            Content::Array(items) => Content::Array(Rc::clone(items)),
+            Content::Array(items) => Content::Array(Arc::clone(items)),
         };
         Var { content, site: self.site.clone(), ..*self }
     }
@@ -121,7 +121,7 @@ impl Stored for Var {
 impl<V: Stored> Start<V> {
     /// Begins with what is handed in; names that are none are none of its variables.
     pub(super) fn new(handed: Handed) -> Start<V> {
-        Start { handed, own: HashMap::new(), asked: RefCell::default(), programs: RefCell::default() }
+        Start { handed, own: HashMap::new(), asked: Mutex::default(), programs: Mutex::default() }
     }
 
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, V>> {
@@ -164,7 +164,7 @@ impl Start {
 
 impl<V: Stored> Vars<V> {
     pub(super) fn new(start: Start<V>) -> Vars<V> {
-        Vars { start: Some(Rc::new(start)), changed: Foggy::default() }
+        Vars { start: Some(Arc::new(start)), changed: Foggy::default() }
     }
 
     /// Begins a branch.
@@ -174,10 +174,11 @@ impl<V: Stored> Vars<V> {
 
     fn at_start(&self, name: &[u8], what: For, owned: impl FnOnce() -> Bytes) -> Option<Cow<'_, V>> {
         let start = self.start.as_ref()?;
-        let was_asked = start.asked.borrow().get(name).copied();
-        if was_asked.is_none_or(|had| what > had) {
-            start.asked.borrow_mut().insert(owned(), what);
+        let mut asked = lock(&start.asked);
+        if asked.get(name).is_none_or(|had| what > *had) {
+            asked.insert(owned(), what);
         }
+        drop(asked);
         start.get(name).map(|var| self.changed.seen_from_before(var))
     }
 
@@ -214,7 +215,7 @@ impl<V: Stored> Vars<V> {
     }
 
     /// From here on each one may be anything.
-    pub(super) fn fog(&mut self, why: &Rc<Doubt>) {
+    pub(super) fn fog(&mut self, why: &Arc<Doubt>) {
         self.changed.fog(why);
     }
 
@@ -248,7 +249,7 @@ impl<V: Stored> Vars<V> {
     /// aside.
     pub(super) fn is_asked_alike(&self, other: &Vars<V>) -> bool {
         let (Some(one), Some(two)) = (&self.start, &other.start) else { return false };
-        let asked = one.asked.borrow();
+        let asked = lock(&one.asked);
         let is_alike = |name: &Bytes, what: &For| {
             let (a, b) = (one.get(name), two.get(name));
             let is_plain = |var: &Option<Cow<'_, V>>| var.as_ref().is_none_or(|var| var.is_plain(name));
@@ -323,7 +324,7 @@ impl Vars {
         let start = self.start.as_ref()?;
         let found = look(&start.path()?)?;
         self.look(b"PATH", For::Replacing);
-        start.programs.borrow_mut().insert(name.clone(), found.clone());
+        lock(&start.programs).insert(name.clone(), found.clone());
         Some(found)
     }
 
@@ -333,7 +334,7 @@ impl Vars {
         let (Some(one), Some(two)) = (&self.start, &other.start) else { return false };
         let path = two.path();
         let is_found = |(name, found): (&Bytes, &_)| path.as_ref().is_some_and(|path| look(path, name).as_ref() == Some(found));
-        one.programs.borrow().iter().all(is_found) && self.is_asked_alike(other)
+        lock(&one.programs).iter().all(is_found) && self.is_asked_alike(other)
     }
 
     /// Returns a variable, made anew where there is none.
@@ -357,7 +358,7 @@ impl Vars {
     }
 
     /// Whatever is not as it is in another state may become anything.
-    pub(super) fn fog_what_differs(&mut self, other: &Vars, why: &Rc<Doubt>) {
+    pub(super) fn fog_what_differs(&mut self, other: &Vars, why: &Arc<Doubt>) {
         for name in self.parted(other) {
             if let Some(var) = self.get(&name).filter(|var| other.get(&name).as_ref() != Some(var)) {
                 let content = Content::Perhaps(Val::Unknown(why.clone()));
@@ -394,7 +395,7 @@ mod tests {
         type Done = fn(&mut Vars);
         let name = Bytes::from_static(b"TIDE");
         let fast = Var { readonly: true, ..text("low") };
-        let list = Var { content: Content::Array(Rc::new(vec![Val::of("low")])), ..Var::unset() };
+        let list = Var { content: Content::Array(Arc::new(vec![Val::of("low")])), ..Var::unset() };
         let own = Var { exported: Some(false), ..text("low") };
         let others = [
             vars(&[("TIDE", text("high"))]),

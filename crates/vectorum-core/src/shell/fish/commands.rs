@@ -377,7 +377,7 @@ impl Fish<'_> {
                     }
                     None => {
                         let doubt = Doubt { sets: program::sets(&base), ..(*self.doubt(PRINTED)).clone() };
-                        self.print(Val::Unknown(Rc::new(doubt)));
+                        self.print(Val::Unknown(Arc::new(doubt)));
                         self.doubt_status("how a program ends");
                     }
                 }
@@ -398,7 +398,7 @@ impl Fish<'_> {
         }
     }
 
-    pub(super) fn program(&mut self, name: &[u8]) -> Result<Option<Bytes>, Rc<Doubt>> {
+    pub(super) fn program(&mut self, name: &[u8]) -> Result<Option<Bytes>, Arc<Doubt>> {
         let is_it = |m: &Self, path: &[u8]| is_program(m.ground.files, m.account, path).ok_or_else(|| m.doubt(UNREAD));
         if name.contains(&b'/') {
             let path = self.full(name);

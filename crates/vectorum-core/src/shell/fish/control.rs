@@ -26,7 +26,7 @@ pub(super) struct Frame {
 }
 
 impl Fish<'_> {
-    pub(super) fn fork(&mut self, doubt: &Rc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
+    pub(super) fn fork(&mut self, doubt: &Arc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
         branch::part(self, |m| &mut m.live, doubt, one, other);
     }
 
@@ -294,7 +294,7 @@ impl Fish<'_> {
     }
 
     /// Whether a file can be opened to write to it.
-    fn may_be_written(&self, path: &[u8]) -> Result<bool, Rc<Doubt>> {
+    fn may_be_written(&self, path: &[u8]) -> Result<bool, Arc<Doubt>> {
         let folder = path.get(..memchr::memrchr(b'/', path).unwrap_or(0).max(1)).unwrap_or_default();
         let may = |path: &[u8]| self.ground.files.may(path, self.account.uid, self.account.gid, Want::Write);
         let answer = match (self.ground.files.kind(path), self.ground.files.kind(folder)) {
@@ -404,7 +404,7 @@ impl Fish<'_> {
         }
     }
 
-    fn is_case(&self, text: &[u8], pattern: &[u8]) -> Result<bool, Rc<Doubt>> {
+    fn is_case(&self, text: &[u8], pattern: &[u8]) -> Result<bool, Arc<Doubt>> {
         let odd = || self.doubt("a pattern of another kind");
         // A backslash that is left in it quotes.
         if pattern.contains(&b'\\') {

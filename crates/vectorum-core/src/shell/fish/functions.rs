@@ -19,7 +19,7 @@ pub(super) struct Function {
 /// What stands behind a function's name.
 #[derive(Clone, Debug)]
 pub(super) enum Named {
-    Function(Rc<Function>),
+    Function(Arc<Function>),
     Erased,
     /// One or another.
     Unclear,
@@ -28,7 +28,7 @@ pub(super) enum Named {
 impl PartialEq for Named {
     fn eq(&self, other: &Named) -> bool {
         match (self, other) {
-            (Named::Function(a), Named::Function(b)) => Rc::ptr_eq(a, b),
+            (Named::Function(a), Named::Function(b)) => Arc::ptr_eq(a, b),
             (Named::Erased, Named::Erased) | (Named::Unclear, Named::Unclear) => true,
             _ => false,
         }
@@ -120,7 +120,7 @@ impl Fish<'_> {
         } else if !options.rest.is_empty() {
             return self.doubt_status("a function with words that it does not take");
         }
-        self.name(name.clone(), Named::Function(Rc::new(function)));
+        self.name(name.clone(), Named::Function(Arc::new(function)));
         if options.taken.iter().any(|(letter, _)| b"evjps".contains(letter)) {
             self.stir(body, 0);
         }
@@ -369,7 +369,7 @@ impl Fish<'_> {
         let source = Arc::new(Source { fixed, ..Source::new(self.source.path.clone(), text.clone()) });
         let what = jobs.map_or(Named::Unclear, |jobs| {
             let (named, taken) = (Vec::new(), Vec::new());
-            Named::Function(Rc::new(Function { body: Arc::new(jobs), source, named, taken, is_open: false }))
+            Named::Function(Arc::new(Function { body: Arc::new(jobs), source, named, taken, is_open: false }))
         });
         self.name(name, what);
         self.set_status(0);

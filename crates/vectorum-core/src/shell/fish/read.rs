@@ -56,7 +56,7 @@ impl Fish<'_> {
         if names.is_empty() {
             return self.print(Val::Unknown(self.doubt("what is read is not known")));
         }
-        let items: Vec<Result<Vec<Val>, Rc<Doubt>>> = match line {
+        let items: Vec<Result<Vec<Val>, Arc<Doubt>>> = match line {
             Err(doubt) => names.iter().map(|_| Err(doubt.clone())).collect(),
             Ok(line) if is_list => {
                 let pieces: Vec<&[u8]> = match &delimiter {
@@ -80,7 +80,7 @@ impl Fish<'_> {
     }
 
     /// A line for so many names: the last one takes the rest.
-    fn split(&self, line: &Bytes, delimiter: Option<&[u8]>, names: usize) -> Vec<Result<Vec<Val>, Rc<Doubt>>> {
+    fn split(&self, line: &Bytes, delimiter: Option<&[u8]>, names: usize) -> Vec<Result<Vec<Val>, Arc<Doubt>>> {
         if names == 1 {
             return vec![Ok(vec![Val::Known(line.clone())])];
         }

@@ -53,7 +53,7 @@ impl Fish<'_> {
         &mut self,
         name: &[u8],
         scope: Option<Kept>,
-        items: Result<Vec<Val>, Rc<Doubt>>,
+        items: Result<Vec<Val>, Arc<Doubt>>,
         exported: Option<bool>,
         is_path: Option<bool>,
     ) {
@@ -147,7 +147,7 @@ impl Fish<'_> {
         // Setting a variable leaves the status as it was.
     }
 
-    pub(super) fn set_command(&mut self, arguments: &[Val], unknown: Option<Rc<Doubt>>) {
+    pub(super) fn set_command(&mut self, arguments: &[Val], unknown: Option<Arc<Doubt>>) {
         // Options stand in front; a word that is not known may be one only there.
         let first = arguments.iter().take_while(|a| a.known().is_some()).filter_map(|a| a.known().cloned()).collect::<Vec<_>>();
         let Some(options) = Options::of(&first, &[], &[SCOPES, PLAIN], true) else {
@@ -254,7 +254,7 @@ impl Fish<'_> {
         &mut self,
         name: &[u8],
         scope: Option<Kept>,
-        values: Result<Vec<Val>, Rc<Doubt>>,
+        values: Result<Vec<Val>, Arc<Doubt>>,
         exported: Option<bool>,
         is_path: Option<bool>,
     ) {

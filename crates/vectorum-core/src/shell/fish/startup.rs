@@ -1,5 +1,7 @@
 //! What fish reads before its program, and what it hands on.
 
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+
 use super::super::decided::Decided;
 use super::super::log::Log;
 use super::*;
@@ -65,25 +67,31 @@ pub(super) fn universal(path: &[u8], text: &[u8]) -> BTreeMap<Bytes, Var> {
 }
 
 /// Something that fish is told at its start, and whether a file asked for it.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 struct Told {
     is_so: bool,
-    was_asked: Cell<bool>,
+    was_asked: AtomicBool,
+}
+
+impl Clone for Told {
+    fn clone(&self) -> Told {
+        Told { is_so: self.is_so, was_asked: self.was_asked.load(Relaxed).into() }
+    }
 }
 
 impl Told {
     fn new(is_so: bool) -> Told {
-        Told { is_so, was_asked: Cell::new(false) }
+        Told { is_so, was_asked: AtomicBool::new(false) }
     }
 
     fn ask(&self) -> bool {
-        self.was_asked.set(true);
+        self.was_asked.store(true, Relaxed);
         self.is_so
     }
 
     /// Whether what follows from this follows from another.
     fn is_alike(&self, other: &Told) -> bool {
-        !self.was_asked.get() || self.is_so == other.is_so
+        !self.was_asked.load(Relaxed) || self.is_so == other.is_so
     }
 }
 
@@ -115,13 +123,13 @@ pub(in crate::shell) struct Setting {
     account: Account,
     folder: Bytes,
     /// Why other names may be handed in, too.
-    open: Option<Rc<Doubt>>,
+    open: Option<Arc<Doubt>>,
     /// A script, and the program in it up to which it is followed.
     script: Option<(Bytes, Bytes)>,
 }
 
 impl Setting {
-    fn new(account: &Account, open: Option<Rc<Doubt>>, folder: &[u8], invocation: &Invocation) -> Setting {
+    fn new(account: &Account, open: Option<Arc<Doubt>>, folder: &[u8], invocation: &Invocation) -> Setting {
         let script = match &invocation.payload {
             Payload::Script(script) => script.clone(),
             _ => None,
@@ -278,7 +286,7 @@ pub(crate) fn interpret(
     ground: Ground<'_>,
     account: &Account,
     start: &Handed,
-    open: Option<Rc<Doubt>>,
+    open: Option<Arc<Doubt>>,
     folder: &[u8],
     invocation: &Invocation,
 ) -> Started {
@@ -308,7 +316,7 @@ fn locale(files: &dyn HostView, home: &[u8]) -> Vec<(&'static str, Var)> {
 }
 
 /// The folders in which functions lie that are taken in when they are called.
-fn function_path(fish: &Fish<'_>, config: &[u8]) -> Result<Vec<Val>, Rc<Doubt>> {
+fn function_path(fish: &Fish<'_>, config: &[u8]) -> Result<Vec<Val>, Arc<Doubt>> {
     let one = |name: &[u8]| fish.items(name).map(|i| i.first().cloned().filter(|v| v.is_empty() != Some(true)));
     let text = |value: Val| value.known().cloned().ok_or_else(|| fish.doubt("where functions lie is not known"));
     let data = match (one(b"XDG_DATA_HOME")?, one(b"HOME")?) {

@@ -6,7 +6,7 @@ use super::*;
 const STAR: u8 = 0;
 
 impl Fish<'_> {
-    pub(super) fn fields(&mut self, words: &[Word]) -> Result<Vec<Val>, Rc<Doubt>> {
+    pub(super) fn fields(&mut self, words: &[Word]) -> Result<Vec<Val>, Arc<Doubt>> {
         let mut out = Vec::new();
         for word in words {
             match &word.parts[..] {
@@ -21,7 +21,7 @@ impl Fish<'_> {
         Ok(out)
     }
 
-    pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Rc<Doubt>> {
+    pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Arc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
         let mut out: Option<Vec<Val>> = None;
         let (mut has_braces, mut has_list) = (false, false);
@@ -120,7 +120,7 @@ impl Fish<'_> {
     }
 
     /// The files that a pattern names, in their order, where that is certain.
-    fn files_of(&self, pattern: &[u8]) -> Result<Vec<Bytes>, Rc<Doubt>> {
+    fn files_of(&self, pattern: &[u8]) -> Result<Vec<Bytes>, Arc<Doubt>> {
         let odd = || self.doubt("a pattern of file names");
         let (folder, last) = match memchr::memrchr(b'/', pattern) {
             Some(at) => (pattern.get(..=at).unwrap_or_default(), pattern.get(at + 1..).unwrap_or_default()),
@@ -164,7 +164,7 @@ impl Fish<'_> {
     }
 
     /// The items that are chosen of a list: `2`, `-1`, `2..-1`.
-    fn chosen(&mut self, items: &[Val], chosen: &[Word]) -> Result<Vec<Val>, Rc<Doubt>> {
+    fn chosen(&mut self, items: &[Val], chosen: &[Word]) -> Result<Vec<Val>, Arc<Doubt>> {
         let mut out = Vec::new();
         for word in self.fields(chosen)? {
             let text = word.known().ok_or_else(|| self.doubt("a part of a list"))?;
