@@ -69,8 +69,13 @@ impl Machine<'_> {
                 let _ = self.leave(count, &[Boundary::Loop], name == b"continue");
             }
             b"exec" => self.exec(arguments),
-            b"cd" => self.change_folder(known.as_deref()),
-            b"chdir" if matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => self.change_folder(known.as_deref()),
+            b"cd" | b"chdir" if name == b"cd" || matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => {
+                self.change_folder(known.as_deref());
+                if self.dialect == Dialect::Zsh {
+                    self.after_folder();
+                }
+            }
+            b"autoload" if self.dialect == Dialect::Zsh => self.autoload(known.as_deref()),
             b"getopts" => self.getopts(known.as_deref()),
             b"echo" => self.echo(arguments),
             b"printf" if self.dialect != Dialect::Mksh => self.printf(arguments),
@@ -135,6 +140,9 @@ impl Machine<'_> {
             b"command" | b"builtin" => self.command(name, arguments, command),
             b"pushd" | b"popd" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
                 self.change_stack(name == b"pushd", known.as_deref());
+                if self.dialect == Dialect::Zsh {
+                    self.after_folder();
+                }
                 self.print(Val::Unknown(self.doubt("what a command prints")));
             }
             b"hash" if self.dialect == Dialect::Zsh && known.as_deref().is_some_and(|k| k.first().is_some_and(|w| w == "-d")) => {
@@ -175,6 +183,7 @@ impl Machine<'_> {
                 Some(texts) => self.declare(name, texts.into_iter().map(Declared::Text).collect()),
                 None => self.fog("names are exported that are not known"),
             },
+            name if self.dialect == Dialect::Zsh && self.run_coming_with_it(name, known.as_deref()) => {}
             name => self.run_other(name, arguments),
         }
     }

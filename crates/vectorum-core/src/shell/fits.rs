@@ -18,10 +18,18 @@ impl Machine<'_> {
             Dialect::Bash => Ok(Groups::None),
             Dialect::Zsh if self.as_sh => Ok(Groups::None),
             Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option("extglob") != Some(false) => {
+                if memchr::memmem::find(pattern, b"(#").is_some() {
+                    self.may_have_found();
+                }
                 Err(self.doubt("a pattern of another kind"))
             }
             Dialect::Zsh => Ok(Groups::Plain),
         }
+    }
+
+    /// What a pattern or an expression finds is kept in names of zsh's own (zshexpn(1), zshmisc(1)).
+    pub(super) fn may_have_found(&mut self) {
+        self.may_set("what a pattern found", &[b"MATCH", b"MBEGIN", b"MEND"], &[b"match", b"mbegin", b"mend"]);
     }
 
     /// Whether a text fits a pattern; `is_test` says whether it is within `[[ … ]]`.

@@ -32,6 +32,7 @@ mod foggy;
 mod folder;
 mod globs;
 mod handed;
+mod hooks;
 mod initial;
 pub mod ink;
 mod known;

@@ -316,7 +316,6 @@ impl Machine<'_> {
             b"functions",
             b"disable",
             b"zcompile",
-            b"promptinit",
         ];
         let changing: &[&[u8]] = &[
             b"mapfile",

@@ -387,22 +387,7 @@ fn at_prompt(machine: &mut Machine<'_>) {
             Content::Array(values) => values.iter().for_each(|v| machine.run_text(v)),
             Content::Perhaps(_) => machine.fog("what runs before each prompt is not known"),
         },
-        Dialect::Zsh => {
-            let names = ["precmd", "preexec", "precmd_functions", "preexec_functions"];
-            let has = |m: &Machine<'_>, n: &str| {
-                m.live.as_ref().is_some_and(|s| s.functions.get(n.as_bytes()).is_some())
-                    || n.ends_with('s') && !matches!(m.content_of(n.as_bytes()), Content::Unset)
-            };
-            for name in names {
-                if has(machine, name) {
-                    let function = machine.live.as_ref().and_then(|s| s.functions.get(name.as_bytes()).cloned());
-                    match function {
-                        Some(Some(function)) => machine.call(&function, vec![]),
-                        _ => machine.fog("what runs before each prompt is not known"),
-                    }
-                }
-            }
-        }
+        Dialect::Zsh => machine.before_prompt(),
         _ => {}
     }
 }

@@ -27,7 +27,13 @@ impl Machine<'_> {
                         let (left, right) = (self.sum(&left.parts)?, self.sum(&right.parts)?);
                         Ok(compared(operator, left, right))
                     }
-                    b"=~" => self.expression(&value, right),
+                    b"=~" => {
+                        let answer = self.expression(&value, right);
+                        if self.dialect == Dialect::Zsh && answer != Ok(false) {
+                            self.may_have_found();
+                        }
+                        answer
+                    }
                     operator => {
                         let right = self.one_word(right)?;
                         self.binary(&value, operator, &right)
@@ -62,10 +68,12 @@ impl Machine<'_> {
         let mut source = String::new();
         for (byte, quoted) in text.iter().zip(&quoted) {
             let c = char::from(*byte);
-            if !byte.is_ascii() || b"\\{".contains(byte) && !quoted {
+            // In zsh quotes only keep the shell's hands off.
+            let is_literal = *quoted && self.dialect != Dialect::Zsh;
+            if !byte.is_ascii() || b"\\{".contains(byte) && !is_literal {
                 return Err(odd);
             }
-            if *quoted && byte.is_ascii_punctuation() {
+            if is_literal && byte.is_ascii_punctuation() {
                 source.push('\\');
             }
             source.push(c);

@@ -305,18 +305,20 @@ impl Fish<'_> {
     }
 
     fn erase(&mut self, names: &[Val], scope: Option<Kept>) {
-        let mut status = 0;
+        let (mut status, mut is_doubted) = (0, false);
         for name in names {
             let Val::Known(name) = name.clone() else { return self.fog("names are erased that are not known") };
             if let Some(at) = memchr::memchr(b'[', &name) {
-                if self.get(name.get(..at).unwrap_or_default()).is_none() {
-                    status = 1;
+                match self.get(name.get(..at).unwrap_or_default()) {
+                    None => status = 1,
+                    Some(var) => is_doubted |= var.is_perhaps,
                 }
                 self.erase_some(&name, at, scope);
                 continue;
             }
             if scope.is_none() && self.get(&name).is_some_and(|v| v.is_perhaps) {
                 self.blur(&name, "which of several variables is erased");
+                is_doubted = true;
                 continue;
             }
             let site = self.here();
@@ -342,7 +344,7 @@ impl Fish<'_> {
             }
         }
         // Names may be set by what is not followed.
-        if status != 0 && self.live.as_ref().is_some_and(|s| s.open.is_some()) {
+        if is_doubted || status != 0 && self.live.as_ref().is_some_and(|s| s.open.is_some()) {
             return self.doubt_status("whether the name is set is not known");
         }
         self.set_status(status);

@@ -1,0 +1,238 @@
+//! What zsh calls by itself: functions by their names, and those of lists that go with them (zshmisc(1), «Hook
+//! Functions»); and functions that it loads when they are called first.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::state::{Content, Status};
+use super::value::Val;
+
+const BEFORE_PROMPT: &str = "what runs before each prompt is not known";
+const ON_FOLDER: &str = "what runs when the folder changes is not known";
+
+/// How many arguments a hook is handed. Before a command is run it is told the command's text, which nobody knows.
+const TOLD: usize = 3;
+
+/// Functions that come with zsh, for lines and prompts; what they set in the shell of texts and of lists. None of them
+/// sets anything for programs (zshcontrib(1), zshcompsys(1)).
+const COMING_WITH_IT: &[(&[u8], &[&[u8]], &[&[u8]])] = &[
+    (b"add-zle-hook-widget", &[], &[]),
+    (b"backward-kill-word-match", &[], &[]),
+    (b"bashcompinit", &[], &[]),
+    (b"bracketed-paste-magic", &[], &[]),
+    (b"bracketed-paste-url-magic", &[], &[]),
+    (
+        b"colors",
+        &[b"reset_color", b"bold_color"],
+        &[b"color", b"colour", b"fg", b"bg", b"fg_bold", b"bg_bold", b"fg_no_bold", b"bg_no_bold"],
+    ),
+    (b"compaudit", &[], &[]),
+    (
+        b"compinit",
+        &[b"_comp_dumpfile"],
+        &[
+            b"_comps",
+            b"_services",
+            b"_patcomps",
+            b"_postpatcomps",
+            b"_compautos",
+            b"_comp_options",
+            b"_comp_setup",
+            b"compprefuncs",
+            b"comppostfuncs",
+        ],
+    ),
+    (b"down-line-or-beginning-search", &[], &[]),
+    (b"edit-command-line", &[], &[]),
+    (b"history-search-end", &[], &[]),
+    (b"insert-files", &[], &[]),
+    (b"is-at-least", &[], &[]),
+    (b"match-words-by-style", &[], &[]),
+    (
+        b"prompt",
+        &[b"PS1", b"PS2", b"PS3", b"PS4", b"RPS1", b"PROMPT", b"RPROMPT"],
+        &[b"prompt_opts", b"precmd_functions", b"preexec_functions"],
+    ),
+    (b"promptinit", &[], &[b"prompt_themes", b"prompt_theme", b"prompt_newline"]),
+    (b"run-help", &[], &[]),
+    (b"select-word-style", &[], &[]),
+    (b"smart-insert-last-word", &[], &[]),
+    (b"up-line-or-beginning-search", &[], &[]),
+    (b"url-quote-magic", &[], &[]),
+    (b"vcs_info", &[b"vcs_info_msg_0_", b"vcs_info_msg_1_", b"vcs_info_msg_2_"], &[]),
+    (b"zargs", &[], &[]),
+    (b"zcalc", &[], &[]),
+    (b"zed", &[], &[]),
+    (b"zmv", &[], &[]),
+    (b"zrecompile", &[], &[]),
+    (b"zsh-mime-setup", &[], &[]),
+];
+
+/// Themes that come with it.
+const THEMES: &[&str] = &[
+    "adam1", "adam2", "bart", "bigfade", "clint", "default", "elite", "elite2", "fade", "fire", "off", "oliver", "pws", "redhat",
+    "restore", "suse", "walters", "zefram", "-l", "-p", "-c", "-h",
+];
+
+fn coming_with_it(name: &[u8]) -> Option<(&'static [&'static [u8]], &'static [&'static [u8]])> {
+    COMING_WITH_IT.iter().find(|(known, ..)| *known == name).map(|(_, texts, lists)| (*texts, *lists))
+}
+
+impl Machine<'_> {
+    /// What zsh runs before its prompt, and before a command that is typed there.
+    pub(super) fn before_prompt(&mut self) {
+        if self.is_function(b"periodic") && !matches!(self.content_of(b"PERIOD"), Content::Unset) {
+            return self.fog(BEFORE_PROMPT);
+        }
+        for hook in ["precmd", "zshaddhistory", "preexec"] {
+            let told = if hook == "precmd" { 0 } else { TOLD };
+            self.call_hook(hook, told, BEFORE_PROMPT);
+        }
+    }
+
+    /// What it runs after `cd`.
+    pub(super) fn after_folder(&mut self) {
+        match self.live.as_ref().map(|state| state.status.clone()) {
+            Some(Status::Known(0)) => self.call_hook("chpwd", 0, ON_FOLDER),
+            Some(Status::Unknown(doubt)) if self.has_hook("chpwd") => {
+                self.fork(&doubt, |m| m.call_hook("chpwd", 0, ON_FOLDER), |_| {});
+            }
+            _ => {}
+        }
+    }
+
+    fn has_hook(&self, hook: &str) -> bool {
+        self.is_function(hook.as_bytes()) || !matches!(self.content_of(format!("{hook}_functions").as_bytes()), Content::Unset)
+    }
+
+    fn call_hook(&mut self, hook: &str, told: usize, why: &'static str) {
+        if !self.has_hook(hook) {
+            return;
+        }
+        let status = self.live.as_ref().map(|state| state.status.clone());
+        if self.is_function(hook.as_bytes()) {
+            self.call_told(hook.as_bytes(), told, why);
+        }
+        match self.content_of(format!("{hook}_functions").as_bytes()) {
+            Content::Unset => {}
+            Content::Array(names) => {
+                for name in names.iter() {
+                    match name {
+                        // Those that are none are passed over.
+                        Val::Known(name) if self.is_function(name) => self.call_told(name, told, why),
+                        Val::Known(_) => {}
+                        Val::Unknown(_) => self.fog(why),
+                    }
+                }
+            }
+            _ => self.fog(why),
+        }
+        if let (Some(state), Some(status)) = (&mut self.live, status) {
+            state.status = status;
+        }
+    }
+
+    fn call_told(&mut self, name: &[u8], told: usize, why: &'static str) {
+        match self.live.as_ref().and_then(|state| state.functions.get(name).cloned()) {
+            Some(Some(function)) => {
+                let unknown = Val::Unknown(self.doubt("the command that is typed"));
+                self.call(&function, vec![unknown; told]);
+            }
+            _ => self.fog(why),
+        }
+    }
+
+    /// `autoload`: what functions do whose files are read when they are called first is not followed.
+    pub(super) fn autoload(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("functions are loaded that are not known") };
+        let (options, names): (Vec<_>, Vec<_>) = words.iter().partition(|word| word.first().is_some_and(|b| b"-+".contains(b)));
+        // Patterns, and archives of functions.
+        if options.iter().any(|option| option.iter().any(|b| b"mw".contains(b))) {
+            return self.fog("functions are loaded that are not known");
+        }
+        for name in names {
+            let name = name.slice(memchr::memrchr(b'/', name).map_or(0, |slash| slash + 1)..);
+            if coming_with_it(&name).is_none() && &name[..] != b"add-zsh-hook" {
+                self.load_later(name);
+            }
+        }
+        self.set_status(0);
+    }
+
+    fn load_later(&mut self, name: Bytes) {
+        if let Some(state) = self.live.as_mut().filter(|state| state.functions.get(&name).is_none()) {
+            state.functions.insert(name, None);
+        }
+    }
+
+    /// Runs a function that comes with zsh; whether it is one.
+    pub(super) fn run_coming_with_it(&mut self, name: &[u8], known: Option<&[Bytes]>) -> bool {
+        if name == b"add-zsh-hook" {
+            self.add_hook(known);
+            return true;
+        }
+        let Some((texts, lists)) = coming_with_it(name) else { return false };
+        let is_theme = |word: &Bytes| THEMES.iter().any(|theme| theme.as_bytes() == word);
+        if name == b"prompt" && !known.and_then(|words| words.first()).is_some_and(is_theme) {
+            self.fog("a theme of the prompt is a function that is not known");
+            return true;
+        }
+        self.print(Val::Unknown(self.doubt("what a command prints")));
+        self.may_set("a function of the shell's", texts, lists);
+        self.doubt_status(self.doubt("how a function of the shell's ends"));
+        true
+    }
+
+    /// `add-zsh-hook HOOK FUNCTION`.
+    fn add_hook(&mut self, known: Option<&[Bytes]>) {
+        let words: Option<Vec<&Bytes>> =
+            known.map(|words| words.iter().filter(|w| !matches!(&w[..], b"-U" | b"-Uz" | b"-z")).collect());
+        match words.as_deref() {
+            Some([hook, function]) if !hook.starts_with(b"-") && !function.starts_with(b"-") => {
+                let list = [&hook[..], b"_functions"].concat();
+                let mut names = match self.content_of(&list) {
+                    Content::Unset => Vec::new(),
+                    Content::Array(names) => names.to_vec(),
+                    _ => {
+                        return self.may_set(
+                            "what is called by the shell itself",
+                            &[],
+                            &[b"precmd_functions", b"preexec_functions", b"chpwd_functions"],
+                        );
+                    }
+                };
+                if !names.contains(&Val::Known((*function).clone())) {
+                    names.push(Val::Known((*function).clone()));
+                }
+                self.load_later((*function).clone());
+                self.assign(&list, Content::Array(Arc::new(names)), None);
+            }
+            _ => self.may_set(
+                "what is called by the shell itself",
+                &[],
+                &[b"precmd_functions", b"preexec_functions", b"chpwd_functions"],
+            ),
+        }
+        // It may not be there.
+        self.doubt_status(self.doubt("how a function of the shell's ends"));
+    }
+
+    /// Some names may be set: these to texts, those to lists.
+    pub(super) fn may_set(&mut self, why: &'static str, texts: &[&[u8]], lists: &[&[u8]]) {
+        if texts.is_empty() && lists.is_empty() {
+            return;
+        }
+        let doubt = self.doubt(why);
+        let set = |m: &mut Self| {
+            for (name, is_list) in texts.iter().map(|name| (name, false)).chain(lists.iter().map(|name| (name, true))) {
+                m.assign(name, Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                if is_list && let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+                    (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
+                }
+            }
+        };
+        self.fork(&doubt, set, |_| {});
+    }
+}
