@@ -63,12 +63,8 @@ impl Parser<'_> {
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'{') && !self.is_word(b"{") {
             return Err(Trouble { at: self.at, what: "a brace that zsh takes for a beginning", is_error: false });
         }
-        if self.take_word(b"{") {
-            self.braces += 1;
-            let list = self.whole();
-            self.braces -= 1;
-            let list = list?;
-            self.expect_word(b"}", "a brace is not closed")?;
+        if self.is_word(b"{") {
+            let list = self.block()?;
             self.blanks();
             if self.dialect == Dialect::Zsh && self.is_word(b"always") {
                 return Ok(Kind::Unfollowed("a block with «always»"));
@@ -121,10 +117,16 @@ impl Parser<'_> {
                 let command = self.function(name, from, true)?;
                 return Ok(command.kind);
             }
+            if self.dialect == Dialect::Zsh && self.take_word(b"repeat") {
+                self.blanks();
+                let count = self.word()?;
+                self.blanks();
+                self.take(b";");
+                return Ok(Kind::Repeat(Box::new(count), self.loop_body()?));
+            }
             for (word, why) in [
                 (&b"select"[..], "a menu that waits for a choice"),
                 (b"coproc", "a process beside the shell"),
-                (b"repeat", "a loop of zsh's own"),
                 (b"foreach", "a loop of zsh's own"),
             ] {
                 let is_here = self.dialect == Dialect::Zsh || matches!(word, b"select" | b"coproc");
@@ -140,12 +142,53 @@ impl Parser<'_> {
         Err(Trouble { at: self.at, what, is_error: false })
     }
 
+    /// Takes `{ …; }` from its brace.
+    fn block(&mut self) -> Parsed<List> {
+        self.at += 1;
+        self.braces += 1;
+        let list = self.whole();
+        self.braces -= 1;
+        let list = list?;
+        self.expect_word(b"}", "a brace is not closed")?;
+        Ok(list)
+    }
+
+    /// Takes what follows a condition or a loop's head at once in zsh: a block, or commands up to the end of the line
+    /// or a sign (zshmisc(1), «Alternate Forms For Complex Commands»). Whether it is a block.
+    fn short_body(&mut self) -> Parsed<(List, bool)> {
+        if self.is_word(b"{") {
+            return Ok((self.block()?, true));
+        }
+        Ok((List { items: vec![self.item()?] }, false))
+    }
+
+    fn is_short(&self) -> bool {
+        self.dialect == Dialect::Zsh && !self.at_end()
+    }
+
     pub(super) fn if_command(&mut self) -> Parsed<Kind> {
         let mut arms = Vec::new();
         loop {
             let condition = self.whole()?;
             if condition.items.is_empty() {
                 return self.trouble("a condition is missing");
+            }
+            if self.is_short() {
+                let (body, is_block) = self.short_body()?;
+                push_only(&mut arms, (condition, body));
+                self.blanks();
+                if is_block && self.take_word(b"elif") {
+                    continue;
+                }
+                let mut otherwise = None;
+                if is_block && self.take_word(b"else") {
+                    self.lines()?;
+                    if !self.is_word(b"{") {
+                        return self.trouble_unfollowed("an «else» in a form of zsh's own");
+                    }
+                    otherwise = Some(self.block()?);
+                }
+                return Ok(Kind::If(arms, otherwise));
             }
             self.expect_word(b"then", "«then» is missing")?;
             let body = self.whole()?;
@@ -165,12 +208,11 @@ impl Parser<'_> {
 
     pub(super) fn loop_body(&mut self) -> Parsed<List> {
         self.lines()?;
-        let braced = self.dialect.is_rich() && self.is_word(b"{");
-        if braced {
-            self.at += 1;
-            let body = self.whole()?;
-            self.expect_word(b"}", "a brace is not closed")?;
-            return Ok(body);
+        if self.dialect.is_rich() && self.is_word(b"{") {
+            return self.block();
+        }
+        if self.is_short() {
+            return Ok(self.short_body()?.0);
         }
         self.expect_word(b"do", "«do» is missing")?;
         let body = self.whole()?;
@@ -231,15 +273,6 @@ impl Parser<'_> {
         } else if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {
             self.at += 1;
             words = Some(self.array()?);
-            // In zsh a block, or one command, may follow at once.
-            self.blanks();
-            let is_short = !matches!(self.peek(), None | Some(b';' | b'\n')) && !self.is_word(b"do");
-            if is_short {
-                let first = self.command()?;
-                let first = Pipeline { commands: smallvec![first], is_negated: false };
-                let body = List { items: vec![Item { first, rest: Vec::new(), is_background: false }] };
-                return Ok(Kind::For(names, words, body));
-            }
         }
         self.blanks();
         self.take(b";");

@@ -42,7 +42,9 @@ impl Machine<'_> {
                     self.skipped.push(Skipped { name, site, why, by: by.clone() });
                 }
             }
-            Kind::Group(list) | Kind::For(_, _, list) | Kind::Count(_, list) => self.note_list(list, why, by),
+            Kind::Group(list) | Kind::For(_, _, list) | Kind::Count(_, list) | Kind::Repeat(_, list) => {
+                self.note_list(list, why, by)
+            }
             Kind::While(_, condition, body) => {
                 self.note_list(condition, why, by);
                 self.note_list(body, why, by);
@@ -397,6 +399,29 @@ impl Machine<'_> {
                     m.run_list(body);
                 });
             }
+        }
+    }
+
+    /// Runs commands as often as a sum says.
+    pub(super) fn run_repeat(&mut self, count: &Word, body: &List) {
+        let count = self.one_word(count).and_then(|text| match text {
+            Val::Known(text) => self.sum_text(text.to_vec()),
+            Val::Unknown(doubt) => Err(doubt),
+        });
+        match count {
+            Ok(count) if count <= 0 => self.nothing_ran(),
+            Ok(count) => {
+                self.enter(Boundary::Loop);
+                for _ in 0..count {
+                    if self.is_spent() || self.live.is_none() {
+                        break;
+                    }
+                    self.run_list(body);
+                    self.take_up_next();
+                }
+                self.end();
+            }
+            Err(doubt) => self.repeat(&doubt, |m| m.run_list(body)),
         }
     }
 

@@ -521,6 +521,7 @@ impl<'a> Machine<'a> {
             Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),
             Kind::For(names, words, body) => self.run_for(names, words.as_deref(), body),
             Kind::Count(parts, body) => self.run_count(parts, body),
+            Kind::Repeat(count, body) => self.run_repeat(count, body),
             Kind::While(until, condition, body) => self.run_while(*until, condition, body),
             Kind::Case(word, arms) => self.run_case(word, arms),
             Kind::Function(name, body, by_word) => {

@@ -212,7 +212,7 @@ impl<'a> Parser<'a> {
         if self.at >= self.text.len() {
             return Ok(None);
         }
-        let list = self.list(true)?;
+        let (list, _) = self.list(true)?;
         if list.items.is_empty() {
             return self.trouble("this cannot stand here");
         }
@@ -229,7 +229,7 @@ impl<'a> Parser<'a> {
         let mut out = List::default();
         loop {
             self.lines()?;
-            let list = self.list(false)?;
+            let (list, is_parted) = self.list(false)?;
             if list.items.is_empty() {
                 return Ok(out);
             }
@@ -238,10 +238,15 @@ impl<'a> Parser<'a> {
             } else {
                 out.items.extend(list.items);
             }
+            // In zsh what a condition decides may follow at once.
+            if self.dialect == Dialect::Zsh && !is_parted {
+                return Ok(out);
+            }
         }
     }
 
-    fn list(&mut self, one_line: bool) -> Parsed<List> {
+    /// Takes commands up to where none begins. Whether a sign that parts commands stands behind the last one.
+    fn list(&mut self, one_line: bool) -> Parsed<(List, bool)> {
         let mut out = List::default();
         loop {
             if one_line {
@@ -250,7 +255,7 @@ impl<'a> Parser<'a> {
                 self.lines()?;
             }
             if self.at_end() {
-                return Ok(out);
+                return Ok((out, true));
             }
             let mut item = self.item()?;
             self.blanks();
@@ -276,7 +281,7 @@ impl<'a> Parser<'a> {
             };
             push_only(&mut out.items, item);
             if !goes_on {
-                return Ok(out);
+                return Ok((out, false));
             }
         }
     }
@@ -311,7 +316,7 @@ impl<'a> Parser<'a> {
         if self.take_word(word) { Ok(()) } else { self.trouble(what) }
     }
 
-    fn item(&mut self) -> Parsed<Item> {
+    pub(super) fn item(&mut self) -> Parsed<Item> {
         let first = self.pipeline()?;
         let mut rest = Vec::new();
         loop {

@@ -155,6 +155,10 @@ impl Walk<'_, '_> {
                 self.list(condition);
                 self.list(body);
             }
+            Kind::Repeat(count, body) => {
+                self.parts(&count.parts);
+                self.list(body);
+            }
             Kind::Case(word, arms) => {
                 self.parts(&word.parts);
                 arms.iter().for_each(|arm| self.list(&arm.body));

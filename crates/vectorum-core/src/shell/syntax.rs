@@ -85,6 +85,8 @@ pub enum Kind {
     For(Vec<Bytes>, Option<Vec<Word>>, List),
     /// `for ((…; …; …))`.
     Count(Box<[Vec<Part>; 3]>, List),
+    /// `repeat COUNT`, of zsh.
+    Repeat(Box<Word>, List),
     /// `while`, or `until`.
     While(bool, List, List),
     /// `case WORD in`.

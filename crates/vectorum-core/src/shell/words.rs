@@ -15,9 +15,24 @@ impl Parser<'_> {
         self.grouped(|p, byte, open, is_first| match byte {
             b'(' => p.dialect.is_rich() && (open > 0 || p.at > at || !is_first || p.dialect == Dialect::Zsh),
             b')' | b'|' | b' ' | b'\t' | b'\n' => open > 0,
-            b'<' | b'>' => p.dialect == Dialect::Zsh && open > 0,
+            b'<' | b'>' => p.dialect == Dialect::Zsh && (open > 0 || p.is_in_number_range(at)),
             _ => false,
         })
+    }
+
+    /// Whether a sign of zsh's `<1-9>`, any number of a range, stands here, in a word that begins at a place.
+    fn is_in_number_range(&self, from: usize) -> bool {
+        let is_end = |text: &[u8]| {
+            let digits = |text: &[u8]| text.iter().take_while(|b| b.is_ascii_digit()).count();
+            let first = digits(text);
+            let second = text.get(first + 1..).map_or(0, digits);
+            text.get(first) == Some(&b'-') && text.get(first + 1 + second) == Some(&b'>')
+        };
+        let before = self.text.get(from..self.at).unwrap_or_default();
+        match self.peek() {
+            Some(b'<') => self.text.get(self.at + 1..).is_some_and(is_end),
+            _ => memchr::memrchr(b'<', before).is_some_and(|at| self.text.get(from + at + 1..).is_some_and(is_end)),
+        }
     }
 
     /// A word of a regular expression: parentheses stand anywhere, and signs of the shell's within them.
