@@ -221,6 +221,11 @@ impl Machine<'_> {
     /// # Errors
     /// If it is not known.
     pub(super) fn pattern_text(&mut self, word: &Word) -> Expanded<(Vec<u8>, Vec<bool>)> {
+        // What they bring may be a pattern then.
+        let brings = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_));
+        if self.expands_otherwise() && word.parts.iter().any(brings) {
+            return Err(self.doubt("an option makes patterns of what parameters hold"));
+        }
         let mut fields = self.expand(&word.parts, Mode::One)?;
         if let [field] = &mut fields[..] {
             let quoted = field.quoted();
@@ -514,7 +519,7 @@ impl Machine<'_> {
     }
 
     /// The bytes of IFS; `None` for the usual ones.
-    fn separators(&mut self) -> Expanded<Option<Bytes>> {
+    pub(super) fn separators(&mut self) -> Expanded<Option<Bytes>> {
         match self.content_of(b"IFS") {
             Content::Unset => Ok(None),
             Content::Set(Val::Known(bytes)) => Ok(Some(bytes)),

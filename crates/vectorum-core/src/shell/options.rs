@@ -20,6 +20,9 @@ const LETTERS: &[(u8, &str)] = &[
     (b'x', "xtrace"),
 ];
 
+/// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
+const OTHERWISE: &str = "expandsotherwise";
+
 impl Machine<'_> {
     pub(super) fn set_options(&mut self, arguments: &[Val]) {
         let mut at = 0;
@@ -243,11 +246,10 @@ impl Machine<'_> {
                 b"globalrcs" => self.put_option("noglobalrcs", !on),
                 b"unset" => self.put_option("nounset", !on),
                 b"glob" => self.put_option("noglob", !on),
-                b"shwordsplit"
-                | b"globsubst"
-                | b"ksharrays"
-                | b"rcexpandparam"
-                | b"ignorebraces"
+                // Words that parameters bring, and lists, are others then.
+                b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
+                b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
+                b"ignorebraces"
                 | b"ignoreclosebraces"
                 | b"shfileexpansion"
                 | b"cshnullcommand"
@@ -281,7 +283,25 @@ impl Machine<'_> {
         self.set_status(0);
     }
 
+    /// Whether an option of zsh's makes other words of parameters and other items of lists.
+    pub(super) fn expands_otherwise(&self) -> bool {
+        self.dialect == Dialect::Zsh && self.live.as_ref().is_some_and(|state| state.option(OTHERWISE) != Some(false))
+    }
+
     pub(super) fn shift(&mut self, known: Option<&[Bytes]>) {
+        // There lists can be shifted as well.
+        if self.dialect == Dialect::Zsh
+            && let Some(words) = known
+            && words.iter().any(|word| word.first().is_some_and(|b| b.is_ascii_alphabetic() || b"-_".contains(b)))
+        {
+            let names: Vec<&[u8]> = words.iter().map(|word| &word[..]).filter(|word| crate::reader::is_portable(word)).collect();
+            self.may_set("a list that is shifted", &[], &names);
+            let doubt = self.doubt("a shift of lists");
+            if let Some(state) = &mut self.live {
+                state.positional = Err(doubt.clone());
+            }
+            return self.doubt_status(doubt);
+        }
         let count: Option<usize> = match known {
             Some([]) => Some(1),
             Some([n, ..]) => std::str::from_utf8(n).ok().and_then(|n| n.parse().ok()),

@@ -31,6 +31,22 @@ impl Machine<'_> {
             }));
         }
         let content = self.parameter_content(parameter)?;
+        if self.expands_otherwise() {
+            let is_text = matches!(content, Held::Unset | Held::One(_)) && parameter.key.is_none();
+            // Nothing is made of a text that is one word anyway.
+            let is_one = match (&content, self.separators()) {
+                (Held::One(Val::Known(text)), Ok(separators)) => {
+                    let is_calm = |b: &u8| b.is_ascii_alphanumeric() || b"/._-+".contains(b);
+                    let parts = |b: &u8| separators.as_ref().is_some_and(|separators| separators.contains(b));
+                    !text.is_empty() && text.iter().all(|b| is_calm(b) && !parts(b)) && parameter.change == Change::None
+                }
+                _ => false,
+            };
+            if !is_text || !quoted && !is_one && mode == Mode::Fields {
+                let doubt = self.doubt("an option makes the shell expand parameters in another way");
+                return if quoted { Ok(Values::One(Val::Unknown(doubt))) } else { Err(doubt) };
+            }
+        }
         if let Change::Instead(sign, colon, word) = &parameter.change {
             return self.instead(parameter, content, (*sign, *colon), word, (quoted, mode));
         }

@@ -151,7 +151,12 @@ impl Parser<'_> {
                             let key = Some(vec![Part::Quoted(Text::of(text))]);
                             return keyed(key, Change::None);
                         }
-                        let is_plain = !text.is_empty() && text.iter().all(|b| b.is_ascii_digit() || b"-,@*".contains(b));
+                        let is_search = text.strip_prefix(b"(").is_some_and(|rest| {
+                            let flags = rest.iter().take_while(|b| b"rRiIkKe".contains(b)).count();
+                            flags > 0 && rest.get(flags) == Some(&b')')
+                        });
+                        let is_plain =
+                            is_search || !text.is_empty() && text.iter().all(|b| b.is_ascii_digit() || b"-,@*".contains(b));
                         keyed(None, Change::Unfollowed(if is_plain { "a subscript" } else { ODD_SUBSCRIPT }))
                     }
                     None => keyed(None, Change::None),

@@ -22,7 +22,7 @@ impl Machine<'_> {
         if self.dialect == Dialect::Zsh
             && assignments.is_empty()
             && let [first, rest @ ..] = words
-            && let Some(modifier @ (b"noglob" | b"nocorrect")) = first.literal()
+            && let Some(modifier @ (b"noglob" | b"nocorrect" | b"-")) = first.literal()
             && !rest.is_empty()
             && !self.is_function(modifier)
         {
@@ -288,6 +288,23 @@ impl Machine<'_> {
     }
 
     pub(super) fn apply(&mut self, assignment: &Assignment, exported: Option<bool>) -> bool {
+        if assignment.name.first().is_some_and(u8::is_ascii_digit) {
+            let doubt = self.doubt("a positional parameter that is set by its number");
+            if let Some(state) = self.live.as_mut().filter(|_| assignment.name != "0") {
+                state.positional = Err(doubt);
+            }
+            // What is run for its value is run.
+            return match &assignment.value {
+                Assigned::Word(word) => {
+                    self.assigned_word(word);
+                    true
+                }
+                Assigned::Array(_) => {
+                    self.fog("a list for a positional parameter");
+                    false
+                }
+            };
+        }
         let content = match &assignment.value {
             Assigned::Word(word) => {
                 let value = self.assigned_word(word);
@@ -350,14 +367,17 @@ impl Machine<'_> {
     fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
         // The key of a table is no number.
         let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
-        let index = if is_odd { None } else { self.sum(key).ok().and_then(|n| usize::try_from(n).ok()) };
+        let index = if is_odd { None } else { self.sum(key).ok() };
+        // There they are counted from 1.
+        let first = i64::from(self.dialect == Dialect::Zsh);
+        let index = index.and_then(|n| usize::try_from(n - first).ok()).filter(|_| !self.expands_otherwise());
         let old = match self.content_of(name) {
             Content::Array(values) => Some(values.to_vec()),
-            Content::Unset => Some(Vec::new()),
+            Content::Unset if self.dialect != Dialect::Zsh => Some(Vec::new()),
             _ => None,
         };
         let content = match (index, old) {
-            (Some(index), Some(mut values)) if index <= values.len() && self.dialect != Dialect::Zsh => {
+            (Some(index), Some(mut values)) if index <= values.len() => {
                 if index == values.len() {
                     values.push(value);
                 } else if let Some(item) = values.get_mut(index) {

@@ -32,6 +32,16 @@ const LEVELS: &[&[&[u8]]] = &[
     &[b"*", b"/", b"%"],
 ];
 
+/// Whether a part of an expression holds a sign that sets a variable.
+fn may_assign(text: &[u8]) -> bool {
+    let sets = |at: usize| {
+        let before = text.get(..at).unwrap_or_default();
+        let compares = before.last().is_some_and(|b| b"<>!=".contains(b)) && !before.ends_with(b"<<") && !before.ends_with(b">>");
+        !compares && text.get(at + 1) != Some(&b'=')
+    };
+    memchr::memchr_iter(b'=', text).any(sets) || [&b"++"[..], b"--"].iter().any(|sign| memchr::memmem::find(text, sign).is_some())
+}
+
 impl Machine<'_> {
     /// The value of an expression, as a text.
     pub(super) fn sum_value(&mut self, parts: &[Part]) -> Val {
@@ -50,7 +60,7 @@ impl Machine<'_> {
             Val::Known(text) => text.to_vec(),
             Val::Unknown(doubt) => {
                 // Anything may be assigned in it.
-                if parts.iter().any(|p| matches!(p, Part::Quoted(t) | Part::Text(t) if t.contains(&b'='))) {
+                if parts.iter().any(|p| matches!(p, Part::Quoted(t) | Part::Text(t) if may_assign(t))) {
                     self.fog("a sum that is not known may set a variable");
                 }
                 return Err(doubt);
@@ -397,6 +407,9 @@ impl Sum<'_, '_> {
             return Err(self.machine.doubt("an item of a list is set in a sum"));
         }
         let is_zsh = self.machine.dialect == Dialect::Zsh;
+        if self.machine.expands_otherwise() {
+            return Err(self.machine.doubt("a part of a list"));
+        }
         let values = match self.machine.content_of(name) {
             Content::Array(values) => values.to_vec(),
             Content::Set(value) if !is_zsh => vec![value],

@@ -70,7 +70,10 @@ impl Parser<'_> {
     /// Takes an assignment, if one stands here.
     pub(super) fn assignment(&mut self) -> Parsed<Option<Assignment>> {
         let at = self.at;
-        if !self.peek().is_some_and(is_name_start) {
+        // zsh sets positional parameters so, too.
+        let digits = self.text.get(at..).unwrap_or_default().iter().take_while(|b| b.is_ascii_digit()).count();
+        let is_positional = self.dialect == Dialect::Zsh && digits > 0 && self.peek_at(digits) == Some(b'=');
+        if !is_positional && !self.peek().is_some_and(is_name_start) {
             return Ok(None);
         }
         let mut length = 1;
