@@ -43,7 +43,7 @@ impl Machine<'_> {
                 }
             }
             Kind::Group(list) | Kind::For(_, _, list) | Kind::Count(_, list) | Kind::Repeat(_, list) => {
-                self.note_list(list, why, by)
+                self.note_list(list, why, by);
             }
             Kind::While(_, condition, body) => {
                 self.note_list(condition, why, by);

@@ -29,7 +29,7 @@ impl Machine<'_> {
 
     /// What a pattern or an expression finds is kept in names of zsh's own (zshexpn(1), zshmisc(1)).
     pub(super) fn may_have_found(&mut self) {
-        self.may_set("what a pattern found", &[b"MATCH", b"MBEGIN", b"MEND"], &[b"match", b"mbegin", b"mend"]);
+        self.may_set("what a pattern found", &["MATCH", "MBEGIN", "MEND"], &["match", "mbegin", "mend"]);
     }
 
     /// Whether a text fits a pattern; `is_test` says whether it is within `[[ … ]]`.

@@ -10,64 +10,66 @@ use super::state::{Content, Status};
 use super::value::Val;
 
 const BEFORE_PROMPT: &str = "what runs before each prompt is not known";
+/// Lists of functions that are called by themselves.
+const HOOKS: &[&str] = &["precmd_functions", "preexec_functions", "chpwd_functions"];
+
 const ON_FOLDER: &str = "what runs when the folder changes is not known";
 
 /// How many arguments a hook is handed. Before a command is run it is told the command's text, which nobody knows.
 const TOLD: usize = 3;
 
-/// Functions that come with zsh, for lines and prompts; what they set in the shell of texts and of lists. None of them
-/// sets anything for programs (zshcontrib(1), zshcompsys(1)).
-const COMING_WITH_IT: &[(&[u8], &[&[u8]], &[&[u8]])] = &[
-    (b"add-zle-hook-widget", &[], &[]),
-    (b"backward-kill-word-match", &[], &[]),
-    (b"bashcompinit", &[], &[]),
-    (b"bracketed-paste-magic", &[], &[]),
-    (b"bracketed-paste-url-magic", &[], &[]),
-    (
-        b"colors",
-        &[b"reset_color", b"bold_color"],
-        &[b"color", b"colour", b"fg", b"bg", b"fg_bold", b"bg_bold", b"fg_no_bold", b"bg_no_bold"],
-    ),
-    (b"compaudit", &[], &[]),
-    (
-        b"compinit",
-        &[b"_comp_dumpfile"],
-        &[
-            b"_comps",
-            b"_services",
-            b"_patcomps",
-            b"_postpatcomps",
-            b"_compautos",
-            b"_comp_options",
-            b"_comp_setup",
-            b"compprefuncs",
-            b"comppostfuncs",
-        ],
-    ),
-    (b"down-line-or-beginning-search", &[], &[]),
-    (b"edit-command-line", &[], &[]),
-    (b"history-search-end", &[], &[]),
-    (b"insert-files", &[], &[]),
-    (b"is-at-least", &[], &[]),
-    (b"match-words-by-style", &[], &[]),
-    (
-        b"prompt",
-        &[b"PS1", b"PS2", b"PS3", b"PS4", b"RPS1", b"PROMPT", b"RPROMPT"],
-        &[b"prompt_opts", b"precmd_functions", b"preexec_functions"],
-    ),
-    (b"promptinit", &[], &[b"prompt_themes", b"prompt_theme", b"prompt_newline"]),
-    (b"run-help", &[], &[]),
-    (b"select-word-style", &[], &[]),
-    (b"smart-insert-last-word", &[], &[]),
-    (b"up-line-or-beginning-search", &[], &[]),
-    (b"url-quote-magic", &[], &[]),
-    (b"vcs_info", &[b"vcs_info_msg_0_", b"vcs_info_msg_1_", b"vcs_info_msg_2_"], &[]),
-    (b"zargs", &[], &[]),
-    (b"zcalc", &[], &[]),
-    (b"zed", &[], &[]),
-    (b"zmv", &[], &[]),
-    (b"zrecompile", &[], &[]),
-    (b"zsh-mime-setup", &[], &[]),
+/// A function that comes with zsh, and what it sets in the shell.
+struct Coming {
+    name: &'static str,
+    texts: &'static [&'static str],
+    lists: &'static [&'static str],
+}
+
+/// Those that set something: for lines and prompts, and nothing for programs (zshcontrib(1), zshcompsys(1)).
+const SETTING: &[Coming] = &[
+    Coming {
+        name: "colors",
+        texts: &["reset_color", "bold_color"],
+        lists: &["color", "colour", "fg", "bg", "fg_bold", "bg_bold", "fg_no_bold", "bg_no_bold"],
+    },
+    Coming {
+        name: "compinit",
+        texts: &["_comp_dumpfile"],
+        lists: &["_comps", "_services", "_patcomps", "_postpatcomps", "_compautos", "compprefuncs", "comppostfuncs"],
+    },
+    Coming {
+        name: "prompt",
+        texts: &["PS1", "PS2", "PS3", "PS4", "RPS1", "PROMPT", "RPROMPT"],
+        lists: &["prompt_opts", "precmd_functions", "preexec_functions"],
+    },
+    Coming { name: "promptinit", texts: &[], lists: &["prompt_themes", "prompt_theme", "prompt_newline"] },
+    Coming { name: "vcs_info", texts: &["vcs_info_msg_0_", "vcs_info_msg_1_", "vcs_info_msg_2_"], lists: &[] },
+];
+
+/// Those that set nothing.
+const SETTING_NOTHING: &[&str] = &[
+    "add-zle-hook-widget",
+    "bashcompinit",
+    "bracketed-paste-magic",
+    "bracketed-paste-url-magic",
+    "compaudit",
+    "down-line-or-beginning-search",
+    "edit-command-line",
+    "history-search-end",
+    "insert-files",
+    "is-at-least",
+    "match-words-by-style",
+    "run-help",
+    "select-word-style",
+    "smart-insert-last-word",
+    "up-line-or-beginning-search",
+    "url-quote-magic",
+    "zargs",
+    "zcalc",
+    "zed",
+    "zmv",
+    "zrecompile",
+    "zsh-mime-setup",
 ];
 
 /// Themes that come with it.
@@ -76,8 +78,10 @@ const THEMES: &[&str] = &[
     "restore", "suse", "walters", "zefram", "-l", "-p", "-c", "-h",
 ];
 
-fn coming_with_it(name: &[u8]) -> Option<(&'static [&'static [u8]], &'static [&'static [u8]])> {
-    COMING_WITH_IT.iter().find(|(known, ..)| *known == name).map(|(_, texts, lists)| (*texts, *lists))
+/// What a function that comes with it sets: texts and lists.
+fn coming_with_it(name: &[u8]) -> Option<(&'static [&'static str], &'static [&'static str])> {
+    let sets = SETTING.iter().find(|coming| coming.name.as_bytes() == name).map(|coming| (coming.texts, coming.lists));
+    sets.or_else(|| SETTING_NOTHING.iter().any(|other| other.as_bytes() == name).then_some((&[], &[])))
 }
 
 impl Machine<'_> {
@@ -196,11 +200,7 @@ impl Machine<'_> {
                     Content::Unset => Vec::new(),
                     Content::Array(names) => names.to_vec(),
                     _ => {
-                        return self.may_set(
-                            "what is called by the shell itself",
-                            &[],
-                            &[b"precmd_functions", b"preexec_functions", b"chpwd_functions"],
-                        );
+                        return self.may_set("what is called by the shell itself", &[], HOOKS);
                     }
                 };
                 if !names.contains(&Val::Known((*function).clone())) {
@@ -209,26 +209,22 @@ impl Machine<'_> {
                 self.load_later((*function).clone());
                 self.assign(&list, Content::Array(Arc::new(names)), None);
             }
-            _ => self.may_set(
-                "what is called by the shell itself",
-                &[],
-                &[b"precmd_functions", b"preexec_functions", b"chpwd_functions"],
-            ),
+            _ => self.may_set("what is called by the shell itself", &[], HOOKS),
         }
         // It may not be there.
         self.doubt_status(self.doubt("how a function of the shell's ends"));
     }
 
     /// Some names may be set: these to texts, those to lists.
-    pub(super) fn may_set(&mut self, why: &'static str, texts: &[&[u8]], lists: &[&[u8]]) {
+    pub(super) fn may_set(&mut self, why: &'static str, texts: &[&str], lists: &[&str]) {
         if texts.is_empty() && lists.is_empty() {
             return;
         }
         let doubt = self.doubt(why);
         let set = |m: &mut Self| {
             for (name, is_list) in texts.iter().map(|name| (name, false)).chain(lists.iter().map(|name| (name, true))) {
-                m.assign(name, Content::Perhaps(Val::Unknown(doubt.clone())), None);
-                if is_list && let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+                m.assign(name.as_bytes(), Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                if is_list && let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name.as_bytes())) {
                     (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
                 }
             }

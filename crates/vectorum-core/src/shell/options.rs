@@ -294,7 +294,11 @@ impl Machine<'_> {
             && let Some(words) = known
             && words.iter().any(|word| word.first().is_some_and(|b| b.is_ascii_alphabetic() || b"-_".contains(b)))
         {
-            let names: Vec<&[u8]> = words.iter().map(|word| &word[..]).filter(|word| crate::reader::is_portable(word)).collect();
+            let names: Vec<&str> = words
+                .iter()
+                .filter(|word| crate::reader::is_portable(word))
+                .filter_map(|word| std::str::from_utf8(word).ok())
+                .collect();
             self.may_set("a list that is shifted", &[], &names);
             let doubt = self.doubt("a shift of lists");
             if let Some(state) = &mut self.live {
