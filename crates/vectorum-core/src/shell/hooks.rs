@@ -203,6 +203,7 @@ impl Machine<'_> {
                         return self.may_set("what is called by the shell itself", &[], HOOKS);
                     }
                 };
+                self.steps.count(names.len());
                 if !names.contains(&Val::Known((*function).clone())) {
                     names.push(Val::Known((*function).clone()));
                 }

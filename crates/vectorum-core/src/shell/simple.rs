@@ -378,6 +378,7 @@ impl Machine<'_> {
         };
         let content = match (index, old) {
             (Some(index), Some(mut values)) if index <= values.len() => {
+                self.steps.count(values.len());
                 if index == values.len() {
                     values.push(value);
                 } else if let Some(item) = values.get_mut(index) {
