@@ -40,7 +40,8 @@ const SETTING: &[Coming] = &[
     Coming {
         name: "prompt",
         texts: &["PS1", "PS2", "PS3", "PS4", "RPS1", "PROMPT", "RPROMPT"],
-        lists: &["prompt_opts", "precmd_functions", "preexec_functions"],
+        // What its themes have called before each prompt sets those texts again.
+        lists: &["prompt_opts"],
     },
     Coming { name: "promptinit", texts: &[], lists: &["prompt_themes", "prompt_theme", "prompt_newline"] },
     Coming { name: "vcs_info", texts: &["vcs_info_msg_0_", "vcs_info_msg_1_", "vcs_info_msg_2_"], lists: &[] },
