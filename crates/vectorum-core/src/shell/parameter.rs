@@ -30,6 +30,11 @@ impl Machine<'_> {
                 Err(doubt) => Val::Unknown(doubt),
             }));
         }
+        if parameter.change == Change::Indirect
+            && let Some(key) = parameter.key.as_deref().filter(|key| is_text(key, b"@") || is_text(key, b"*"))
+        {
+            return self.keys(&parameter.name, is_text(key, b"*"), quoted);
+        }
         let content = self.parameter_content(parameter)?;
         if self.expands_otherwise() {
             let is_text = matches!(content, Held::Unset | Held::One(_)) && parameter.key.is_none();
@@ -139,6 +144,27 @@ impl Machine<'_> {
                     Err(doubt)
                 }
             }
+        }
+    }
+
+    /// The keys of a list: `${!LIST[@]}` of bash.
+    fn keys(&mut self, name: &[u8], joins: bool, quoted: bool) -> Expanded<Values> {
+        let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
+        let count = match self.content_of(name) {
+            _ if is_odd || joins => None,
+            Content::Array(values) => Some(values.len()),
+            Content::Set(_) => Some(1),
+            Content::Unset => Some(0),
+            Content::Perhaps(_) => None,
+        };
+        let doubt = self.doubt("the keys of a list");
+        match count {
+            Some(count) => {
+                self.steps.count(count);
+                Ok(Values::Many((0..count).map(|key| Val::of(key.to_string())).collect()))
+            }
+            None if quoted && joins => Ok(Values::One(Val::Unknown(doubt))),
+            None => Err(doubt),
         }
     }
 

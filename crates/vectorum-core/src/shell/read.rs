@@ -135,6 +135,11 @@ impl Machine<'_> {
         let (name, is_trimmed) = match known {
             Some([option, name]) if option == "-t" => (name.clone(), true),
             Some([name]) if !name.starts_with(b"-") => (name.clone(), false),
+            Some([.., name])
+                if crate::reader::is_portable(name) && !known.is_some_and(|k| k.iter().any(|w| w.starts_with(b"-C"))) =>
+            {
+                return self.read_somehow(name);
+            }
             _ => return self.fog("a list is read in a way that is not followed"),
         };
         let input = self.live.as_mut().and_then(|s| s.input.take());
@@ -145,10 +150,19 @@ impl Machine<'_> {
                 let line = |l: &[u8]| Val::of(if is_trimmed { l.strip_suffix(b"\n").unwrap_or(l) } else { l });
                 Content::Array(Arc::new(lines.map(line).collect()))
             }
-            None => return self.fog("a list is read that is not known"),
+            None => return self.read_somehow(&name),
         };
         self.assign(&name, content, None);
         self.set_status(0);
+    }
+
+    /// A list is read of which nothing is known.
+    fn read_somehow(&mut self, name: &[u8]) {
+        match std::str::from_utf8(name) {
+            Ok(name) => self.may_set("a list is read that is not known", &[], &[name]),
+            Err(_) => self.fog("a list is read that is not known"),
+        }
+        self.doubt_status(self.doubt("a list is read that is not known"));
     }
 }
 

@@ -23,6 +23,8 @@ impl Machine<'_> {
                     continue;
                 }
                 b"<<<" | b">&" | b"<&" => continue,
+                // What is read of commands beside the shell can be opened.
+                b"<" if matches!(&redirect.word.parts[..], [Part::Channel(_)]) => continue,
                 operator => {
                     let Ok(path) = self.one_word(&redirect.word) else { continue };
                     let Some(path) = path.known().cloned() else {
@@ -69,15 +71,18 @@ impl Machine<'_> {
                 b"<<<" => {
                     self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat())))
                 }
-                b"<" => {
-                    let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
-                    let full = path.and_then(|p| self.full(&p));
-                    full.filter(|f| !self.touched.is_touched(f)).and_then(|f| match self.content(&f) {
-                        host_view::Content::Bytes(text) => Some(text),
-                        _ if f == b"/dev/null"[..] => Some(Bytes::new()),
-                        _ => None,
-                    })
-                }
+                b"<" => match &redirect.word.parts[..] {
+                    [Part::Channel(commands)] => self.printed_beside(commands).known().filter(|text| !text.contains(&0)).cloned(),
+                    _ => {
+                        let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
+                        let full = path.and_then(|p| self.full(&p));
+                        full.filter(|f| !self.touched.is_touched(f)).and_then(|f| match self.content(&f) {
+                            host_view::Content::Bytes(text) => Some(text),
+                            _ if f == b"/dev/null"[..] => Some(Bytes::new()),
+                            _ => None,
+                        })
+                    }
+                },
                 _ => match self.one_word(&redirect.word) {
                     Ok(text) => text.known().cloned(),
                     Err(_) => None,
