@@ -259,3 +259,70 @@ pub(super) fn summaries(routes: &[(Route, Forecast)]) -> Vec<NameSummary> {
     summaries.sort_unstable_by(|a, b| a.name.as_bytes().cmp(b.name.as_bytes()));
     summaries
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use super::*;
+    use crate::host_view::MemoryTree;
+
+    fn survey(files: &[(&'static str, &'static str)]) -> Survey {
+        let mut tree = MemoryTree::default().with_programs("/usr/bin", ["tide-now"]);
+        for (path, text) in files {
+            tree.file(path, *text, false);
+        }
+        let account = |name: &'static str, uid, home: &'static str| Account {
+            name: name.into(),
+            uid,
+            gid: uid,
+            home: home.into(),
+            shell: "/bin/bash".into(),
+        };
+        let accounts = [account("root", 0, "/root"), account("odile", 1000, "/home/odile")];
+        let starts = Starts { first: None, program: "systemd".to_owned() };
+        Survey::of(&Ground::new(&tree, &accounts), &accounts[1], starts)
+    }
+
+    const FILES: &[(&str, &str)] = &[
+        ("/etc/profile", "export PIER=4\n. /etc/quay\n"),
+        ("/etc/quay", "tide-now && . /etc/tide\n"),
+        ("/etc/tide", "export TIDE=high\n"),
+        ("/etc/unread", "export GATE=7\n"),
+        ("/home/odile/.profile", "GATE_KEY=8\nif [ -d /etc ]; then . ~/.lanes; fi\n"),
+        ("/home/odile/.lanes", "LANES=3; unset PIER; export LANES=4\n"),
+        ("/etc/environment", "PIER=5\nBERTH=2\n"),
+    ];
+
+    /// What is looked at once for all routes is what looking at each of them gives.
+    #[test]
+    fn files_and_names_are_those_of_all_routes() {
+        let survey = survey(FILES);
+        let mut files = BTreeSet::new();
+        for (_, forecast) in &survey.routes {
+            let around = forecast.events.all().flat_map(|event| event.around.sites());
+            let sites = forecast.events.all().filter_map(|event| event.site).chain(around);
+            let kept = forecast.kept.iter().map(|(_, site)| site).chain(forecast.skipped.iter().map(|s| &s.site));
+            files.extend(sites.chain(kept).map(|site| site.path.clone()));
+        }
+        files.retain(|path| FILES.iter().any(|(known, _)| known.as_bytes() == path));
+        assert_eq!(survey.deciding_files(), files.into_iter().collect::<Vec<_>>());
+        for path in ["/etc/quay", "/etc/tide", "/home/odile/.profile", "/home/odile/.lanes"] {
+            assert!(survey.files.contains_key(path.as_bytes()), "{path} decides, or runs what decides");
+        }
+        assert!(!survey.files.contains_key(&b"/etc/unread"[..]));
+
+        for summary in survey.names() {
+            let of = |forecast: &Forecast| match forecast.get(summary.name.as_bytes()).map(|v| v.held.clone()) {
+                Some(Held::Known(value)) => Some(value),
+                _ => None,
+            };
+            let values: BTreeSet<Bytes> = survey.routes.iter().filter_map(|(_, forecast)| of(forecast)).collect();
+            assert_eq!(summary.values, values.len(), "{:?}", summary.name);
+        }
+        let named = |name: &str| survey.names().iter().any(|summary| summary.name.as_bytes() == name.as_bytes());
+        // One that is only set in a shell is looked for, too.
+        assert!(["PIER", "TIDE", "LANES", "BERTH", "GATE_KEY"].iter().all(|name| named(name)) && !named("GATE"));
+        assert!(survey.names().is_sorted_by(|a, b| a.name.as_bytes() < b.name.as_bytes()));
+    }
+}
