@@ -261,8 +261,19 @@ impl Fish<'_> {
         let (base, index) = name.split_at(memchr::memchr(b'[', name).unwrap_or(0));
         let index = index.strip_prefix(b"[").and_then(|i| i.strip_suffix(b"]"));
         let old = if scope.is_none() { self.items(base) } else { Err(self.doubt("a part of a list")) };
-        // Without as many values as items nothing is set.
-        let may_fail = values.is_err() && self.get(base).is_none();
+        // Without as many values as items nothing is set. How many those are may hang on how long the list is.
+        let bounds = |length| index.and_then(|index| words::indices(index, length));
+        let count = bounds(0)
+            .filter(|some| some.0 <= some.1 && bounds(1000) == Some(*some))
+            .map(|(from, to)| usize::try_from(to - from + 1));
+        let is_fit = match (&values, count) {
+            (Ok(values), Some(count)) => Some(count == Ok(values.len())),
+            _ => None,
+        };
+        if is_fit == Some(false) {
+            return self.set_status(2);
+        }
+        let may_be_unset = self.get(base).is_none_or(|var| var.is_perhaps);
         let items = match (old, values, index) {
             (Ok(mut old), Ok(values), Some(index)) => match words::indices(index, old.len()) {
                 Some((from, to)) if from <= to && usize::try_from(to - from + 1) == Ok(values.len()) => {
@@ -286,9 +297,12 @@ impl Fish<'_> {
             (Err(doubt), ..) | (_, Err(doubt), _) => Err(doubt),
             _ => Err(self.doubt("a part of a list")),
         };
+        let may_fail = items.is_err() && is_fit.is_none();
         self.put_var(base, scope, items, exported, is_path);
-        if may_fail {
+        if may_fail && may_be_unset {
             self.blur(base, "a part of a list");
+        } else if may_fail {
+            self.doubt_status("a part of a list");
         }
     }
 
