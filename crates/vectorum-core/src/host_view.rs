@@ -1,7 +1,7 @@
 //! The core's only window on a machine.
 
 use std::collections::{BTreeMap, HashMap};
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 
 use bytes::Bytes;
 
@@ -126,7 +126,7 @@ impl HostView for NoHost {
 }
 
 /// What an account may do, by paths.
-type Rights = HashMap<Bytes, Option<bool>>;
+type Rights = Arc<Mutex<HashMap<Bytes, Option<bool>>>>;
 
 /// A view that asks another one each thing once: whoever looks through it sees one state of the host,
 /// whatever changes meanwhile.
@@ -186,12 +186,8 @@ impl HostView for Snapshot<'_> {
     }
 
     fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
-        let who = (uid, gid, want);
-        if let Some(known) = lock(&self.rights).get(&who).and_then(|rights| rights.get(path)) {
-            return *known;
-        }
-        let found = self.view.may(path, uid, gid, want);
-        *lock(&self.rights).entry(who).or_default().entry(Bytes::copy_from_slice(path)).or_insert(found)
+        let rights = Arc::clone(lock(&self.rights).entry((uid, gid, want)).or_default());
+        once(&rights, path, || self.view.may(path, uid, gid, want))
     }
 
     fn is_link(&self, path: &[u8]) -> Option<bool> {

@@ -306,14 +306,7 @@ mod tests {
         }
         tree.file("/etc/systemd/system/gate.service.d/5.conf", "[Service]\nEnvironment=TIDE=high\n", false);
         tree.file("/etc/cron.d/berth", "TIDE=low\n@daily odile one\n@daily odile two\n", false);
-        let account = |name: &str, uid| Account {
-            name: name.to_owned().into(),
-            uid,
-            gid: uid,
-            home: "/home/odile".into(),
-            shell: "/bin/dash".into(),
-        };
-        let accounts = [account("root", 0), account("odile", 1000)];
+        let accounts = Account::made_up("/bin/dash");
         let ground = Ground::new(&tree, &accounts);
         let first = Some(Block::from_vars([("PATH", "/bin")]));
         Survey::of(&ground, &accounts[1], Starts { first, program: "systemd".to_owned() })

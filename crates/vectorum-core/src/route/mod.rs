@@ -72,6 +72,20 @@ pub struct Account {
     pub shell: Bytes,
 }
 
+#[cfg(test)]
+impl Account {
+    /// Those of a made-up host: root, and odile, with a shell.
+    pub(crate) fn made_up(shell: &'static str) -> [Account; 2] {
+        [("root", 0, "/root"), ("odile", 1000, "/home/odile")].map(|(name, uid, home)| Account {
+            name: name.into(),
+            uid,
+            gid: uid,
+            home: home.into(),
+            shell: shell.into(),
+        })
+    }
+}
+
 /// Returns the accounts of a passwd(5) file. Lines that are none are passed over.
 pub fn accounts_of(passwd: &[u8]) -> Vec<Account> {
     let account = |line: &[u8]| {

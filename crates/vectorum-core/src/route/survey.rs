@@ -272,14 +272,7 @@ mod tests {
         for (path, text) in files {
             tree.file(path, *text, false);
         }
-        let account = |name: &'static str, uid, home: &'static str| Account {
-            name: name.into(),
-            uid,
-            gid: uid,
-            home: home.into(),
-            shell: "/bin/bash".into(),
-        };
-        let accounts = [account("root", 0, "/root"), account("odile", 1000, "/home/odile")];
+        let accounts = Account::made_up("/bin/bash");
         let starts = Starts { first: None, program: "systemd".to_owned() };
         Survey::of(&Ground::new(&tree, &accounts), &accounts[1], starts)
     }

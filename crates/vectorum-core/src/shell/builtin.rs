@@ -71,9 +71,7 @@ impl Machine<'_> {
             b"exec" => self.exec(arguments),
             b"cd" | b"chdir" if name == b"cd" || matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => {
                 self.change_folder(known.as_deref());
-                if self.dialect == Dialect::Zsh {
-                    self.after_folder();
-                }
+                self.after_folder();
             }
             b"autoload" if self.dialect == Dialect::Zsh => self.autoload(known.as_deref()),
             b"getopts" => self.getopts(known.as_deref()),
@@ -140,9 +138,7 @@ impl Machine<'_> {
             b"command" | b"builtin" => self.command(name, arguments, command),
             b"pushd" | b"popd" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
                 self.change_stack(name == b"pushd", known.as_deref());
-                if self.dialect == Dialect::Zsh {
-                    self.after_folder();
-                }
+                self.after_folder();
                 self.print(Val::Unknown(self.doubt("what a command prints")));
             }
             b"hash" if self.dialect == Dialect::Zsh && known.as_deref().is_some_and(|k| k.first().is_some_and(|w| w == "-d")) => {

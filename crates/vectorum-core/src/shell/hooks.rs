@@ -7,9 +7,10 @@ use bytes::Bytes;
 
 use super::machine::Machine;
 use super::state::{Content, Status};
+use super::syntax::Dialect;
 use super::value::Val;
 
-const BEFORE_PROMPT: &str = "what runs before each prompt is not known";
+pub(super) const BEFORE_PROMPT: &str = "what runs before each prompt is not known";
 /// Lists of functions that are called by themselves.
 const HOOKS: &[&str] = &["precmd_functions", "preexec_functions", "chpwd_functions"];
 
@@ -99,6 +100,9 @@ impl Machine<'_> {
 
     /// What it runs after `cd`.
     pub(super) fn after_folder(&mut self) {
+        if self.dialect != Dialect::Zsh {
+            return;
+        }
         match self.live.as_ref().map(|state| state.status.clone()) {
             Some(Status::Known(0)) => self.call_hook("chpwd", 0, ON_FOLDER),
             Some(Status::Unknown(doubt)) if self.has_hook("chpwd") => {
@@ -215,22 +219,5 @@ impl Machine<'_> {
         }
         // It may not be there.
         self.doubt_status(self.doubt("how a function of the shell's ends"));
-    }
-
-    /// Some names may be set: these to texts, those to lists.
-    pub(super) fn may_set(&mut self, why: &'static str, texts: &[&str], lists: &[&str]) {
-        if texts.is_empty() && lists.is_empty() {
-            return;
-        }
-        let doubt = self.doubt(why);
-        let set = |m: &mut Self| {
-            for (name, is_list) in texts.iter().map(|name| (name, false)).chain(lists.iter().map(|name| (name, true))) {
-                m.assign(name.as_bytes(), Content::Perhaps(Val::Unknown(doubt.clone())), None);
-                if is_list && let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name.as_bytes())) {
-                    (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
-                }
-            }
-        };
-        self.fork(&doubt, set, |_| {});
     }
 }

@@ -19,6 +19,7 @@ mod around;
 mod braces;
 mod branch;
 mod builtin;
+mod capture;
 mod compound;
 mod control;
 mod decided;

@@ -60,8 +60,8 @@ impl Machine<'_> {
                 let value = Val::Unknown(doubt.clone());
                 let content = if may_be_list { Content::Perhaps(value) } else { Content::Set(value) };
                 self.assign(&name, content, None);
-                if let (true, Some(var)) = (is_list || is_odd, self.live.as_mut().and_then(|s| s.vars.get_mut(&name))) {
-                    (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
+                if is_list || is_odd {
+                    self.note_may_be_list(&name);
                 }
             }
             return self.doubt_status(doubt);

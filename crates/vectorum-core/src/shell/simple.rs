@@ -353,12 +353,8 @@ impl Machine<'_> {
         // A list of which nothing is known is one all the same, and zsh hands none on.
         let is_lost = matches!((&assignment.value, &content), (Assigned::Array(_), Content::Perhaps(_)));
         let done = self.assign_to(&assignment.name, content, exported);
-        if is_lost
-            && self.dialect == Dialect::Zsh
-            && let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&assignment.name))
-        {
-            var.may_be_list = true;
-            var.exported = var.exported.filter(|exported| !exported);
+        if is_lost && self.dialect == Dialect::Zsh {
+            self.note_may_be_list(&assignment.name);
         }
         done
     }

@@ -9,6 +9,7 @@ use bytes::Bytes;
 use super::branch::{self, Branch};
 use super::decided::Decided;
 use super::handed::Handed;
+use super::hooks::BEFORE_PROMPT;
 use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
@@ -385,7 +386,7 @@ fn at_prompt(machine: &mut Machine<'_>) {
             Content::Unset => {}
             Content::Set(value) => machine.run_text(&value),
             Content::Array(values) => values.iter().for_each(|v| machine.run_text(v)),
-            Content::Perhaps(_) => machine.fog("what runs before each prompt is not known"),
+            Content::Perhaps(_) => machine.fog(BEFORE_PROMPT),
         },
         Dialect::Zsh => machine.before_prompt(),
         _ => {}
@@ -400,7 +401,7 @@ impl Machine<'_> {
                 let source = super::Source { fixed: Some(0), ..super::Source::new(place, text.clone()) };
                 self.run_source(&Arc::new(source), Boundary::Text);
             }
-            Val::Unknown(_) => self.fog("what runs before each prompt is not known"),
+            Val::Unknown(_) => self.fog(BEFORE_PROMPT),
         }
     }
 }

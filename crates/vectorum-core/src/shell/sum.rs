@@ -445,3 +445,28 @@ impl Sum<'_, '_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn signs_that_set_a_variable_are_told_from_those_that_compare() {
+        for (text, sets) in [
+            ("x = 1", true),
+            ("x += y", true),
+            ("x <<= 2", true),
+            ("x >>= 2", true),
+            ("x==1, y=2", true),
+            ("x++", true),
+            ("--x", true),
+            ("x == 1", false),
+            ("x <= 1 && y >= 2 || z != 3", false),
+            ("x - 1 + y", false),
+            ("", false),
+            ("=", true),
+        ] {
+            assert_eq!(may_assign(text.as_bytes()), sets, "{text}");
+        }
+    }
+}

@@ -242,6 +242,30 @@ impl Machine<'_> {
         self.assign_to(&name, content, exported)
     }
 
+    /// Some names may be set: these to texts, those to lists.
+    pub(super) fn may_set(&mut self, why: &'static str, texts: &[&str], lists: &[&str]) {
+        if texts.is_empty() && lists.is_empty() {
+            return;
+        }
+        let doubt = self.doubt(why);
+        let set = |m: &mut Self| {
+            for (name, is_list) in texts.iter().map(|name| (name, false)).chain(lists.iter().map(|name| (name, true))) {
+                m.assign(name.as_bytes(), Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                if is_list {
+                    m.note_may_be_list(name.as_bytes());
+                }
+            }
+        };
+        self.fork(&doubt, set, |_| {});
+    }
+
+    /// A name may hold a list, which is handed on to nobody.
+    pub(super) fn note_may_be_list(&mut self, name: &[u8]) {
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+            (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
+        }
+    }
+
     /// The same for a name that can be shared.
     pub(super) fn assign_to(&mut self, name: &Bytes, content: Content, exported: Option<bool>) -> bool {
         let site = self.here();

@@ -1,0 +1,76 @@
+//! What commands print that the shell takes up itself.
+
+use std::sync::Arc;
+
+use super::branch;
+use super::machine::Machine;
+use super::state::Status;
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+impl Machine<'_> {
+    /// The output of commands, without line ends at its end.
+    pub(super) fn output(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
+        match self.printed(commands) {
+            Val::Known(text) => {
+                let mut text = text.to_vec();
+                text.retain(|b| *b != 0);
+                while text.last() == Some(&b'\n') {
+                    text.pop();
+                }
+                Val::Known(text.into())
+            }
+            unknown @ Val::Unknown(_) => unknown,
+        }
+    }
+
+    /// What commands print that run beside the shell, for something that reads it: they leave no status.
+    pub(super) fn printed_beside(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
+        let before = self.live.as_ref().map(|state| (state.status.clone(), state.input.clone()));
+        let (outputs, output_status) = (self.outputs, self.output_status.clone());
+        let text = self.printed(commands);
+        (self.outputs, self.output_status) = (outputs, output_status);
+        if let (Some(state), Some(before)) = (&mut self.live, before) {
+            (state.status, state.input) = before;
+        }
+        text
+    }
+
+    /// What commands print, whole.
+    fn printed(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
+        let Ok(list) = &**commands else {
+            return Val::Unknown(self.doubt("commands whose output is used cannot be read"));
+        };
+        let Some(mut outer) = branch::fork(&mut self.live) else { return Val::of(b"") };
+        let at = self.at;
+        self.outputs += 1;
+        if let Some(state) = &mut self.live {
+            state.output = Some(Val::of(b""));
+            if list.items.is_empty() {
+                state.status = Status::Known(0);
+            }
+        }
+        self.subshell(|m| match m.file_alone(list) {
+            Some(text) => m.print(text),
+            None => m.run_list(list),
+        });
+        self.at = at;
+        let Some(end) = self.live.take() else {
+            self.live = Some(outer);
+            return Val::Unknown(self.doubt("what a command prints"));
+        };
+        self.output_status = end.status.clone();
+        outer.input = end.input;
+        // These tell it only when the whole command is done.
+        if !matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
+            outer.status = end.status;
+        }
+        self.live = Some(outer);
+        match end.output {
+            Some(Val::Known(text)) => Val::Known(text),
+            Some(Val::Unknown(doubt)) if doubt.site.is_some() => Val::Unknown(doubt),
+            Some(Val::Unknown(doubt)) => Val::Unknown(Arc::new(Doubt { site: Some(self.here()), ..(*doubt).clone() })),
+            None => Val::Unknown(self.doubt("what a command prints")),
+        }
+    }
+}
