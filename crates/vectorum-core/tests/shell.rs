@@ -30,6 +30,14 @@ fn forecast(case: &Case) -> Forecast {
         "cut",
         "head",
         "dircolors",
+        "ls",
+        "sed",
+        "awk",
+        "sort",
+        "tail",
+        "wc",
+        "seq",
+        "paste",
     ];
     let mut host = MemoryTree::default().with_programs("/usr/bin", programs).with_programs("/usr/bin", [case.shell]);
     for folder in ["/etc", "/bin", "/home/odile"] {

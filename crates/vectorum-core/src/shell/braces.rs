@@ -6,7 +6,7 @@ use super::syntax::*;
 ///
 /// # Errors
 /// If there are too many.
-pub(super) fn braces(word: &Word, has_ranges: bool) -> Result<Option<Vec<Word>>, &'static str> {
+pub(super) fn braces(word: &Word, ranges: Option<Dialect>) -> Result<Option<Vec<Word>>, &'static str> {
     let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
     if !has_braces {
         return Ok(None);
@@ -20,7 +20,7 @@ pub(super) fn braces(word: &Word, has_ranges: bool) -> Result<Option<Vec<Word>>,
         }
     }
     let mut out = Vec::new();
-    brace(&atoms, &mut out, 0, has_ranges)?;
+    brace(&atoms, &mut out, 0, ranges)?;
     let words = out.into_iter().map(|atoms| {
         let mut parts = Parts::new();
         for atom in atoms {
@@ -41,7 +41,7 @@ fn byte_of(atom: &Part) -> Option<u8> {
     }
 }
 
-fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, has_ranges: bool) -> Result<(), &'static str> {
+fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, ranges: Option<Dialect>) -> Result<(), &'static str> {
     if out.len() > 2000 || depth > 40 {
         return Err("braces make too many words");
     }
@@ -69,11 +69,11 @@ fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, has_ranges: boo
         let inside = atoms.get(from + 1..end).unwrap_or_default();
         if commas.is_empty() {
             let text: Option<Vec<u8>> = inside.iter().map(byte_of).collect();
-            if has_ranges && text.as_ref().is_some_and(|t| memchr::memmem::find(t, b"..").is_some()) {
-                let items = sequence(&text.unwrap_or_default())?;
+            if let (Some(dialect), Some(text)) = (ranges, text.filter(|t| memchr::memmem::find(t, b"..").is_some())) {
+                let items = sequence(&text, dialect)?;
                 for item in items {
                     let item: Vec<Part> = item.bytes().map(|b| Part::Text(Text::of(&[b]))).collect();
-                    brace(&[before, &item, after].concat(), out, depth + 1, has_ranges)?;
+                    brace(&[before, &item, after].concat(), out, depth + 1, ranges)?;
                 }
                 return Ok(());
             }
@@ -82,7 +82,7 @@ fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, has_ranges: boo
         let mut start = from + 1;
         for stop in commas.into_iter().chain([end]) {
             let item = atoms.get(start..stop).unwrap_or_default();
-            brace(&[before, item, after].concat(), out, depth + 1, has_ranges)?;
+            brace(&[before, item, after].concat(), out, depth + 1, ranges)?;
             start = stop + 1;
         }
         return Ok(());
@@ -91,19 +91,44 @@ fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, has_ranges: boo
     Ok(())
 }
 
-/// `{1..5}`: numbers without leading zeros.
-fn sequence(text: &[u8]) -> Result<Vec<String>, &'static str> {
+/// `{1..5}`, `{a..e}`, `{1..9..2}`: numbers or letters from one to another; with a leading zero all are as long as the
+/// longest, but in ksh.
+fn sequence(text: &[u8], dialect: Dialect) -> Result<Vec<String>, &'static str> {
     let odd = "braces of another kind";
     let text = std::str::from_utf8(text).map_err(|_| odd)?;
-    let (from, to) = text.split_once("..").ok_or(odd)?;
-    if from.starts_with('0') && from.len() > 1 || to.starts_with('0') && to.len() > 1 {
+    let (from, rest) = text.split_once("..").ok_or(odd)?;
+    let (to, step) = rest.split_once("..").map_or((rest, None), |(to, step)| (to, Some(step)));
+    let step: usize = step.map_or(Ok(1), str::parse).map_err(|_| odd)?;
+    // What none of them makes alike.
+    let is_alike = |is_down: bool| step > 0 && (step == 1 || !is_down || dialect != Dialect::Ksh);
+    if let ([from], [to]) = (from.as_bytes(), to.as_bytes())
+        && (from.is_ascii_lowercase() && to.is_ascii_lowercase() || from.is_ascii_uppercase() && to.is_ascii_uppercase())
+    {
+        if !is_alike(from > to) || step > 1 && dialect == Dialect::Zsh {
+            return Err(odd);
+        }
+        let letters = |all: std::ops::RangeInclusive<u8>| all.map(|letter| char::from(letter).to_string()).collect::<Vec<_>>();
+        let mut all = letters(*from.min(to)..=*from.max(to));
+        if from > to {
+            all.reverse();
+        }
+        return Ok(all.into_iter().step_by(step).collect());
+    }
+    let (first, last): (i32, i32) = (from.parse().map_err(|_| odd)?, to.parse().map_err(|_| odd)?);
+    if !is_alike(first > last) || from.starts_with('+') || to.starts_with('+') {
         return Err(odd);
     }
-    let (from, to): (i32, i32) = (from.parse().map_err(|_| odd)?, to.parse().map_err(|_| odd)?);
-    if from.abs_diff(to) > 1000 {
+    if first.abs_diff(last) > 1000 {
         return Err("braces make too many words");
     }
-    Ok(if from <= to { (from..=to).map(|n| n.to_string()).collect() } else { (to..=from).rev().map(|n| n.to_string()).collect() })
+    let has_zeros = |text: &str| text.trim_start_matches('-').starts_with('0') && text.trim_start_matches('-').len() > 1;
+    let is_padded = dialect != Dialect::Ksh && (has_zeros(from) || has_zeros(to));
+    let width = if is_padded { from.len().max(to.len()) } else { 0 };
+    let mut all: Vec<i32> = (first.min(last)..=first.max(last)).collect();
+    if first > last {
+        all.reverse();
+    }
+    Ok(all.into_iter().step_by(step).map(|n| format!("{n:0width$}")).collect())
 }
 
 #[cfg(test)]
@@ -116,22 +141,34 @@ mod tests {
 
     #[test]
     fn braces_make_words_of_one() {
+        let (bash, zsh, ksh) = (Some(Dialect::Bash), Some(Dialect::Zsh), Some(Dialect::Ksh));
         for (word, ranges, words) in [
-            ("a{b,c}d", true, Ok("abd acd")),
-            ("{a,b{c,d}}", true, Ok("a bc bd")),
-            ("{a,b}{1,2}", true, Ok("a1 a2 b1 b2")),
-            ("{1..3}", true, Ok("1 2 3")),
-            ("{3..1}x", true, Ok("3x 2x 1x")),
-            ("{-1..1}", true, Ok("-1 0 1")),
-            ("{1..3}", false, Ok("{1..3}")),
-            ("{a}", true, Ok("{a}")),
-            ("{a,", true, Ok("{a,")),
-            ("'{a,b}'", true, Ok("as it stands")),
-            ("{a,'b,c'}", true, Ok("a b,c")),
-            ("x\\{a,b}", true, Ok("as it stands")),
-            ("{01..3}", true, Err("braces of another kind")),
-            ("{a..c}", true, Err("braces of another kind")),
-            ("{1..2000}", true, Err("braces make too many words")),
+            ("a{b,c}d", bash, Ok("abd acd")),
+            ("{a,b{c,d}}", bash, Ok("a bc bd")),
+            ("{a,b}{1,2}", bash, Ok("a1 a2 b1 b2")),
+            ("{1..3}", bash, Ok("1 2 3")),
+            ("{3..1}x", bash, Ok("3x 2x 1x")),
+            ("{-1..1}", bash, Ok("-1 0 1")),
+            ("{1..10..3}", zsh, Ok("1 4 7 10")),
+            ("{10..1..4}", bash, Ok("10 6 2")),
+            ("{10..1..4}", ksh, Err("braces of another kind")),
+            ("{01..3}", bash, Ok("01 02 03")),
+            ("{-05..05..5}", zsh, Ok("-05 000 005")),
+            ("{01..3}", ksh, Ok("1 2 3")),
+            ("{a..c}", bash, Ok("a b c")),
+            ("{c..a}", zsh, Ok("c b a")),
+            ("{a..i..3}", bash, Ok("a d g")),
+            ("{a..i..3}", zsh, Err("braces of another kind")),
+            ("{a..C}", bash, Err("braces of another kind")),
+            ("{1..9..0}", bash, Err("braces of another kind")),
+            ("{1..9..-2}", bash, Err("braces of another kind")),
+            ("{1..3}", None, Ok("{1..3}")),
+            ("{a}", bash, Ok("{a}")),
+            ("{a,", bash, Ok("{a,")),
+            ("'{a,b}'", bash, Ok("as it stands")),
+            ("{a,'b,c'}", bash, Ok("a b,c")),
+            ("x\\{a,b}", bash, Ok("as it stands")),
+            ("{1..2000}", bash, Err("braces make too many words")),
         ] {
             let bytes = Bytes::from_static(word.as_bytes());
             let word_read = Parser::new(&bytes, Dialect::Bash).word().expect("a word");

@@ -144,7 +144,7 @@ impl Machine<'_> {
             b"hash" if self.dialect == Dialect::Zsh && known.as_deref().is_some_and(|k| k.first().is_some_and(|w| w == "-d")) => {
                 self.name_folders(known.as_deref());
             }
-            b"which" if self.dialect == Dialect::Zsh => self.whence(known.as_deref()),
+            b"which" if self.dialect == Dialect::Zsh => self.which_of_zsh(known.as_deref()),
             b"which" => self.which(known.as_deref()),
             b"whence" if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) => self.whence(known.as_deref()),
             b"hash" if matches!(self.dialect, Dialect::Bash | Dialect::Dash) => self.hash(known.as_deref()),
@@ -166,6 +166,9 @@ impl Machine<'_> {
                     answer = self.sum_text(text.to_vec()).map(|n| n != 0);
                 }
                 self.set_maybe(answer);
+            }
+            b"type" if self.dialect == Dialect::Bash && matches!(known.as_deref(), Some([o, _]) if o == "-t" || o == "-P") => {
+                self.typed(known.as_deref());
             }
             b"type" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));

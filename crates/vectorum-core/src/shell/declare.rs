@@ -28,6 +28,7 @@ struct Attributes {
     is_odd: bool,
     is_number: bool,
     is_unique: bool,
+    is_table: bool,
     is_function: bool,
     prints: bool,
 }
@@ -117,6 +118,9 @@ impl Machine<'_> {
                     (b'f' | b'F', _) => attributes.is_function = true,
                     (b'T', true) if self.dialect == Dialect::Zsh => is_tied = true,
                     (b'p', _) => attributes.prints = true,
+                    (b'A', true) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
+                        (attributes.is_odd, attributes.is_table) = (true, true);
+                    }
                     _ => attributes.is_odd = true,
                 }
             }
@@ -402,6 +406,9 @@ impl Machine<'_> {
         {
             let var = state.vars.get_or_insert_with(name, Var::unset);
             var.is_odd = true;
+            if attributes.is_table && matches!(var.content, Content::Unset) && var.exported == Some(false) {
+                var.content = Content::Table(Arc::default());
+            }
             if let Content::Set(Val::Known(_)) = &var.content {
                 var.content = Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", None)));
             }

@@ -59,6 +59,19 @@ impl Field {
         })
     }
 
+    /// Puts another one behind it.
+    fn append(&mut self, other: &Field) {
+        let mut begin = 0;
+        for (end, quoted) in &other.stretches {
+            self.push(other.text.get(begin..*end).unwrap_or_default(), *quoted);
+            begin = *end;
+        }
+        self.is_there |= other.is_there;
+        if let Some(doubt) = &other.unknown {
+            self.doubt(doubt);
+        }
+    }
+
     fn doubt(&mut self, doubt: &Arc<Doubt>) {
         self.is_there = true;
         self.unknown.get_or_insert_with(|| doubt.clone());
@@ -114,8 +127,11 @@ impl Machine<'_> {
             if self.may_be_set("braceccl") && has(&[b"{"]) || self.may_be_set("magicequalsubst") && has(&[b"=~", b"==", b":~"]) {
                 return Err(self.doubt("the shell expands this in a way of its own"));
             }
-            let has_ranges = self.dialect != Dialect::Mksh;
-            let alternatives = if self.dialect.is_rich() && !self.as_sh { braces(word, has_ranges) } else { Ok(None) };
+            let alternatives = if self.dialect.is_rich() && !self.as_sh {
+                braces(word, Some(self.dialect).filter(|d| *d != Dialect::Mksh))
+            } else {
+                Ok(None)
+            };
             match alternatives.map_err(|why| self.doubt(why))? {
                 None => out.extend(self.word_fields(word)?),
                 Some(words) => {
@@ -221,7 +237,7 @@ impl Machine<'_> {
     /// If it is not known.
     pub(super) fn pattern_text(&mut self, word: &Word) -> Expanded<(Vec<u8>, Vec<bool>)> {
         // What they bring may be a pattern then.
-        let brings = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_));
+        let brings = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_) | Part::Shaped(_));
         if self.expands_otherwise() && word.parts.iter().any(brings) {
             return Err(self.doubt("an option makes patterns of what parameters hold"));
         }
@@ -316,6 +332,13 @@ impl Machine<'_> {
                         return Err(doubt);
                     }
                     last(fields).doubt(&doubt);
+                }
+                Part::Shaped(shaped) => {
+                    let came = self.shaped(shaped, false, mode)?;
+                    if shaped.is_spread() && matches!(came.values, Values::Many(_)) && mode == Mode::Fields {
+                        return self.spread_around(came.values, &parts[index + 1..], fields);
+                    }
+                    self.put_shaped(came.values, shaped.may_be_pattern(), mode, fields)?;
                 }
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
@@ -446,15 +469,8 @@ impl Machine<'_> {
                     let values = self.parameter(parameter, true, Mode::One)?;
                     let is_list = parameter.name == "@" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"@"));
                     match values {
-                        Values::One(value) => put(last(fields), &value, true),
-                        Values::Many(values) if is_list && mode == Mode::Fields => {
-                            for (index, value) in values.iter().enumerate() {
-                                if index > 0 {
-                                    fields.push(Field { is_there: true, ..Field::default() });
-                                }
-                                put(last(fields), value, true);
-                            }
-                        }
+                        Values::Many(_) if is_list && mode == Mode::Fields => self.put_quoted(values, mode, fields)?,
+                        Values::One(_) => self.put_quoted(values, mode, fields)?,
                         Values::Many(values) => {
                             let separator = if is_list { self.between_items()? } else { self.first_separator()? };
                             for (index, value) in values.iter().enumerate() {
@@ -478,6 +494,27 @@ impl Machine<'_> {
                 }
                 Part::Channel(_) => last(fields).doubt(&self.doubt("a file that another command writes")),
                 Part::Document(_) => self.document(part, fields)?,
+                Part::Shaped(shaped) => {
+                    let came = match self.shaped(shaped, true, mode) {
+                        Ok(came) => came,
+                        Err(doubt) if mode == Mode::Fields => return Err(doubt),
+                        Err(doubt) => {
+                            last(fields).doubt(&doubt);
+                            continue;
+                        }
+                    };
+                    let is_alone = parts.len() == 1 && last(fields).text.is_empty();
+                    match came.values {
+                        // What stands around goes with each, or nothing is left at all.
+                        Values::Many(items) if mode == Mode::Fields && (shaped.is_spread() || items.is_empty()) && !is_alone => {
+                            return Err(self.doubt(OWN_SHAPE));
+                        }
+                        Values::Many(items) if items.is_empty() && mode == Mode::Fields && !came.is_separate => {
+                            return Err(self.doubt(OWN_SHAPE));
+                        }
+                        values => self.put_quoted(values, mode, fields)?,
+                    }
+                }
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     if *why == ODD_SHAPE {
@@ -491,6 +528,87 @@ impl Machine<'_> {
             }
         }
         Ok(())
+    }
+
+    /// Puts values where they stand between quotes, each of a list as a word of its own.
+    fn put_quoted(&mut self, values: Values, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        match values {
+            Values::One(value) => put(last(fields), &value, true),
+            Values::Many(values) => {
+                let separator = if mode == Mode::Fields { None } else { self.first_separator()? };
+                for (index, value) in values.iter().enumerate() {
+                    match separator {
+                        _ if index == 0 => {}
+                        _ if mode == Mode::Fields => fields.push(Field { is_there: true, ..Field::default() }),
+                        Some(byte) => last(fields).push(&[byte], true),
+                        None => {}
+                    }
+                    put(last(fields), value, true);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Puts what a parameter of zsh's own shape comes to where it stood without quotes.
+    fn put_shaped(&mut self, values: Values, is_pattern: bool, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        let values = match values {
+            Values::One(value) => vec![value],
+            Values::Many(values) => values,
+        };
+        let separator = if mode == Mode::Fields { None } else { self.first_separator()? };
+        for (index, value) in values.iter().enumerate() {
+            if index > 0 {
+                match separator {
+                    _ if mode == Mode::Fields => fields.push(Field::default()),
+                    Some(byte) => last(fields).push(&[byte], false),
+                    None => {}
+                }
+            }
+            let looks_like_path = |text: &Bytes| text.iter().any(|b| b"~=".contains(b));
+            if is_pattern && value.known().is_none_or(looks_like_path) {
+                return Err(self.doubt("a pattern that a parameter holds"));
+            }
+            let field = last(fields);
+            let was_there = field.is_there;
+            put(field, value, !is_pattern);
+            if mode == Mode::Fields && value.is_empty() == Some(true) {
+                field.is_there = was_there;
+            }
+        }
+        Ok(())
+    }
+
+    /// Puts each item with what stands before it and behind it.
+    fn spread_around(&mut self, values: Values, behind: &[Part], fields: &mut Fields) -> Expanded<()> {
+        let items = match values {
+            Values::One(value) => vec![value],
+            Values::Many(items) => items,
+        };
+        let mut after: Fields = smallvec![Field::default()];
+        self.expand_behind(behind, &mut after)?;
+        let before = fields.pop().unwrap_or_default();
+        self.steps.count(items.len() * after.len());
+        for item in &items {
+            let (Some(first), rest) = (after.first(), after.get(1..).unwrap_or_default()) else { continue };
+            // Several words behind go with each in a way of their own.
+            if !rest.is_empty() {
+                return Err(self.doubt(OWN_SHAPE));
+            }
+            let mut field = before.clone();
+            put(&mut field, item, true);
+            field.append(first);
+            fields.push(field);
+        }
+        Ok(())
+    }
+
+    /// Expands what stands behind an item of a word: at its front nothing counts as such.
+    fn expand_behind(&mut self, parts: &[Part], fields: &mut Fields) -> Expanded<()> {
+        if parts.iter().any(|p| matches!(p, Part::Text(text) if text.first() == Some(&b'~'))) {
+            return Err(self.doubt(OWN_SHAPE));
+        }
+        self.expand_into(parts, Mode::Fields, fields)
     }
 
     /// The text of parts as it is between double quotes.
@@ -510,7 +628,7 @@ impl Machine<'_> {
         }
     }
 
-    fn first_separator(&mut self) -> Expanded<Option<u8>> {
+    pub(super) fn first_separator(&mut self) -> Expanded<Option<u8>> {
         match self.separators()? {
             Some(bytes) => Ok(bytes.first().copied()),
             None => Ok(Some(b' ')),

@@ -3,7 +3,9 @@
 
 use bytes::Bytes;
 
+use super::globs::is_plain_order;
 use super::program::Answer;
+use super::scripts;
 use super::value::Val;
 
 /// Bytes that mean more than themselves in some regular expression.
@@ -91,6 +93,73 @@ pub(super) fn answer(
                 }
             }
             Some(said(joined(&out), 0))
+        }
+        (b"tr", arguments) => Some(said(scripts::translated(arguments, &input?)?.into(), 0)),
+        (b"seq", arguments) => Some(said(scripts::sequence(arguments)?, 0)),
+        (b"sed", arguments) => {
+            let (options, rest) = arguments.split_at(arguments.iter().take_while(|a| matches!(**a, b"-r" | b"-E")).count());
+            let (scripts, files) = match rest {
+                [b"-e", one, b"-e", two, files @ ..] => (vec![*one, *two], files),
+                [b"-e", one, files @ ..] => (vec![*one], files),
+                [one, files @ ..] if !one.starts_with(b"-") => (vec![*one], files),
+                _ => return None,
+            };
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 2)) };
+            let edited = joined(&scripts::edited(&scripts, !options.is_empty(), &lines(&text)?)?);
+            // A last line without its end has none afterwards.
+            let length = edited.len() - usize::from(!text.ends_with(b"\n") && !edited.is_empty());
+            Some(said(edited.slice(..length), 0))
+        }
+        (b"awk" | b"gawk" | b"mawk", arguments) => Some(said(scripts::chosen(arguments, &input?)?.into(), 0)),
+        (b"sort", arguments) => {
+            let (is_unique, files) = match arguments {
+                [b"-u", files @ ..] => (true, files),
+                files => (false, files),
+            };
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 2)) };
+            let mut all: Vec<Bytes> = lines(&text)?.into_iter().map(Bytes::copy_from_slice).collect();
+            all.sort();
+            let mut each = all.clone();
+            each.dedup();
+            // Which locale there is, is not known.
+            is_plain_order(&each).then(|| said(joined(if is_unique { &each } else { &all }), 0))
+        }
+        (b"uniq", files) => {
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 1)) };
+            let mut all = lines(&text)?;
+            all.dedup();
+            Some(said(joined(&all), 0))
+        }
+        (b"tail", arguments) => {
+            let (count, files) = match arguments {
+                [b"-n", count, files @ ..] => (*count, files),
+                [count, files @ ..] if count.starts_with(b"-n") => (count.get(2..)?, files),
+                [count, files @ ..] if count.starts_with(b"-") => (count.get(1..)?, files),
+                files => (&b"10"[..], files),
+            };
+            let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 1)) };
+            let begins: Vec<usize> = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
+            let begins: Vec<usize> = begins.into_iter().filter(|at| *at < text.len()).collect();
+            // From a line on, or so many from the end.
+            let at = match count.strip_prefix(b"+") {
+                Some(from) => std::str::from_utf8(from).ok()?.parse::<usize>().ok()?.checked_sub(1)?,
+                None => begins.len().saturating_sub(std::str::from_utf8(count).ok()?.parse().ok()?),
+            };
+            Some(said(text.slice(begins.get(at).copied().unwrap_or(text.len())..), 0))
+        }
+        (b"wc", [b"-l"]) => {
+            let count = memchr::memchr_iter(b'\n', &input?).count();
+            Some(said(format!("{count}\n").into(), 0))
+        }
+        (b"paste", [option, files @ ..]) if option.starts_with(b"-sd") && matches!(files, [] | [b"-"]) => {
+            let [sign] = option.get(3..)? else { return None };
+            let text = input?;
+            Some(said([&lines(&text)?.join(sign)[..], b"\n"].concat().into(), 0)).filter(|_| *sign != b'\\')
+        }
+        (b"rev", []) => {
+            let text = input?;
+            let turned: Vec<Vec<u8>> = lines(&text)?.into_iter().map(|line| line.iter().rev().copied().collect()).collect();
+            text.ends_with(b"\n").then(|| said(joined(&turned), 0))
         }
         _ => None,
     }
@@ -181,10 +250,29 @@ mod tests {
             ("head -n9", Some("a"), Some(("a", 0))),
             ("head -n -1", Some("a"), None),
             ("sort env", None, None),
+            ("sort", Some("low\nebb\nlow\n"), Some(("ebb\nlow\nlow\n", 0))),
+            ("sort -u", Some("low\nebb\nlow"), Some(("ebb\nlow\n", 0))),
+            ("sort", Some("Low\nlow\n"), None),
+            ("sort -n", Some("1\n"), None),
+            ("uniq", Some("a\na\nb\na\n"), Some(("a\nb\na\n", 0))),
+            ("tail -n 2 env", None, Some(("TIDE=low ebb\nplain\n", 0))),
+            ("tail -1", Some("a\nb"), Some(("b", 0))),
+            ("tail -n +2", Some("a\nb\nc\n"), Some(("b\nc\n", 0))),
+            ("tail -f", Some("a\n"), None),
+            ("wc -l", Some("a\nb"), Some(("1\n", 0))),
+            ("paste -sd:", Some("a\nb\n"), Some(("a:b\n", 0))),
+            ("paste -sd: -", Some("a\n"), Some(("a\n", 0))),
+            ("paste -sd:,", Some("a\n"), None),
+            ("rev", Some("abc\n"), Some(("cba\n", 0))),
+            ("tr : \\n", Some("a:b"), Some(("a\nb", 0))),
+            ("seq 2", None, Some(("1\n2\n", 0))),
+            ("awk {print$2}", Some("a b\n"), Some(("b\n", 0))),
             ("sed -r -e SCRIPT env", None, Some(("export GATE=7\nexport TIDE=low ebb\n", 0))),
             ("sed -r -e SCRIPT", Some("  LANG=\"C\"\n#LC_ALL=x\nlow=1\nA=\n"), Some(("export LANG=\"C\"\n", 0))),
             ("sed -r -e SCRIPT", Some("LANG=\u{e4}\n"), None),
-            ("sed -e s/a/b/ env", None, None),
+            ("sed -e s/low/high/ env", None, Some(("# pier\nGATE=7\n\nTIDE=high ebb\nplain\n", 0))),
+            ("sed -E -e s/a+/b/ -e s/b/c/", Some("aa"), Some(("c", 0))),
+            ("sed -n p env", None, None),
         ] {
             let words: Vec<&[u8]> =
                 call.split(' ').map(|word| if word == "SCRIPT" { EXPORTS } else { word.as_bytes() }).collect();

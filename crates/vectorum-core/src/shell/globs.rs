@@ -300,6 +300,15 @@ impl Machine<'_> {
         Ok(found)
     }
 
+    /// Puts texts in the order of the locale, as far as that is certain.
+    pub(super) fn sort(&mut self, texts: &mut [Bytes]) -> Expanded<()> {
+        texts.sort();
+        if !self.sorts_by_bytes()? && texts.len() > 1 && !is_plain_order(texts) {
+            return Err(self.doubt("the order of texts depends on the locale"));
+        }
+        Ok(())
+    }
+
     /// Puts names in the order of the locale, as far as that is certain.
     fn put_in_order(&mut self, names: &mut [Bytes], patterns: usize, manner: &Manner) -> Expanded<()> {
         if manner.by_number {
@@ -351,7 +360,7 @@ fn by_number(a: &[u8], b: &[u8]) -> Ordering {
 
 /// Whether names that stand in the order of their bytes stand so in every locale of the usual kind: where signs come
 /// before digits and letters, and where they are passed over (glibc before 2.28), whatever the case.
-fn is_plain_order(names: &[Bytes]) -> bool {
+pub(super) fn is_plain_order(names: &[Bytes]) -> bool {
     let weight = |byte: &u8| (byte.is_ascii_alphabetic(), byte.to_ascii_lowercase());
     let is_plain = |name: &Bytes| name.iter().all(|b| b.is_ascii_alphanumeric() || b"._-/".contains(b));
     let is_before = |a: &Bytes, b: &Bytes| {

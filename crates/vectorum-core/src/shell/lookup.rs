@@ -47,6 +47,32 @@ pub(super) fn along_from_root(files: &dyn HostView, account: &Account, path: &[u
     along((files, account), path, name, |folder| folder.starts_with(b"/").then(|| Bytes::copy_from_slice(folder))).ok()
 }
 
+/// Words that are part of the grammar.
+const KEYWORDS: &[&[u8]] = &[
+    b"if",
+    b"then",
+    b"else",
+    b"elif",
+    b"fi",
+    b"case",
+    b"esac",
+    b"for",
+    b"select",
+    b"while",
+    b"until",
+    b"do",
+    b"done",
+    b"in",
+    b"function",
+    b"time",
+    b"{",
+    b"}",
+    b"!",
+    b"[[",
+    b"]]",
+    b"coproc",
+];
+
 impl Machine<'_> {
     pub(super) fn command(&mut self, own: &[u8], arguments: &[Val], command: &Command) {
         let mut rest = arguments;
@@ -161,10 +187,58 @@ impl Machine<'_> {
         };
         match content {
             Content::Set(Val::Known(path)) | Content::Perhaps(Val::Known(path)) if !path.starts_with(b"/") => None,
-            Content::Unset | Content::Array(_) => None,
+            Content::Unset | Content::Array(_) | Content::Table(_) => None,
             Content::Set(value) => Some(value),
             Content::Perhaps(Val::Unknown(doubt)) => Some(Val::Unknown(doubt)),
             Content::Perhaps(Val::Known(_)) => Some(Val::Unknown(self.doubt("a folder that is perhaps named"))),
+        }
+    }
+
+    /// `type -t NAME` of bash, what kind of command that is, and `type -P NAME`, where the program lies.
+    pub(super) fn typed(&mut self, known: Option<&[Bytes]>) {
+        let Some([option, name]) = known else { return };
+        let kind = if option == "-P" {
+            self.find_program(name)
+        } else {
+            let state = self.live.as_ref();
+            let kind = |kind: &'static str| Ok(Some(Bytes::from_static(kind.as_bytes())));
+            // Whether aliases count is an option's affair.
+            let has_alias = state.is_some_and(|s| s.aliases.get(name).is_some());
+            match state.and_then(|s| s.functions.get(name)) {
+                _ if has_alias => Err(self.doubt("what a command prints")),
+                _ if KEYWORDS.contains(&&name[..]) => kind("keyword"),
+                Some(Some(_)) => kind("function"),
+                Some(None) => Err(self.doubt("what a command prints")),
+                None if self.is_own(name) => kind("builtin"),
+                None => self.find_program(name).map(|found| found.map(|_| Bytes::from_static(b"file"))),
+            }
+        };
+        let open = self.live.as_ref().and_then(|s| s.open.clone());
+        let kind = kind.and_then(|kind| open.map_or(Ok(kind), Err));
+        match &kind {
+            Ok(Some(text)) => self.print(Val::of([&text[..], b"\n"].concat())),
+            Ok(None) => {}
+            Err(doubt) => self.print(Val::Unknown(doubt.clone())),
+        }
+        self.set_maybe(kind.map(|kind| kind.is_some()));
+    }
+
+    /// `which NAME` of zsh, where it is about a program.
+    pub(super) fn which_of_zsh(&mut self, known: Option<&[Bytes]>) {
+        let Some([name]) = known.filter(|names| names.iter().all(|n| !n.starts_with(b"-"))) else { return self.whence(known) };
+        let is_else = self.live.as_ref().is_none_or(|s| {
+            s.open.is_some() || s.functions.get(name).is_some() || s.aliases.get(name).is_some() || self.is_own(name)
+        });
+        match self.find_program(name) {
+            Ok(found) if !is_else && !KEYWORDS.contains(&&name[..]) => {
+                let text = match &found {
+                    Some(path) => [&path[..], b"\n"].concat(),
+                    None => [&name[..], b" not found\n"].concat(),
+                };
+                self.print(Val::of(text));
+                self.set_status(u8::from(found.is_none()));
+            }
+            _ => self.whence(known),
         }
     }
 

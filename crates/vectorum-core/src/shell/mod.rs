@@ -7,7 +7,7 @@
 //! unknown.
 //!
 //! What is known is never wrong: whatever is not followed makes unknown all that it could change, and what
-//! may fail is followed both ways. Not followed are, among others, `select`, `coproc`, tables by words, most
+//! may fail is followed both ways. Not followed are, among others, `select`, `coproc`, rarer
 //! flags of zsh's parameters. After a text that is evaluated and not known, what the lines behind
 //! it set is still taken for set: that text is taken not to end the shell or the file, and not to change
 //! functions, aliases or the folder.
@@ -52,6 +52,8 @@ mod read;
 mod redirect;
 mod reference;
 mod restless;
+mod scripts;
+mod shaped;
 mod simple;
 mod sourcing;
 mod startup;
@@ -59,6 +61,7 @@ mod state;
 mod steps;
 mod sum;
 mod syntax;
+mod table;
 mod test;
 mod touched;
 pub mod trace;

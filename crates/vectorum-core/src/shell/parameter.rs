@@ -8,12 +8,18 @@ use super::expand::{Expanded, Field, Mode, Values, is_text};
 use super::machine::Machine;
 use super::pattern::Pattern;
 use super::reference::{ODD_SHAPE, ODD_SUBSCRIPT};
+use super::shaped::Subscript;
 use super::state::{Content, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
+/// Whether a byte stands in a whole number.
+fn is_numeral(byte: &u8) -> bool {
+    byte.is_ascii_digit() || *byte == b'-'
+}
+
 /// What a parameter holds.
-enum Held {
+pub(super) enum Held {
     Unset,
     One(Val),
     Perhaps(Val),
@@ -91,6 +97,14 @@ impl Machine<'_> {
             }
         }
         let change = |m: &mut Self, value: Val| m.changed(value, &parameter.change);
+        let content = match content {
+            // There items that become one text between quotes do so before anything is done to them.
+            Held::Many(values) if quoted && self.is_joined_first(parameter) => match self.joined(Values::Many(values), None)? {
+                Values::One(value) => Held::One(value),
+                Values::Many(values) => Held::Many(values),
+            },
+            content => content,
+        };
         match content {
             Held::Unset => match &parameter.change {
                 // One that was declared, or unset where it is local, refers to nothing; any other is an error.
@@ -108,7 +122,6 @@ impl Machine<'_> {
                 Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
                 _ => Ok(Values::One(Val::of(b""))),
             },
-            Held::One(value) if matches!(parameter.change, Change::Split(_)) => self.split_by(&value, &parameter.change, quoted),
             Held::One(value) => Ok(Values::One(change(self, value))),
             Held::Perhaps(value) => {
                 // Not set, it is as if it were empty.
@@ -123,14 +136,9 @@ impl Machine<'_> {
                     Ok(Values::One(Val::Unknown(self.doubt("a length of a list"))))
                 }
                 Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
-                Change::Slice(..) => Err(self.doubt("a part of a list")),
-                Change::Split(_) => Err(self.doubt("a list that is split")),
-                Change::Join(separator) => {
-                    let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
-                    Ok(Values::One(match known {
-                        Some(items) => Val::of(items.join(&separator[..])),
-                        None => Val::Unknown(self.doubt("an item of the list is not known")),
-                    }))
+                Change::Slice(..) => {
+                    let is_positional = matches!(&parameter.name[..], b"@" | b"*");
+                    self.slice(values, &parameter.change, is_positional).map(Values::Many)
                 }
                 _ => {
                     let values = values.into_iter().map(|v| change(self, v)).collect();
@@ -147,15 +155,54 @@ impl Machine<'_> {
         }
     }
 
+    /// Whether the items of a list become one text before something is done to them.
+    fn is_joined_first(&self, parameter: &Parameter) -> bool {
+        let is_all = parameter.name == "@" || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"));
+        self.dialect == Dialect::Zsh && !is_all && !matches!(parameter.change, Change::None | Change::Length)
+    }
+
+    /// A part of a list: items are counted from 0, but the positional parameters behind the shell's name.
+    ///
+    /// # Errors
+    /// Where it is not known how many they are.
+    pub(super) fn slice(&mut self, values: Vec<Val>, change: &Change, is_positional: bool) -> Expanded<Vec<Val>> {
+        let Change::Slice(offset, length) = change else { return Ok(values) };
+        let doubt = self.doubt("a part of a list");
+        if !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+            return Err(doubt);
+        }
+        let total = values.len() as i64 + i64::from(is_positional);
+        let from = self.sum(offset)?;
+        let from = if from < 0 { from + total } else { from };
+        // The shell's own name is one of them.
+        if from < 0 || is_positional && from == 0 {
+            return if from < 0 && !is_positional && self.dialect == Dialect::Bash { Ok(Vec::new()) } else { Err(doubt) };
+        }
+        let from = from - i64::from(is_positional);
+        let to = match length {
+            None => values.len() as i64,
+            Some(length) => match self.sum(length)? {
+                length if length < 0 => {
+                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    return Err(doubt);
+                }
+                length => from.saturating_add(length),
+            },
+        };
+        let place = |at: i64| usize::try_from(at).unwrap_or(0).min(values.len());
+        Ok(values.get(place(from)..place(to).max(place(from))).unwrap_or_default().to_vec())
+    }
+
     /// The keys of a list: `${!LIST[@]}` of bash.
     fn keys(&mut self, name: &[u8], joins: bool, quoted: bool) -> Expanded<Values> {
         let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
         let count = match self.content_of(name) {
-            _ if is_odd || joins => None,
+            Content::Array(_) | Content::Set(_) | Content::Unset if is_odd || joins => None,
             Content::Array(values) => Some(values.len()),
             Content::Set(_) => Some(1),
             Content::Unset => Some(0),
             Content::Perhaps(_) => None,
+            Content::Table(table) => return self.table_keys(&table, quoted && joins),
         };
         let doubt = self.doubt("the keys of a list");
         match count {
@@ -169,7 +216,7 @@ impl Machine<'_> {
     }
 
     /// What a parameter holds, before anything is done to it.
-    fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
+    pub(super) fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
         let Some(state) = &self.live else { return Ok(Held::Unset) };
         let name = &parameter.name[..];
         let begins_number = name.first().is_some_and(u8::is_ascii_digit);
@@ -217,12 +264,27 @@ impl Machine<'_> {
                         (Content::Unset, _) => Held::Unset,
                         (Content::Set(value), _) => Held::One(value),
                         (Content::Perhaps(value), _) => Held::Perhaps(value),
+                        (Content::Table(table), _) => self.whole_table(&table, matches!(parameter.change, Change::Length)),
                     },
                     Some(key) => {
+                        if let Content::Table(table) = &content {
+                            let is_all = is_text(key, b"@") || is_text(key, b"*");
+                            if is_all {
+                                return Ok(self.all_of_table(table, matches!(parameter.change, Change::Length)));
+                            }
+                            let table = Arc::clone(table);
+                            return self.table_item(&table, key);
+                        }
                         let (is_unset, is_list) = (matches!(content, Content::Unset), matches!(content, Content::Array(_)));
                         let values = match content {
                             Content::Array(values) => values.to_vec(),
                             Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
+                            // There it is one of the letters of a text.
+                            Content::Set(value)
+                                if key.iter().all(|p| matches!(p, Part::Quoted(t) if t.iter().all(is_numeral))) =>
+                            {
+                                return self.subscripted(Held::One(value), &Subscript::At(key.clone()));
+                            }
                             Content::Unset => Vec::new(),
                             _ => return Ok(Held::Unknown(self.doubt("a subscript"))),
                         };
@@ -279,27 +341,13 @@ impl Machine<'_> {
             },
             (_, None) => match self.content_of(name) {
                 Content::Unset => Ok(false),
-                Content::Set(_) | Content::Array(_) => Ok(true),
+                Content::Set(_) | Content::Array(_) | Content::Table(_) => Ok(true),
                 Content::Perhaps(_) => Err(self.doubt("whether the name is set is not known")),
             },
-            _ => Err(self.doubt("a key of a table")),
-        }
-    }
-
-    /// The parts of a text, as zsh's `(s:…:)` makes them.
-    fn split_by(&self, value: &Val, change: &Change, quoted: bool) -> Expanded<Values> {
-        match (value, change) {
-            (Val::Known(text), Change::Split(separator)) if !quoted => {
-                let mut out = Vec::new();
-                let mut rest: &[u8] = text;
-                while let Some(at) = memchr::memmem::find(rest, separator) {
-                    out.push(rest.get(..at).unwrap_or_default());
-                    rest = rest.get(at + separator.len()..).unwrap_or_default();
-                }
-                out.push(rest);
-                Ok(Values::Many(out.into_iter().filter(|t| !t.is_empty()).map(Val::of).collect()))
-            }
-            _ => Err(self.doubt("a text that is split")),
+            (name, Some(key)) => match self.content_of(name) {
+                Content::Table(table) => Ok(table.contains_key(key)),
+                _ => Err(self.doubt("a key of a table")),
+            },
         }
     }
 
@@ -312,7 +360,7 @@ impl Machine<'_> {
     }
 
     /// The file that runs, as bash names it.
-    fn own_file(&mut self) -> Held {
+    pub(super) fn own_file(&mut self) -> Held {
         let source = &self.source;
         // The text that runs before a prompt belongs to none.
         if source.path.is_empty() || source.fixed == Some(0) || self.named_otherwise.contains(&source.path) {
@@ -367,7 +415,7 @@ impl Machine<'_> {
         Val::Unknown(Arc::new(set))
     }
 
-    fn instead(
+    pub(super) fn instead(
         &mut self,
         parameter: &Parameter,
         held: Held,
@@ -607,8 +655,7 @@ impl Machine<'_> {
                 Some(text) => Val::Known(text),
                 None => odd(self),
             },
-            Change::Join(_) => Val::Known(text),
-            Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) | Change::Split(_) => value,
+            Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) => value,
         }
     }
 }
@@ -628,7 +675,8 @@ fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8
     loop {
         let rest = text.get(at..)?;
         match pattern.part(rest, false, true).ok()? {
-            Some(length) if length > 0 => {
+            // At the front an empty one counts, too.
+            Some(length) if length > 0 || how == b'#' => {
                 out.extend_from_slice(with);
                 at += length;
                 if how != b'/' {

@@ -102,7 +102,90 @@ impl Machine<'_> {
     }
 }
 
-/// `printf` with `%s`, `%d` of plain numbers, `%%` and the plainest escapes.
+/// How one argument of `printf` is written: `%-8.3s`, `%03d`.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Shape {
+    is_left: bool,
+    is_zeroed: bool,
+    width: usize,
+    most: Option<usize>,
+    kind: u8,
+}
+
+impl Shape {
+    /// Takes one from behind its `%`; `None` for one that is not followed.
+    fn of(text: &[u8]) -> Option<(Shape, usize)> {
+        let mut shape = Shape::default();
+        let mut at = 0;
+        while let Some(flag @ (b'-' | b'0')) = text.get(at) {
+            if *flag == b'-' {
+                shape.is_left = true;
+            } else {
+                shape.is_zeroed = true;
+            }
+            at += 1;
+        }
+        let number = |at: &mut usize| {
+            let mut value = 0usize;
+            while let Some(digit) = text.get(*at).filter(|b| b.is_ascii_digit()) {
+                value = value * 10 + usize::from(digit - b'0');
+                *at += 1;
+                if value > 1000 {
+                    return None;
+                }
+            }
+            Some(value)
+        };
+        shape.width = number(&mut at)?;
+        if text.get(at) == Some(&b'.') {
+            at += 1;
+            shape.most = Some(number(&mut at)?);
+        }
+        shape.kind = *text.get(at).filter(|b| b"sdxX".contains(b))?;
+        Some((shape, at + 1))
+    }
+
+    /// Writes an argument, or what stands for one that is missing.
+    fn filled(&self, word: Option<&[u8]>) -> Option<Vec<u8>> {
+        let is_number = self.kind != b's';
+        let mut text = match (is_number, word) {
+            (true, None) => b"0".to_vec(),
+            (true, Some(word)) => {
+                // Other ways to write one are not followed: some are octal, some are errors.
+                let digits = word.strip_prefix(b"-").unwrap_or(word);
+                let is_plain =
+                    !digits.is_empty() && digits.iter().all(u8::is_ascii_digit) && (digits == b"0" || digits[0] != b'0');
+                let value: i64 = std::str::from_utf8(word).ok().filter(|_| is_plain)?.parse().ok()?;
+                match self.kind {
+                    b'x' => format!("{value:x}"),
+                    b'X' => format!("{value:X}"),
+                    _ => value.to_string(),
+                }
+                .into_bytes()
+            }
+            (false, word) => word.unwrap_or_default().to_vec(),
+        };
+        if is_number && self.most.is_some()
+            || !is_number && self.is_zeroed
+            || !text.is_ascii() && (self.width > 0 || self.most.is_some())
+        {
+            return None;
+        }
+        text.truncate(self.most.unwrap_or(text.len()));
+        let missing = self.width.saturating_sub(text.len());
+        if self.is_left {
+            text.resize(text.len() + missing, b' ');
+        } else if self.is_zeroed {
+            let sign = usize::from(text.starts_with(b"-"));
+            text.splice(sign..sign, std::iter::repeat_n(b'0', missing));
+        } else {
+            text.splice(0..0, std::iter::repeat_n(b' ', missing));
+        }
+        Some(text)
+    }
+}
+
+/// `printf` with `%s` and numbers, as wide as they are to be, `%%` and the plainest escapes.
 fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
     let (format, mut rest) = arguments.split_first()?;
     if format.starts_with(b"-") {
@@ -119,12 +202,12 @@ fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
                     out.push(b'%');
                     at += 1;
                 }
-                (b'%', Some(b's')) => {
-                    if let Some((first, after)) = rest.split_first() {
-                        out.extend_from_slice(first);
-                        rest = after;
-                    }
-                    at += 1;
+                (b'%', Some(_)) => {
+                    let (shape, length) = Shape::of(format.get(at..)?)?;
+                    let first = rest.first().map(|word| &word[..]);
+                    out.extend(shape.filled(first)?);
+                    rest = rest.get(1..).unwrap_or_default();
+                    at += length;
                 }
                 (b'%', _) => return None,
                 (b'\\', Some(b'n')) => {

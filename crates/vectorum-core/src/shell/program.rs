@@ -154,22 +154,6 @@ impl Place<'_> {
                 let full = self.full(path)?;
                 ok(line(self.ground.files.real_path(&full)?))
             }
-            (b"tr", [from, to]) => {
-                let is_plain = |t: &[u8]| t.iter().all(u8::is_ascii_alphanumeric) || t.len() == 1 && t != b"\\" && t != b"-";
-                let text = self.input.clone()?;
-                if !is_plain(from) || !is_plain(to) || to.is_empty() || !text.is_ascii() {
-                    return None;
-                }
-                let last = *to.last()?;
-                let changed = text.iter().map(|byte| {
-                    // Of several places of a byte the last counts.
-                    match from.iter().rposition(|f| f == byte) {
-                        Some(place) => to.get(place).copied().unwrap_or(last),
-                        None => *byte,
-                    }
-                });
-                ok(Val::Known(changed.collect::<Vec<u8>>().into()))
-            }
             (b"tty", [b"-s"]) if self.has_terminal => ok(Val::of(b"")),
             _ => filters::answer(name, arguments, |path| self.read(path), self.input.clone()),
         }

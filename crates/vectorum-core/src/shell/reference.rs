@@ -11,9 +11,8 @@ use super::words::push_run;
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
 pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
 
-/// Subscripts and flags of zsh's are looked at no longer, so that their ends are not looked for over and over.
+/// Subscripts of zsh's are looked at no longer, so that their ends are not looked for over and over.
 const LONGEST_SUBSCRIPT: usize = 4096;
-const LONGEST_FLAGS: usize = 64;
 
 /// A parameter as zsh alone has it: it may bring any number of words, even between quotes.
 pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
@@ -44,6 +43,9 @@ impl Parser<'_> {
             Some(b'{') => self.braced(in_double).map(Some),
             // `$=name` of zsh and its kin.
             Some(b'=' | b'~' | b'^') if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(is_name_start) => {
+                if let Some(part) = self.shaped_bare() {
+                    return Ok(Some(part));
+                }
                 self.at += 1;
                 while self.peek().is_some_and(is_name) {
                     self.at += 1;
@@ -136,7 +138,24 @@ impl Parser<'_> {
 
     /// In zsh a subscript or a modifier may follow a bare name.
     pub(super) fn zsh_tail(&mut self, name: Bytes) -> Parsed<Option<Part>> {
+        let begin = self.at - name.len();
         let keyed = move |key, change| Ok(Some(Part::Parameter(Box::new(Parameter { name, key, change }))));
+        let part = self.plain_tail(keyed)?;
+        let is_known =
+            |part: &Option<Part>| !matches!(part, Some(Part::Parameter(p)) if matches!(p.change, Change::Unfollowed(_)));
+        if is_known(&part) {
+            return Ok(part);
+        }
+        let end = std::mem::replace(&mut self.at, begin);
+        let shaped = self.shaped_bare();
+        if shaped.is_none() {
+            self.at = end;
+        }
+        Ok(shaped.or(part))
+    }
+
+    /// What may follow a bare name, as far as it is of the plainest kinds.
+    fn plain_tail(&mut self, keyed: impl FnOnce(Option<Vec<Part>>, Change) -> Parsed<Option<Part>>) -> Parsed<Option<Part>> {
         match self.peek() {
             Some(b'[') => {
                 let rest = self.text.get(self.at..).unwrap_or_default();
@@ -270,16 +289,36 @@ impl Parser<'_> {
             self.skip_braces(start)?;
             return Ok(Part::Unfollowed(ODD_SHAPE));
         }
-        // A prompt's sign for who runs the shell.
-        if self.dialect == Dialect::Zsh && self.take(b"(%):-%n}") {
-            let name = Bytes::from_static(b"USERNAME");
-            return Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None })));
-        }
+        let begins_odd = |p: &Self| match p.peek() {
+            Some(b'#') => p.peek_at(1).is_some_and(|b| b"$\":".contains(&b)),
+            Some(byte) => b"(^=~\"$:".contains(&byte),
+            None => false,
+        };
+        let is_begun_oddly = begins_odd(self);
         if self.dialect == Dialect::Zsh
-            && let Some(part) = self.flagged()
+            && is_begun_oddly
+            && let Some(part) = self.shaped(start, in_double)
         {
             return Ok(part);
         }
+        let part = self.braced_plain(start, in_double)?;
+        // What is not followed, or has a key that is no number, may be of zsh's own shape.
+        let is_odd = match &part {
+            Part::Parameter(p) => {
+                let is_number = |key: &[Part]| matches!(key, [Part::Quoted(t) | Part::Text(t)] if t.iter().all(u8::is_ascii_digit) || **t == *b"@" || **t == *b"*");
+                matches!(p.change, Change::Unfollowed(_)) || p.key.as_deref().is_some_and(|key| !is_number(key))
+            }
+            Part::Unfollowed(_) => true,
+            _ => false,
+        };
+        if self.dialect == Dialect::Zsh && is_odd && !is_begun_oddly {
+            return Ok(self.shaped(start, in_double).unwrap_or(part));
+        }
+        Ok(part)
+    }
+
+    /// Takes what stands in braces, as far as other shells write it so, too.
+    fn braced_plain(&mut self, start: usize, in_double: bool) -> Parsed<Part> {
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'(')
             || matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.peek().is_some_and(|b| b == b' ' || b == b'|')
         {
@@ -419,32 +458,6 @@ impl Parser<'_> {
             return self.trouble("a brace is not closed");
         }
         whole(change)
-    }
-
-    /// Takes the rest of `${(FLAGS)NAME}` with flags of zsh's that are followed, a bare name and nothing more.
-    pub(super) fn flagged(&mut self) -> Option<Part> {
-        let rest = self.text.get(self.at..)?;
-        // Longer ones are none that are followed.
-        let close = rest.iter().take(LONGEST_FLAGS).position(|b| *b == b')')?;
-        let flags = rest.get(..close)?.strip_prefix(b"(")?;
-        let change = match flags {
-            b"U" | b"L" => Change::Case(flags == b"U", true),
-            [kind @ (b'j' | b's'), open, text @ .., end] if open == end && b":,.|/".contains(open) && !text.contains(open) => {
-                if text.is_empty() {
-                    return None;
-                }
-                if *kind == b'j' { Change::Join(text.to_vec()) } else { Change::Split(text.to_vec()) }
-            }
-            _ => return None,
-        };
-        let tail = rest.get(close + 1..)?;
-        let length = tail.iter().take_while(|b| is_name(**b)).count();
-        let name = self.cut(self.at + close + 1, self.at + close + 1 + length);
-        if !name.first().is_some_and(|b| is_name_start(*b)) || tail.get(length) != Some(&b'}') {
-            return None;
-        }
-        self.at += close + 1 + length + 1;
-        Some(Part::Parameter(Box::new(Parameter { name, key: None, change })))
     }
 
     /// Passes over `{…}` from its brace, whatever it holds.

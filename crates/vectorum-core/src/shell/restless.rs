@@ -214,6 +214,16 @@ impl Walk<'_, '_> {
                     Change::Instead(_, _, word) => self.parts(&word.parts),
                     _ => {}
                 },
+                Part::Shaped(shaped) => {
+                    if let Some(name) = shaped.sets() {
+                        self.name(name);
+                    }
+                    // What is worked out may set a name.
+                    if shaped.works_out() {
+                        self.names = None;
+                    }
+                    shaped.inner().into_iter().for_each(|parts| self.parts(parts));
+                }
                 Part::Sum(_) | Part::Unfollowed(_) => self.names = None,
                 Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) => {}
             }

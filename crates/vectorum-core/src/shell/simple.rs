@@ -325,6 +325,16 @@ impl Machine<'_> {
                 }
                 Content::Perhaps(Val::Unknown(self.doubt("a part of a list")))
             }
+            Assigned::Array(words) if self.table(&assignment.name).is_some() => {
+                let before = self.table(&assignment.name).filter(|_| assignment.adds).map(|table| (*table).clone());
+                match self.table_of(words, before.unwrap_or_default()) {
+                    Some(table) => {
+                        self.steps.count(table.len());
+                        Content::Table(Arc::new(table))
+                    }
+                    None => Content::Perhaps(Val::Unknown(self.doubt("a table by words"))),
+                }
+            }
             Assigned::Array(words) => {
                 let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
                 let values = if has_keys { Err(self.doubt("a list with keys")) } else { self.fields(words) };
@@ -335,7 +345,9 @@ impl Machine<'_> {
                                 Content::Array(old) => old.to_vec(),
                                 Content::Set(value) => vec![value],
                                 Content::Unset => Vec::new(),
-                                Content::Perhaps(_) => vec![Val::Unknown(self.doubt("whether the name is set is not known"))],
+                                Content::Perhaps(_) | Content::Table(_) => {
+                                    vec![Val::Unknown(self.doubt("whether the name is set is not known"))]
+                                }
                             };
                             old.append(&mut values);
                             values = old;
@@ -361,6 +373,11 @@ impl Machine<'_> {
 
     /// Sets one item of a list.
     fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
+        if let Some(table) = self.table(name) {
+            let doubt = self.doubt("a table by words");
+            let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
+            return self.assign(name, content, None);
+        }
         // The key of a table is no number.
         let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
         let index = if is_odd { None } else { self.sum(key).ok() };
@@ -416,6 +433,8 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
             let is_filled = doubt.is_filled || new.is_empty() == Some(false);
             Content::Set(Val::Unknown(Arc::new(Doubt { is_filled, could_be: Vec::new(), sets: None, ..(*doubt).clone() })))
         }
-        (Content::Perhaps(_), _) => Content::Set(Val::Unknown(m.doubt("whether the name is set is not known"))),
+        (Content::Perhaps(_) | Content::Table(_), _) => {
+            Content::Set(Val::Unknown(m.doubt("whether the name is set is not known")))
+        }
     }
 }

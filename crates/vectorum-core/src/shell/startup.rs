@@ -386,7 +386,7 @@ fn at_prompt(machine: &mut Machine<'_>) {
             Content::Unset => {}
             Content::Set(value) => machine.run_text(&value),
             Content::Array(values) => values.iter().for_each(|v| machine.run_text(v)),
-            Content::Perhaps(_) => machine.fog(BEFORE_PROMPT),
+            Content::Perhaps(_) | Content::Table(_) => machine.fog(BEFORE_PROMPT),
         },
         Dialect::Zsh => machine.before_prompt(),
         _ => {}
@@ -415,7 +415,7 @@ fn text_of(var: &Var, dialect: Dialect) -> Option<(Val, bool)> {
         Content::Perhaps(value) => Some((value.clone(), true)),
         // Lists are not handed on: in bash and ksh their first item is not either.
         Content::Array(values) if matches!(dialect, Dialect::Ksh | Dialect::Mksh) => values.first().map(|v| (v.clone(), true)),
-        Content::Array(_) => None,
+        Content::Array(_) | Content::Table(_) => None,
     }
 }
 

@@ -9,6 +9,7 @@ use bytes::Bytes;
 use super::branch::Branch;
 use super::layers::Layers;
 use super::syntax::Command;
+use super::table::Table;
 use super::value::{Doubt, Val};
 use super::vars::Vars;
 use crate::route::Site;
@@ -24,6 +25,8 @@ pub(super) enum Content {
     Perhaps(Val),
     /// A list of values.
     Array(Arc<Vec<Val>>),
+    /// A table by words.
+    Table(Arc<Table>),
 }
 
 impl Content {
@@ -33,6 +36,8 @@ impl Content {
             Content::Unset => None,
             Content::Set(value) | Content::Perhaps(value) => Some(value.clone()),
             Content::Array(values) => values.first().cloned(),
+            // What it is as a text is nobody's business: it is none that is handed on.
+            Content::Table(_) => None,
         }
     }
 }
@@ -63,7 +68,7 @@ pub(super) struct Var {
 impl Var {
     /// Whether it is a list, or may be one.
     pub(super) fn can_be_list(&self) -> bool {
-        self.may_be_list || matches!(self.content, Content::Array(_))
+        self.may_be_list || matches!(self.content, Content::Array(_) | Content::Table(_))
     }
 
     /// One of which nothing is known.
@@ -187,14 +192,14 @@ pub(super) struct State {
 }
 
 fn join_content(a: &Content, b: &Content, why: &Arc<Doubt>) -> Content {
-    use Content::{Array, Perhaps, Set, Unset};
+    use Content::{Array, Perhaps, Set, Table, Unset};
     match (a, b) {
         (a, b) if a == b => a.clone(),
         (Unset, other) | (other, Unset) => match other {
             Set(value) | Perhaps(value) => Perhaps(value.clone()),
-            Array(_) | Unset => Perhaps(Val::Unknown(why.clone())),
+            Array(_) | Table(_) | Unset => Perhaps(Val::Unknown(why.clone())),
         },
-        (Array(_), _) | (_, Array(_)) => Perhaps(Val::Unknown(why.clone())),
+        (Array(_) | Table(_), _) | (_, Array(_) | Table(_)) => Perhaps(Val::Unknown(why.clone())),
         (Set(a), Set(b)) => Set(a.join(b, why)),
         (Set(a) | Perhaps(a), Set(b) | Perhaps(b)) => Perhaps(a.join(b, why)),
     }
@@ -389,6 +394,7 @@ mod tests {
             value().prop_map(Content::Set),
             value().prop_map(Content::Perhaps),
             prop::collection::vec(value(), 0..3).prop_map(|items| Content::Array(Arc::new(items))),
+            value().prop_map(|item| Content::Table(Arc::new([(Bytes::from_static(b"key"), item)].into()))),
         ];
         let flags = prop::collection::vec(any::<bool>(), 4);
         (content, prop::option::of(any::<bool>()), flags).prop_map(|(content, exported, flags)| Var {

@@ -6,6 +6,7 @@ use std::sync::{Arc, OnceLock};
 use bytes::Bytes;
 use smallvec::SmallVec;
 
+use super::shaped::Shaped;
 use super::value::Val;
 
 /// A shell of the Bourne family. fish has a grammar of its own.
@@ -296,6 +297,8 @@ pub enum Part {
     Sum(Vec<Part>),
     /// The text of a here-document, once its lines are read; why, if it is not followed.
     Document(Arc<OnceLock<Result<Vec<Part>, &'static str>>>),
+    /// A parameter as zsh alone writes it.
+    Shaped(Box<Shaped>),
     /// Something that is not followed: why.
     Unfollowed(&'static str),
 }
@@ -336,10 +339,6 @@ pub enum Change {
     Parts(Vec<u8>),
     /// `${+NAME}` of zsh: whether it is set; of a table, whether it has the key.
     IsSet(Option<Vec<u8>>),
-    /// `(j:…:)` of zsh: the items of a list with a text between them.
-    Join(Vec<u8>),
-    /// `(s:…:)` of zsh: the parts of a text between such ones.
-    Split(Vec<u8>),
     /// Something that is not followed: why.
     Unfollowed(&'static str),
 }

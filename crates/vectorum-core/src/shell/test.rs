@@ -117,7 +117,7 @@ impl Machine<'_> {
         };
         match operator {
             b"-R" => return Err(self.doubt("whether a name stands for another")),
-            b"-v" if path.contains(&b'[') => return Err(self.doubt("a subscript")),
+            b"-v" if path.contains(&b'[') => return self.has_key(path),
             b"-v" => {
                 return match self.content_of(path) {
                     Content::Unset => Ok(false),

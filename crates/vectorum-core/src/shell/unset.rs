@@ -24,7 +24,8 @@ impl Machine<'_> {
                     if !is_name && !of_functions {
                         // An item of a list, or a pattern.
                         let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
-                        let content = Content::Perhaps(Val::Unknown(self.doubt("an item of a list")));
+                        let doubt = self.doubt("an item of a list");
+                        let content = self.without_key(name).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
                         self.assign(&base, content, None);
                         continue;
                     }

@@ -323,7 +323,11 @@ impl Machine<'_> {
         }
         let mut may_fail = false;
         // zsh hands no list on, and forgets that the name was exported.
-        let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_)) { Some(false) } else { exported };
+        let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_) | Content::Table(_)) {
+            Some(false)
+        } else {
+            exported
+        };
         let content = match content {
             Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
                 may_fail = true;
@@ -356,6 +360,11 @@ impl Machine<'_> {
                     None => items.push(value),
                 }
                 Content::Array(Arc::new(items))
+            }
+            // bash puts it under the key 0, for zsh it is an error.
+            (Content::Table(_), Content::Set(_), _) => {
+                (may_fail, var.may_be_list) = (true, true);
+                Content::Perhaps(Val::Unknown(Doubt::new("a table that is set as a text", Some(site.clone()))))
             }
             (_, Content::Set(value), _) if var.may_be_list && keeps_lists => Content::Perhaps(value),
             (_, content, _) => content,

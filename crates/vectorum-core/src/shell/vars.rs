@@ -113,6 +113,7 @@ impl Stored for Var {
             Content::Set(_) => Content::Set(nothing()),
             Content::Perhaps(_) => Content::Perhaps(nothing()),
             Content::Array(items) => Content::Array(Arc::clone(items)),
+            Content::Table(items) => Content::Table(Arc::clone(items)),
         };
         Var { content, site: self.site.clone(), ..*self }
     }

@@ -1,0 +1,153 @@
+//! Subscripts (zshparam(1), "Array Subscripts"): items are counted from 1, and from the end where they are negative.
+
+use super::super::expand::Expanded;
+use super::super::machine::Machine;
+use super::super::parameter::Held;
+use super::super::pattern::Pattern;
+use super::super::value::Val;
+use super::*;
+
+impl Machine<'_> {
+    /// Takes what a subscript says of a list, or of the letters of a text.
+    pub(in super::super) fn subscripted(&mut self, held: Held, subscript: &Subscript) -> Expanded<Held> {
+        let held = match held {
+            Held::Unknown(doubt) => return Err(doubt),
+            Held::Perhaps(_) => return Err(self.doubt("a subscript")),
+            Held::One(Val::Unknown(doubt)) => return Err(doubt),
+            held => held,
+        };
+        match subscript {
+            Subscript::All(_) => Ok(held),
+            Subscript::At(key) => {
+                let at = self.place_of(key)?;
+                Ok(match held {
+                    Held::Many(items) => {
+                        place(at, items.len()).and_then(|at| items.get(at)).cloned().map_or(Held::Unset, Held::One)
+                    }
+                    Held::One(Val::Known(text)) if text.is_ascii() => {
+                        let letter = place(at, text.len()).and_then(|at| text.get(at..=at));
+                        Held::One(Val::of(letter.unwrap_or_default()))
+                    }
+                    Held::Unset => Held::Unset,
+                    _ => return Err(self.doubt("a subscript")),
+                })
+            }
+            Subscript::Range(from, to) => {
+                let (from, to) = (self.place_of(from)?, self.place_of(to)?);
+                Ok(match held {
+                    Held::Many(items) => {
+                        let (from, to) = range(from, to, items.len());
+                        Held::Many(items.get(from..to).unwrap_or_default().to_vec())
+                    }
+                    Held::One(Val::Known(text)) if text.is_ascii() => {
+                        let (from, to) = range(from, to, text.len());
+                        Held::One(Val::Known(text.slice(from..to)))
+                    }
+                    Held::Unset => Held::Unset,
+                    _ => return Err(self.doubt("a subscript")),
+                })
+            }
+            Subscript::Search(search, word) => self.searched(held, *search, word),
+        }
+    }
+
+    /// Works out a place; one that is wrong is an error.
+    fn place_of(&mut self, key: &[Part]) -> Expanded<i64> {
+        let place = self.sum(key);
+        if let Err(doubt) = &place {
+            self.fork(&doubt.clone(), Self::fail_hard, |_| {});
+        }
+        place
+    }
+
+    /// Looks for an item of a list.
+    fn searched(&mut self, held: Held, search: Search, word: &Word) -> Expanded<Held> {
+        let Held::Many(items) = held else { return Err(self.doubt("a subscript")) };
+        self.steps.count(items.len());
+        let doubt = self.doubt("a pattern of another kind");
+        let looked = if search.is_exact {
+            let Val::Known(text) = self.one_word(word)? else { return Err(doubt) };
+            Looked::For(text)
+        } else {
+            // What a parameter brings may be a pattern there.
+            let brings = |part: &Part| !matches!(part, Part::Text(_) | Part::Quoted(_));
+            let pattern = self.pattern_of(word).filter(|_| !word.parts.iter().any(brings));
+            Looked::By(pattern.ok_or_else(|| doubt.clone())?)
+        };
+        let mut order: Vec<usize> = (0..items.len()).collect();
+        if search.is_last {
+            order.reverse();
+        }
+        let mut found = None;
+        for at in order {
+            if looked.fits(&items[at]).ok_or_else(|| doubt.clone())? {
+                found = Some(at);
+                break;
+            }
+        }
+        Ok(match (found, search.tells_place) {
+            (Some(at), true) => Held::One(Val::of((at + 1).to_string())),
+            (Some(at), false) => Held::One(items[at].clone()),
+            (None, true) if search.is_last => Held::One(Val::of("0")),
+            (None, true) => Held::One(Val::of((items.len() + 1).to_string())),
+            (None, false) => Held::Unset,
+        })
+    }
+}
+
+/// What is looked for in a list.
+enum Looked {
+    For(Bytes),
+    By(Pattern),
+}
+
+impl Looked {
+    /// Whether an item is it, if that is known.
+    fn fits(&self, item: &Val) -> Option<bool> {
+        let item = item.known()?;
+        match self {
+            Looked::For(text) => Some(text == item),
+            Looked::By(pattern) => pattern.matches(item).ok(),
+        }
+    }
+}
+
+/// Where an item stands, counted from 0.
+fn place(at: i64, length: usize) -> Option<usize> {
+    let length = i64::try_from(length).ok()?;
+    usize::try_from(if at < 0 { at + length } else { at - 1 }).ok()
+}
+
+/// Where a range begins and ends, counted from 0, without its end; both within the length.
+fn range(from: i64, to: i64, length: usize) -> (usize, usize) {
+    let all = i64::try_from(length).unwrap_or(i64::MAX);
+    let from = if from < 0 { from + all } else { from - 1 }.clamp(0, all);
+    let to = if to < 0 { to + all + 1 } else { to }.clamp(0, all);
+    (usize::try_from(from).unwrap_or(length), usize::try_from(to.max(from)).unwrap_or(length))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn ranges_are_counted_from_one_and_from_the_end() {
+        for (from, to, taken) in [
+            (2, 4, "bcd"),
+            (-2, -1, "ef"),
+            (3, 2, ""),
+            (0, 2, "ab"),
+            (5, 99, "ef"),
+            (-99, 2, "ab"),
+            (7, 9, ""),
+            (1, 0, ""),
+            (1, -1, "abcdef"),
+        ] {
+            let text = "abcdef";
+            let (begin, end) = range(from, to, text.len());
+            assert_eq!(text.get(begin..end), Some(taken), "{from},{to}");
+        }
+        let places = [(1, Some(0)), (6, Some(5)), (-1, Some(5)), (-6, Some(0)), (0, None), (-7, None)];
+        places.iter().for_each(|(at, wanted)| assert_eq!(place(*at, 6), *wanted, "{at}"));
+    }
+}

@@ -1,0 +1,450 @@
+//! What parameters of zsh's own shape come to (zshexpn(1), "Rules", whose order this keeps).
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::super::expand::{Expanded, Mode, Values};
+use super::super::machine::Machine;
+use super::super::parameter::Held;
+use super::super::pattern::Pattern;
+use super::super::reference::{ODD_SHAPE, OWN_SHAPE};
+use super::super::state::Content;
+use super::super::syntax::{Change, Dialect, Parameter, Part};
+use super::super::value::{Doubt, Val};
+use super::*;
+
+/// What a parameter comes to.
+pub(in super::super) struct Came {
+    pub(in super::super) values: Values,
+    /// Whether its items stay words between quotes.
+    pub(in super::super) is_separate: bool,
+}
+
+impl Machine<'_> {
+    /// Returns what a parameter of zsh's own shape comes to: where one text is asked for, items are joined, and nothing is
+    /// split.
+    ///
+    /// # Errors
+    /// Where it is not known how many words that are.
+    pub(in super::super) fn shaped(&mut self, shaped: &Shaped, quoted: bool, mode: Mode) -> Expanded<Came> {
+        if self.expands_otherwise() || self.as_sh {
+            return Err(self.doubt("an option makes the shell expand parameters in another way"));
+        }
+        let is_separate = shaped.has(&Flag::Separate)
+            || matches!(shaped.subscripts.last(), Some(Subscript::All(true)))
+            || matches!(&shaped.of, Of::Name(name) if name == "@") && shaped.subscripts.is_empty();
+        let is_inner = matches!(shaped.of, Of::Inner(_));
+        let (mut held, taken) = self.held_by(shaped, quoted)?;
+        if !is_inner {
+            for subscript in shaped.subscripts.iter().skip(taken) {
+                held = self.subscripted(held, subscript)?;
+            }
+        }
+        if shaped.has(&Flag::Named) {
+            held = self.named_by(&held, shaped)?;
+        }
+        let held = self.instead_of(held, shaped, quoted)?;
+        let mut values = self.set_or_empty(held, &shaped.of, quoted)?;
+        let separator = shaped.find(|flag| if let Flag::Join(text) = flag { Some(text) } else { None });
+        if quoted && !is_separate && !shaped.is_counted {
+            values = self.joined(values, separator)?;
+        }
+        if is_inner {
+            let mut held = held_of(values);
+            for subscript in &shaped.subscripts {
+                held = self.subscripted(held, subscript)?;
+            }
+            values = self.set_or_empty(held, &shaped.of, quoted)?;
+        }
+        for step in &shaped.steps {
+            values = self.step(values, step, shaped)?;
+        }
+        if shaped.is_counted {
+            return Ok(Came { values: Values::One(self.counted(&values)), is_separate });
+        }
+        let splits = shaped.find(|flag| if let Flag::Split(text) = flag { Some(&text[..]) } else { None });
+        let is_one = mode != Mode::Fields;
+        if separator.is_some() || splits.is_some() || shaped.is_split || is_one {
+            values = self.joined(values, separator)?;
+        }
+        let splits_at_blanks = shaped.is_split && splits.is_none();
+        if (splits.is_some() || splits_at_blanks) && !is_one {
+            values = self.parted(&values, splits, quoted.then_some(is_separate))?;
+        }
+        let values = self.by_flags(values, shaped)?;
+        Ok(Came { values, is_separate })
+    }
+
+    /// What it is of, and how many subscripts are taken in by that.
+    fn held_by(&mut self, shaped: &Shaped, quoted: bool) -> Expanded<(Held, usize)> {
+        match &shaped.of {
+            Of::Nothing => Ok((Held::Unset, 0)),
+            Of::Name(name) if shaped.has(&Flag::Keys) || shaped.has(&Flag::Values) => {
+                let in_any_order = shaped.is_counted || shaped.flags.iter().any(|flag| matches!(flag, Flag::Sorted(_)));
+                if !shaped.subscripts.is_empty() {
+                    return Err(self.doubt(OWN_SHAPE));
+                }
+                let asked = (shaped.has(&Flag::Keys), shaped.has(&Flag::Values));
+                Ok((self.table_words(name, asked, in_any_order)?, 0))
+            }
+            Of::Name(name) => {
+                // What a table says by a key.
+                if let Some(Subscript::At(key)) = shaped.subscripts.first()
+                    && let Some(found) = self.by_key(name, key)
+                {
+                    return Ok((found?, 1));
+                }
+                let change = if shaped.is_counted { Change::Length } else { Change::None };
+                let parameter = Parameter { name: name.clone(), key: None, change };
+                if name == "0" {
+                    return Ok((self.own_name(), 0));
+                }
+                Ok((self.parameter_content(&parameter)?, 0))
+            }
+            Of::Inner(part) => Ok((held_of(self.inner_values(part, quoted)?), 0)),
+        }
+    }
+
+    /// What one within another comes to.
+    fn inner_values(&mut self, part: &Part, quoted: bool) -> Expanded<Values> {
+        match part {
+            Part::Double(parts) => {
+                let [part] = &parts[..] else { return Err(self.doubt(OWN_SHAPE)) };
+                self.inner_values(part, true)
+            }
+            Part::Shaped(inner) => self.shaped(inner, quoted, Mode::Fields).map(|came| came.values),
+            Part::Parameter(parameter) => {
+                let values = self.parameter(parameter, quoted, Mode::One)?;
+                let is_all = parameter.name == "@" || parameter.key.is_some();
+                if quoted && !is_all { self.joined(values, None) } else { Ok(values) }
+            }
+            Part::Output(commands) => {
+                let value = self.output(commands);
+                if quoted {
+                    return Ok(Values::One(value));
+                }
+                self.parted(&Values::One(value), None, None)
+            }
+            Part::Sum(parts) => Ok(Values::One(self.sum_value(parts))),
+            Part::Unfollowed(why) => {
+                let doubt = self.doubt(why);
+                if *why == ODD_SHAPE {
+                    self.refuse_perhaps(&doubt);
+                }
+                Err(doubt)
+            }
+            _ => Err(self.doubt(OWN_SHAPE)),
+        }
+    }
+
+    /// What a parameter is called that holds the name of another: its value.
+    fn named_by(&mut self, held: &Held, shaped: &Shaped) -> Expanded<Held> {
+        let is_plain = |name: &Bytes| crate::reader::is_portable(name);
+        match held {
+            Held::One(Val::Known(name)) if is_plain(name) && (matches!(shaped.of, Of::Name(_)) || shaped.steps.is_empty()) => {
+                self.parameter_content(&Parameter { name: name.clone(), key: None, change: Change::None })
+            }
+            _ => Err(self.doubt("a name that a value names")),
+        }
+    }
+
+    /// Makes what stands instead, where something is to.
+    fn instead_of(&mut self, held: Held, shaped: &Shaped, quoted: bool) -> Expanded<Held> {
+        let Some(Step::Change(Change::Instead(sign, colon, word))) = shaped.steps.first() else { return Ok(held) };
+        let sets = matches!(sign, b'=' | b':');
+        let name = match &shaped.of {
+            Of::Name(name) if shaped.subscripts.is_empty() => name.clone(),
+            _ if sets => return Err(self.doubt(OWN_SHAPE)),
+            _ => Bytes::from_static(b"_"),
+        };
+        // Of an inner one that comes to nothing, it is not told whether it was set.
+        if !*colon && matches!(shaped.of, Of::Inner(_)) {
+            return Err(self.doubt(OWN_SHAPE));
+        }
+        let brings_words = |part: &Part| match part {
+            Part::Output(_) | Part::Shaped(_) => true,
+            Part::Parameter(p) => {
+                matches!(self.content_of(&p.name), Content::Array(_)) || b"@*".contains(p.name.first().unwrap_or(&b' '))
+            }
+            _ => false,
+        };
+        if !quoted && word.parts.iter().any(brings_words) {
+            // Words that come of it are one only where they are asked to be.
+            if word.parts.len() > 1 || sets {
+                return Err(self.doubt(OWN_SHAPE));
+            }
+        }
+        let parameter = Parameter { name, key: None, change: Change::None };
+        self.instead(&parameter, held, (*sign, *colon), word, (quoted, Mode::Fields)).map(held_of)
+    }
+
+    /// What is not set is empty; with `set -u` that is an error.
+    fn set_or_empty(&mut self, held: Held, of: &Of, quoted: bool) -> Expanded<Values> {
+        let may_be_unset = matches!(held, Held::Unset | Held::Perhaps(_));
+        if may_be_unset && *of != Of::Nothing && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false)) {
+            const WHY: &str = "with «set -u» a name that is not set ends the shell";
+            self.fail_perhaps(WHY);
+            return Err(self.doubt(WHY));
+        }
+        match held {
+            Held::Unset => Ok(Values::One(Val::of(b""))),
+            Held::One(value) => Ok(Values::One(value)),
+            Held::Perhaps(value) => {
+                let doubt = self.doubt("whether the name is set is not known");
+                Ok(Values::One(Val::of(b"").join(&value, &doubt)))
+            }
+            Held::Many(values) => Ok(Values::Many(values)),
+            Held::Unknown(doubt) if quoted => Ok(Values::One(Val::Unknown(doubt))),
+            Held::Unknown(doubt) => Err(doubt),
+        }
+    }
+
+    /// Items as one text, with what the flag says between them or the first of IFS.
+    pub(in super::super) fn joined(&mut self, values: Values, separator: Option<&Vec<u8>>) -> Expanded<Values> {
+        let items = match values {
+            Values::Many(items) => items,
+            one => return Ok(one),
+        };
+        let between = match separator {
+            Some(text) => text.clone(),
+            None => self.first_separator()?.into_iter().collect(),
+        };
+        let known: Option<Vec<Bytes>> = items.iter().map(|v| v.known().cloned()).collect();
+        Ok(Values::One(match known {
+            Some(items) => Val::of(items.join(&between[..])),
+            None => Val::Unknown(self.doubt("an item of the list is not known")),
+        }))
+    }
+
+    /// How many items there are, or how long the text is.
+    fn counted(&mut self, values: &Values) -> Val {
+        match values {
+            Values::Many(items) => Val::of(items.len().to_string()),
+            Values::One(value) => self.changed(value.clone(), &Change::Length),
+        }
+    }
+
+    /// A text as parts between separators, or between blanks; in quotes, `Some` says whether each part stays a word.
+    fn parted(&mut self, values: &Values, separator: Option<&[u8]>, in_quotes: Option<bool>) -> Expanded<Values> {
+        let text = match values {
+            Values::One(Val::Known(text)) => text.clone(),
+            Values::One(Val::Unknown(doubt)) => return Err(doubt.clone()),
+            Values::Many(_) => return Err(self.doubt("a list that is split")),
+        };
+        let Some(separator) = separator else {
+            let is_usual = self.separators()?.is_none_or(|bytes| b" \t\n".iter().all(|b| bytes.contains(b)) && bytes.len() <= 4);
+            let has_ends = text.is_empty() || text.trim_ascii().len() != text.len();
+            if !is_usual || text.contains(&0) || in_quotes.is_some() && has_ends {
+                return Err(self.doubt("words between separators of one's own"));
+            }
+            let words = text.split(|b| b" \t\n".contains(b)).filter(|word| !word.is_empty());
+            return Ok(Values::Many(words.map(Val::of).collect()));
+        };
+        let mut out = Vec::new();
+        let mut rest: &[u8] = &text;
+        while let Some(at) = memchr::memmem::find(rest, separator) {
+            out.push(rest.get(..at).unwrap_or_default());
+            rest = rest.get(at + separator.len()..).unwrap_or_default();
+        }
+        out.push(rest);
+        self.steps.count(out.len());
+        // Unless each is to stay a word, what is empty is none; at the ends in quotes it is not that simple.
+        match in_quotes {
+            Some(true) => {}
+            Some(false) if out.first().is_some_and(|t| t.is_empty()) || out.last().is_some_and(|t| t.is_empty()) => {
+                return Err(self.doubt("a text that is split"));
+            }
+            _ => out.retain(|t| !t.is_empty()),
+        }
+        Ok(Values::Many(out.into_iter().map(Val::of).collect()))
+    }
+
+    /// Does one thing to each word.
+    fn step(&mut self, values: Values, step: &Step, shaped: &Shaped) -> Expanded<Values> {
+        if let Step::Filter(word) = step {
+            return self.filtered(values, word, shaped.has(&Flag::Matched));
+        }
+        let is_cut = matches!(step, Step::Change(Change::Trim(..) | Change::Replace(..)));
+        let is_odd = is_cut && (shaped.has(&Flag::Matched) || shaped.has(&Flag::Anywhere));
+        let mut each = |value: Val| match step {
+            // Was done where it was seen whether the name is set.
+            Step::Change(Change::Instead(..)) => value,
+            Step::Change(change) if is_odd => self.cut_by(&value, change, shaped),
+            Step::Change(change) => self.changed(value, change),
+            Step::Swap(from, to, is_all) => match value {
+                Val::Known(text) => Val::Known(swapped(&text, from, to, *is_all)),
+                unknown => unknown,
+            },
+            Step::Whole(follows) => self.whole_path(value, *follows),
+            Step::Filter(_) => value,
+        };
+        Ok(match (values, step) {
+            (Values::Many(items), Step::Change(change @ Change::Slice(..))) => {
+                let is_positional = matches!(&shaped.of, Of::Name(name) if matches!(&name[..], b"@" | b"*"));
+                Values::Many(self.slice(items, change, is_positional)?)
+            }
+            (Values::Many(items), _) => Values::Many(items.into_iter().map(each).collect()),
+            (Values::One(value), _) => Values::One(each(value)),
+        })
+    }
+
+    /// The words that do not match a pattern, or those that do.
+    fn filtered(&mut self, values: Values, word: &Word, keeps_matches: bool) -> Expanded<Values> {
+        let doubt = self.doubt("a pattern of another kind");
+        let pattern = self.pattern_of(word).ok_or_else(|| doubt.clone())?;
+        let keeps = |value: &Val| match value {
+            Val::Known(text) => pattern.matches(text).map(|is_match| is_match == keeps_matches).map_err(|_| doubt.clone()),
+            Val::Unknown(doubt) => Err(doubt.clone()),
+        };
+        match values {
+            Values::One(value) => match keeps(&value) {
+                Ok(true) => Ok(Values::One(value)),
+                Ok(false) => Ok(Values::One(Val::of(b""))),
+                Err(doubt) => Ok(Values::One(Val::Unknown(doubt))),
+            },
+            Values::Many(items) => {
+                let mut out = Vec::new();
+                for item in items {
+                    if keeps(&item)? {
+                        out.push(item);
+                    }
+                }
+                Ok(Values::Many(out))
+            }
+        }
+    }
+
+    /// `(M)` and `(S)` of what is cut off.
+    fn cut_by(&mut self, value: &Val, change: &Change, shaped: &Shaped) -> Val {
+        let odd = Val::Unknown(self.doubt("a pattern of another kind"));
+        let (Change::Trim(at_end, longest, word), Val::Known(text)) = (change, value) else { return odd };
+        let Some(pattern) = self.pattern_of(word) else { return odd };
+        let found = if shaped.has(&Flag::Anywhere) {
+            if !text.is_ascii() || text.len() > 2000 {
+                return odd;
+            }
+            let mut begins: Vec<usize> = (0..text.len()).collect();
+            if *at_end {
+                begins.reverse();
+            }
+            let part =
+                |from: &usize| pattern.part(text.get(*from..)?, false, *longest).ok()?.map(|length| (*from, from + length));
+            begins.iter().find_map(part)
+        } else {
+            match pattern.part(text, *at_end, *longest) {
+                Ok(Some(length)) if *at_end => Some((text.len() - length, text.len())),
+                Ok(found) => found.map(|length| (0, length)),
+                Err(_) => return odd,
+            }
+        };
+        Val::of(match (found, shaped.has(&Flag::Matched)) {
+            (Some((from, to)), true) => text.get(from..to).unwrap_or_default().to_vec(),
+            (Some((from, to)), false) => [text.get(..from).unwrap_or_default(), text.get(to..).unwrap_or_default()].concat(),
+            (None, true) => Vec::new(),
+            (None, false) => text.to_vec(),
+        })
+    }
+
+    /// `:a`, `:A`: a path from the root on, in the second case past all links.
+    fn whole_path(&mut self, value: Val, follows: bool) -> Val {
+        let Val::Known(text) = &value else { return value };
+        let full = if text.is_empty() { None } else { self.full(text) };
+        let found = match full {
+            Some(path) if follows => self.ground.files.real_path(&path),
+            // Without links only where nothing is to be taken out.
+            Some(path) => {
+                let is_odd = |part: &[u8]| part.is_empty() || part == b"." || part == b"..";
+                (!path.split(|b| *b == b'/').skip(1).any(is_odd)).then_some(path)
+            }
+            None => None,
+        };
+        found.map_or_else(|| Val::Unknown(self.doubt("a modifier of zsh's")), Val::Known)
+    }
+
+    /// The file that runs, as zsh calls it at its outermost level (its option `function_argzero`).
+    fn own_name(&mut self) -> Held {
+        if self.is_in_function() || self.live.as_ref().is_none_or(|s| s.scopes.iter().any(|s| s.positional.is_some())) {
+            return Held::One(Val::Unknown(Doubt::filled("the shell's own name")));
+        }
+        match self.own_file() {
+            Held::One(value) => Held::One(value),
+            _ => Held::One(Val::Unknown(Doubt::filled("the shell's own name"))),
+        }
+    }
+
+    /// What signs of prompts stand for.
+    pub(super) fn prompt(&mut self, text: &Bytes) -> Val {
+        let unknown = Val::Unknown(self.doubt("a prompt's sign"));
+        let mut out = Vec::new();
+        let mut rest: &[u8] = text;
+        while let Some(at) = memchr::memchr(b'%', rest) {
+            out.extend_from_slice(rest.get(..at).unwrap_or_default());
+            let held = match rest.get(at + 1) {
+                Some(b'%') => Held::One(Val::of(b"%")),
+                Some(b'n') => {
+                    let name = Parameter { name: Bytes::from_static(b"USERNAME"), key: None, change: Change::None };
+                    self.parameter_content(&name).unwrap_or(Held::Unset)
+                }
+                // The file that the text stands in, and what runs it.
+                Some(b'x') => self.own_file(),
+                Some(b'N') => self.own_name(),
+                _ => Held::Unset,
+            };
+            let Held::One(Val::Known(value)) = held else { return unknown };
+            out.extend_from_slice(&value);
+            rest = rest.get(at + 2..).unwrap_or_default();
+        }
+        out.extend_from_slice(rest);
+        // `!` has a meaning there by an option.
+        if out.contains(&b'!') { unknown } else { Val::Known(out.into()) }
+    }
+
+    /// What a table of the shell's says by a key; `None` if a name is none.
+    fn by_key(&mut self, name: &[u8], key: &[Part]) -> Option<Expanded<Held>> {
+        if let Some(table) = self.table(name) {
+            return Some(self.table_item(&table, key));
+        }
+        if name != b"commands" || self.live.as_ref().is_none_or(|s| s.vars.get(name).is_some()) {
+            return None;
+        }
+        let Val::Known(key) = self.one(key, Mode::One) else { return Some(Err(self.doubt("a key that is not known"))) };
+        Some(self.find_program(&key).map(|found| found.map_or(Held::Unset, |path| Held::One(Val::Known(path)))))
+    }
+
+    /// Takes a pattern apart.
+    pub(super) fn pattern_of(&mut self, word: &Word) -> Option<Pattern> {
+        debug_assert!(self.dialect == Dialect::Zsh);
+        let (bytes, quoted) = self.pattern_text(word).ok()?;
+        let groups = self.groups(&bytes, false).ok()?;
+        Pattern::new(&bytes, &quoted, groups).ok()
+    }
+}
+
+fn held_of(values: Values) -> Held {
+    match values {
+        Values::One(value) => Held::One(value),
+        Values::Many(values) => Held::Many(values),
+    }
+}
+
+/// A text with another in the place of a third.
+fn swapped(text: &Bytes, from: &[u8], to: &[u8], is_all: bool) -> Bytes {
+    let mut out = Vec::new();
+    let mut rest: &[u8] = text;
+    while let Some(at) = memchr::memmem::find(rest, from) {
+        out.extend_from_slice(rest.get(..at).unwrap_or_default());
+        out.extend_from_slice(to);
+        rest = rest.get(at + from.len()..).unwrap_or_default();
+        if !is_all {
+            break;
+        }
+    }
+    out.extend_from_slice(rest);
+    out.into()
+}
+
+/// What stays a doubt of the same kind where it is about something else.
+pub(super) fn unknown(doubt: &Arc<Doubt>) -> Val {
+    Val::Unknown(doubt.clone())
+}
