@@ -192,6 +192,15 @@ const KORN: &[&str] = &[
     "print -r -- x >/dev/null; S",
 ];
 const BASH: &[&str] = &[
+    "declare -A T=([one]=V [b]=2); export N=${T[one]} M=${#T[@]}; [[ -v T[b] ]] && S",
+    "declare -A T; T[o]=V; T[$A]=x; unset 'T[o]'; export N=\"${!T[*]}${T[one]}\" M=${T[o]-gone}",
+    "l=(a 'b c' d V); export N=\"${l[*]:1:2}\"; for i in \"${l[@]: -2}\"; do M=$M.$i; done; export M",
+    "set -- a b 'c d'; N=\"${*:2}\"; for i in \"${@:2:1}\"; do M=$i; done; export N M",
+    "for i in {a..c} {3..1} {01..03..2}; do N=$N$i; done; export N",
+    "N=$(echo V:V | tr : '\\n' | sort -u | head -n 1); M=$(echo V | sed 's/o/0/g;s/^t//'); export N M",
+    "N=$(echo \"V:a:V\" | awk -v RS=: -v ORS=: '!s[$0]++' | sed 's/:*$//'); export N",
+    "N=$(seq -s, 3); M=$(printf '%03d|%-4s|%.2s' 7 V V); export N M",
+    "N=$(type -t f true if id nope); M=$(type -t f); export N M",
     "declare -x N=V",
     "declare N=V",
     "export -n N",
@@ -214,6 +223,14 @@ const BASH: &[&str] = &[
     "N=\"$(cd -P / && pwd)\"",
 ];
 const ZSH: &[&str] = &[
+    "l=(V V o); export N=$#l; for i in V; do M=\"$M-$i\"; done; export M",
+    "l=(one 'b c' '' b one); N=(V); export M=\"$#N:${(j:|:)N}\"",
+    "l=(/usr/bin ~/x b); export N=V M=V",
+    "set -- one two b; for i in V; do N=$N.$i; done; l=(V); export N M=$#l",
+    "typeset -A T; T=(one 1 b V); export N=$T[b] M=${#T}; (( $+T[one] )) && S",
+    "typeset -A T; T[o]=V; unset 'T[b]'; export N=\"${(k)T}=${(v)T}\" M=${T[o]}; T[b]=2; export M=${T[b]}${#T}",
+    "l=(x${^path}y V); export N=\"${(F)l}\"",
+    "[[ V == V ]] && S; case V in V) S ;; esac",
     "path=(/z $path)",
     "typeset -gx N=V",
     "N=(x y); M=\"$N\"",
@@ -336,6 +353,62 @@ const FISH: &[&str] = &[
     "set -lx N V; function f; set -gx M \"$N\"; set N in; end; f",
 ];
 
+/// A parameter as zsh alone writes it.
+fn shaped(dice: &mut Dice, depth: usize) -> String {
+    const FLAGS: &[&str] = &[
+        "", "", "", "@", "U", "L", "C", "j.:.", "j:, :", "s.:.", "s: :", "f", "F", "u", "o", "O", "Oa", "M", "S", "MS", "q",
+        "qq", "Q", "P", "k", "v", "l:5::-:", "r:4:", "@s.:.", "@f", "us.:.", "os:o:", "j.-.s.o.", "%", "e", "M@", "pj:\\n:",
+        "ps:\\n:",
+    ];
+    const MARKS: &[&str] = &["", "", "", "", "=", "^", "~", "#"];
+    const SUBSCRIPTS: &[&str] = &[
+        "", "", "", "", "[1]", "[-1]", "[2,3]", "[2,-1]", "[-2,-1]", "[@]", "[*]", "[0]", "[9]", "[(r)o*]", "[(R)*e]", "[(i)b]",
+        "[(I)b]", "[(re)b]", "[(Ie)zz]", "[1][2]", "[$#N]", "[1,2][1]",
+    ];
+    const STEPS: &[&str] = &[
+        "",
+        "",
+        "",
+        "",
+        ":-none",
+        ":+some",
+        "#o",
+        "##*[:/]",
+        "%e",
+        "%%:*",
+        "/o/0",
+        "//[a-n]/x",
+        "/#/y",
+        "/%/z",
+        ":#o*",
+        ":#*:*",
+        ":t",
+        ":h",
+        ":r",
+        ":e",
+        ":t:r",
+        ":s/o/xx/",
+        ":gs/e/E/",
+        ":1",
+        ":1:2",
+        ":l",
+        ":u",
+        "-plain",
+        ":h:t",
+    ];
+    const LISTS: &[&str] = &["A", "LIST", "path", "B", "PIER", "l", "M", "N", "T", "1", "@", "*"];
+    let flags = dice.one(FLAGS);
+    let flags = if flags.is_empty() { String::new() } else { format!("({flags})") };
+    let of = match dice.roll(6) {
+        0 if depth < 2 => shaped(dice, depth + 1).trim_matches('"').to_owned(),
+        1 if depth < 2 => format!("\"{}\"", shaped(dice, depth + 1).trim_matches('"')),
+        2 if depth < 2 => "$(echo one /a:b)".to_owned(),
+        _ => dice.one(LISTS).to_owned(),
+    };
+    let out = format!("${{{flags}{}{of}{}{}}}", dice.one(MARKS), dice.one(SUBSCRIPTS), dice.one(STEPS));
+    if dice.roll(2) == 0 { format!("\"{out}\"") } else { out }
+}
+
 fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
     let lists: Vec<&[&str]> = match shell {
         "fish" => vec![FISH],
@@ -364,7 +437,8 @@ fn statement(dice: &mut Dice, shell: &str, depth: usize) -> String {
                     _ => vec![VALUES],
                 };
                 let list = values[dice.roll(values.len())];
-                let value = dice.one(list);
+                let shaped = if shell == "zsh" && dice.roll(3) == 0 { shaped(dice, 0) } else { String::new() };
+                let value = if shaped.is_empty() { dice.one(list) } else { &shaped };
                 // Within quotes a plain word stands for it.
                 let in_quotes = template.contains("eval") || bytes.get(at.wrapping_sub(1)) == Some(&'"');
                 out.push_str(if in_quotes { "plain" } else { value });

@@ -85,7 +85,12 @@ impl Machine<'_> {
                     let Some(Val::Known(name)) = arguments.get(options).cloned() else {
                         return self.fog("a variable is set whose name is not known");
                     };
-                    let text = Val::Unknown(self.doubt("what a command prints"));
+                    // Without its end of a line.
+                    let rest: Option<Vec<Bytes>> = arguments.iter().skip(options + 1).map(|a| a.known().cloned()).collect();
+                    let is_plain = matches!(arguments.first(), Some(Val::Known(option)) if option == "-v" && options == 1);
+                    let text = rest.filter(|_| is_plain).and_then(|rest| super::printing::printed(&rest, self.dialect));
+                    let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
+                    let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
                     self.assign(&name, Content::Set(text), None);
                     return self.set_status(0);
                 }
@@ -118,10 +123,10 @@ impl Machine<'_> {
             b"shopt" if self.dialect == Dialect::Bash => self.shopt(known.as_deref()),
             b"setopt" | b"unsetopt" if self.dialect == Dialect::Zsh => self.setopt(name == b"setopt", known.as_deref()),
             b"emulate" if self.dialect == Dialect::Zsh => match known.as_deref() {
-                Some([mode, flag, text]) if mode == "sh" && flag == "-c" => {
+                Some([mode, flag, text]) if (mode == "sh" || mode == "zsh") && flag == "-c" => {
                     // Options are as they are by default meanwhile.
                     let outer = self.live.as_mut().map(|s| std::mem::take(&mut s.options));
-                    let as_sh = std::mem::replace(&mut self.as_sh, true);
+                    let as_sh = std::mem::replace(&mut self.as_sh, mode == "sh");
                     self.evaluate(&text.clone());
                     self.as_sh = as_sh;
                     if let (Some(state), Some(outer)) = (&mut self.live, outer) {

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use bytes::Bytes;
 use smallvec::smallvec;
 
 use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
@@ -114,8 +115,27 @@ impl Parser<'_> {
                         return self.trouble("a parenthesis is not closed");
                     }
                 }
+                // There several may share a body.
+                let mut others = Vec::new();
+                while self.dialect == Dialect::Zsh && self.peek().is_some_and(is_name_start) {
+                    let from = self.at;
+                    while self.peek().is_some_and(|b| is_name(b) || b == b'-') {
+                        self.at += 1;
+                    }
+                    others.push(self.text.get(from..self.at).unwrap_or_default().to_vec());
+                    self.blanks();
+                }
                 let command = self.function(name, from, true)?;
-                return Ok(command.kind);
+                let Kind::Function(_, body, _) = &command.kind else { return Ok(command.kind) };
+                if others.is_empty() {
+                    return Ok(command.kind);
+                }
+                let each = others.into_iter().map(|name| {
+                    let kind = Kind::Function(name, Arc::clone(body), true);
+                    item_of(Command { kind, ..command.clone() })
+                });
+                let items = std::iter::once(item_of(command.clone())).chain(each).collect();
+                return Ok(Kind::Group(List { items }));
             }
             if self.dialect == Dialect::Zsh && self.take_word(b"repeat") {
                 self.blanks();
@@ -124,18 +144,31 @@ impl Parser<'_> {
                 self.take(b";");
                 return Ok(Kind::Repeat(Box::new(count), self.loop_body()?));
             }
-            for (word, why) in [
-                (&b"select"[..], "a menu that waits for a choice"),
-                (b"coproc", "a process beside the shell"),
-                (b"foreach", "a loop of zsh's own"),
-            ] {
-                let is_here = self.dialect == Dialect::Zsh || matches!(word, b"select" | b"coproc");
+            if self.take_word(b"select") {
+                return self.menu();
+            }
+            for (word, why) in [(&b"coproc"[..], "a process beside the shell"), (b"foreach", "a loop of zsh's own")] {
+                let is_here = self.dialect == Dialect::Zsh || word == b"coproc";
                 if is_here && self.is_word(word) {
                     return self.trouble_unfollowed(why);
                 }
             }
         }
         Ok(Kind::Simple(Vec::new(), Vec::new()))
+    }
+
+    /// Takes a menu: it goes round as often as somebody chooses, who is not asked.
+    fn menu(&mut self) -> Parsed<Kind> {
+        let Kind::For(mut names, words, body) = self.for_command()? else {
+            return self.trouble_unfollowed("a menu that waits for a choice");
+        };
+        names.truncate(1);
+        names.push(Bytes::from_static(b"REPLY"));
+        let mut parts = Parts::new();
+        parts.push(Part::Unfollowed("a menu that waits for a choice"));
+        let mut words = words.unwrap_or_default();
+        words.push(Word::new(parts, self.at, self.at));
+        Ok(Kind::For(names, Some(words), body))
     }
 
     pub(super) fn trouble_unfollowed(&self, what: &'static str) -> Parsed<Kind> {
@@ -407,4 +440,10 @@ impl Parser<'_> {
             Ok(Test::Word(first))
         })
     }
+}
+
+/// A command alone.
+fn item_of(command: Command) -> Item {
+    let commands = std::iter::once(command).collect();
+    Item { first: Pipeline { is_negated: false, commands }, rest: Vec::new(), is_background: false }
 }

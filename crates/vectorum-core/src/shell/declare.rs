@@ -406,6 +406,19 @@ impl Machine<'_> {
         {
             let var = state.vars.get_or_insert_with(name, Var::unset);
             var.is_odd = true;
+            // A list that counts becomes no table.
+            if attributes.is_table && self.dialect == Dialect::Bash {
+                let is_list = matches!(var.content, Content::Array(_));
+                let may_be = var.may_be_list || matches!(var.content, Content::Perhaps(_));
+                let doubt = self.doubt("a list that is declared as a table");
+                if is_list {
+                    return self.fail_hard();
+                } else if may_be {
+                    return self.fork(&doubt, Self::fail_hard, |_| {});
+                }
+            }
+            let Some(state) = &mut self.live else { return };
+            let var = state.vars.get_or_insert_with(name, Var::unset);
             if attributes.is_table && matches!(var.content, Content::Unset) && var.exported == Some(false) {
                 var.content = Content::Table(Arc::default());
             }

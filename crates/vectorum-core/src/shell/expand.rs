@@ -23,6 +23,8 @@ pub(super) struct Field {
     unknown: Option<Arc<Doubt>>,
     /// Whether it is there even if it is empty.
     is_there: bool,
+    /// Whether it is there only if what is not known of it is not empty.
+    may_vanish: bool,
 }
 
 impl Field {
@@ -271,6 +273,10 @@ impl Machine<'_> {
         self.nested -= 1;
         done?;
         if mode == Mode::Fields {
+            let may_vanish = fields.iter().find(|f| f.may_vanish && f.text.is_empty()).and_then(|f| f.unknown.clone());
+            if let Some(doubt) = may_vanish {
+                return Err(doubt);
+            }
             fields.retain(|f| f.is_there || !f.text.is_empty());
         }
         Ok(fields)
@@ -469,6 +475,12 @@ impl Machine<'_> {
                     let values = self.parameter(parameter, true, Mode::One)?;
                     let is_list = parameter.name == "@" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"@"));
                     match values {
+                        // How many words a list is that is not known, is not known either.
+                        Values::One(Val::Unknown(doubt))
+                            if is_list && mode == Mode::Fields && parameter.change != Change::Length =>
+                        {
+                            return Err(doubt);
+                        }
                         Values::Many(_) if is_list && mode == Mode::Fields => self.put_quoted(values, mode, fields)?,
                         Values::One(_) => self.put_quoted(values, mode, fields)?,
                         Values::Many(values) => {
@@ -564,6 +576,12 @@ impl Machine<'_> {
                     Some(byte) => last(fields).push(&[byte], false),
                     None => {}
                 }
+            }
+            // One that may be empty is a word or none.
+            if let (Val::Unknown(doubt), Mode::Fields) = (value, mode)
+                && value.is_empty().is_none()
+            {
+                return Err(doubt.clone());
             }
             let looks_like_path = |text: &Bytes| text.iter().any(|b| b"~=".contains(b));
             if is_pattern && value.known().is_none_or(looks_like_path) {
@@ -685,7 +703,9 @@ impl Machine<'_> {
     fn split(&mut self, value: &Val, mode: Mode, fields: &mut Fields) -> Expanded<()> {
         if mode != Mode::Fields || self.is_own_zsh() {
             // In a pattern a parameter's value is text in zsh, a pattern elsewhere.
-            put(last(fields), value, self.is_own_zsh());
+            let field = last(fields);
+            field.may_vanish = mode == Mode::Fields && value.is_empty().is_none() && !field.is_there && field.text.is_empty();
+            put(field, value, self.is_own_zsh());
             if self.is_own_zsh() && mode == Mode::Fields && value.is_empty() == Some(true) {
                 last(fields).is_there = false;
             }

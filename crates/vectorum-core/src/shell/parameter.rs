@@ -158,7 +158,7 @@ impl Machine<'_> {
     /// Whether the items of a list become one text before something is done to them.
     fn is_joined_first(&self, parameter: &Parameter) -> bool {
         let is_all = parameter.name == "@" || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"));
-        self.dialect == Dialect::Zsh && !is_all && !matches!(parameter.change, Change::None | Change::Length)
+        self.dialect == Dialect::Zsh && !is_all && !matches!(parameter.change, Change::None | Change::Length | Change::Slice(..))
     }
 
     /// A part of a list: items are counted from 0, but the positional parameters behind the shell's name.
@@ -456,6 +456,22 @@ impl Machine<'_> {
             if quoted {
                 return Ok(Values::One(m.quoted_text(&word.parts)));
             }
+            // In zsh a list that becomes one text there does so without what is empty.
+            let brings_list = |m: &Self, part: &Part| match part {
+                Part::Shaped(_) => true,
+                Part::Parameter(p) => {
+                    matches!(&p.name[..], b"@" | b"*") || !matches!(m.content_of(&p.name), Content::Set(_) | Content::Unset)
+                }
+                _ => false,
+            };
+            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| brings_list(m, part)) {
+                let doubt = m.doubt("the shell expands this in a way of its own");
+                if sign == b'=' || word.parts.len() > 1 {
+                    return Ok(Values::One(Val::Unknown(doubt)));
+                }
+                let fields = m.expand(&word.parts, Mode::Fields)?;
+                return m.joined(Values::Many(fields.into_iter().map(Field::value).collect()), None);
+            }
             // What stands there is split as if it stood outside, unless the whole is quoted.
             if quoted || matches!(sign, b'=' | b':') || mode != Mode::Fields {
                 // In a value tildes behind colons count there, too; ksh has it otherwise.
@@ -651,6 +667,10 @@ impl Machine<'_> {
             }
             Change::Quote if text.iter().all(|b| b.is_ascii_alphanumeric() || b"/:._-,+@%".contains(b)) => Val::Known(text),
             Change::Quote => odd(self),
+            Change::InQuotes if !text.iter().any(|b| b.is_ascii_control() || b"'\\".contains(b)) && text.is_ascii() => {
+                Val::of([b"'", &text[..], b"'"].concat())
+            }
+            Change::InQuotes => odd(self),
             Change::Parts(letters) => match letters.iter().try_fold(text, |text, letter| modified(&text, *letter)) {
                 Some(text) => Val::Known(text),
                 None => odd(self),

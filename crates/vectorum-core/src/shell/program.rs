@@ -139,15 +139,17 @@ impl Place<'_> {
                 ok(line(real))
             }
             (b"cat", files) if !files.is_empty() && files.iter().all(|f| !f.starts_with(b"-")) => {
-                let mut out = Vec::new();
+                let (mut out, mut status) = (Vec::new(), 0);
                 for file in files {
                     let path = self.full(file)?;
                     match content(self.ground, self.account, &path) {
                         FileContent::Bytes(text) => out.extend_from_slice(&text),
-                        _ => return None,
+                        // It goes on with the others.
+                        FileContent::Missing => status = 1,
+                        FileContent::Denied => return None,
                     }
                 }
-                ok(Val::of(out))
+                Some(Answer { output: Val::of(out), status: Some(status) })
             }
             (b"cat", []) => ok(Val::Known(self.input.clone()?)),
             (b"readlink", [b"-f" | b"-e" | b"-m", path]) | (b"realpath", [path]) => {

@@ -91,6 +91,9 @@ impl Machine<'_> {
                 Content::Set(Val::Unknown(self.doubt("a line that is read in another way")))
             };
             self.assign(&name, content, None);
+            if !is_simple {
+                self.note_may_be_list(&name);
+            }
         } else {
             // What a line that goes on leaves for them is not known either.
             let odd = self.doubt("a line that is read in another way");

@@ -376,6 +376,7 @@ impl Parser<'_> {
             key = Some(inner.double(None)?);
             self.at += close + 1;
         }
+        let has_key = key.is_some();
         let whole = |change| Ok(Part::Parameter(Box::new(Parameter { name, key, change })));
         if self.take(b"}") {
             return whole(change);
@@ -448,6 +449,17 @@ impl Parser<'_> {
                     self.skip_braces(start)?;
                     return whole(Change::Unfollowed("a change of case by a pattern"));
                 }
+            }
+            Some(b'@') if self.dialect == Dialect::Bash && self.peek_at(2) == Some(b'}') && !has_key => {
+                let change = match self.peek_at(1) {
+                    Some(b'U') => Change::Case(true, true),
+                    Some(b'u') => Change::Case(true, false),
+                    Some(b'L') => Change::Case(false, true),
+                    Some(b'Q') => Change::InQuotes,
+                    _ => Change::Unfollowed(ODD_SHAPE),
+                };
+                self.at += 2;
+                change
             }
             _ => {
                 self.skip_braces(start)?;

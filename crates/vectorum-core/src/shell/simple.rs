@@ -3,9 +3,12 @@
 use std::borrow::Cow;
 use std::sync::Arc;
 
+use bytes::Bytes;
+
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;
+use super::parameter::Held;
 use super::state::{Content, Scope, Stands, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -309,6 +312,7 @@ impl Machine<'_> {
             Assigned::Word(word) => {
                 let value = self.assigned_word(word);
                 if let Some(key) = &assignment.key {
+                    let value = if assignment.adds { self.with_more(&assignment.name, key, value) } else { value };
                     return self.put_item(&assignment.name, key, value);
                 }
                 if assignment.adds {
@@ -319,7 +323,14 @@ impl Machine<'_> {
                 }
             }
             // A part of a list is exchanged.
-            Assigned::Array(_) if assignment.key.is_some() => {
+            Assigned::Array(words) if assignment.key.is_some() => {
+                let key = assignment.key.as_deref().unwrap_or_default();
+                if !assignment.adds
+                    && let Ok(new) = self.fields(words)
+                    && let Some(content) = self.exchanged(&assignment.name, key, &new, true)
+                {
+                    return self.assign_to(&assignment.name, content, exported);
+                }
                 if let Some(state) = &mut self.live {
                     state.vars.get_or_insert_with(&assignment.name, Var::unset).may_be_list = true;
                 }
@@ -337,7 +348,16 @@ impl Machine<'_> {
             }
             Assigned::Array(words) => {
                 let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
-                let values = if has_keys { Err(self.doubt("a list with keys")) } else { self.fields(words) };
+                // There a tilde counts behind a colon, too.
+                let is_odd = |p: &Part| matches!(p, Part::Text(t) if [&b":~"[..], b":="].iter().any(|s| memchr::memmem::find(t, s).is_some()));
+                let has_tildes = self.dialect == Dialect::Zsh && words.iter().any(|word| word.parts.iter().any(is_odd));
+                let values = if has_tildes {
+                    Err(self.doubt("the shell expands this in a way of its own"))
+                } else if has_keys {
+                    Err(self.doubt("a list with keys"))
+                } else {
+                    self.fields(words)
+                };
                 match values {
                     Ok(mut values) => {
                         if assignment.adds {
@@ -371,6 +391,18 @@ impl Machine<'_> {
         done
     }
 
+    /// An item of a list or a table with more behind it: `NAME[KEY]+=…`.
+    fn with_more(&mut self, name: &[u8], key: &[Part], more: Val) -> Val {
+        let key = Some(key.to_vec());
+        let held = self.parameter_content(&Parameter { name: Bytes::copy_from_slice(name), key, change: Change::None });
+        let is_number = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
+        match (held, more) {
+            (Ok(Held::Unset), more) if !is_number && self.dialect == Dialect::Bash => more,
+            (Ok(Held::One(Val::Known(old))), Val::Known(more)) if !is_number => Val::of([&old[..], &more].concat()),
+            _ => Val::Unknown(self.doubt("an item of a list")),
+        }
+    }
+
     /// Sets one item of a list.
     fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
         if let Some(table) = self.table(name) {
@@ -378,8 +410,14 @@ impl Machine<'_> {
             let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
             return self.assign(name, content, None);
         }
-        // The key of a table is no number.
+        if let Some(content) = self.exchanged(name, key, std::slice::from_ref(&value), false) {
+            return self.assign(name, content, None);
+        }
+        // The key of a table is no number, and none is empty in bash.
         let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
+        if is_odd && self.dialect == Dialect::Bash {
+            let _ = self.table_key(key);
+        }
         let index = if is_odd { None } else { self.sum(key).ok() };
         // There they are counted from 1.
         let first = i64::from(self.dialect == Dialect::Zsh);

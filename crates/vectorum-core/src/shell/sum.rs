@@ -47,8 +47,33 @@ impl Machine<'_> {
     pub(super) fn sum_value(&mut self, parts: &[Part]) -> Val {
         match self.sum(parts) {
             Ok(number) => Val::of(number.to_string()),
-            Err(doubt) => Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(*doubt).clone() })),
+            Err(doubt) => {
+                if self.dialect == Dialect::Bash && self.live.is_some() && self.may_be_no_number(parts) {
+                    self.fork(&doubt, Self::fail_hard, |_| {});
+                }
+                Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(*doubt).clone() }))
+            }
         }
+    }
+
+    /// Whether a name in an expression holds a text that is not known, and may be no expression. There it gives up a line
+    /// only; elsewhere, where all that follows would hang on it, that is not followed.
+    fn may_be_no_number(&self, parts: &[Part]) -> bool {
+        let is_text = |name: &[u8]| {
+            let is_number = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
+            let content = self.content_of(name);
+            let is_unknown =
+                matches!(&content, Content::Set(Val::Unknown(d)) | Content::Perhaps(Val::Unknown(d)) if d.could_be.is_empty());
+            is_unknown && !is_number && !self.is_special(name)
+        };
+        parts.iter().any(|part| match part {
+            Part::Text(text) | Part::Quoted(text) => {
+                let words = text.split(|b| !b.is_ascii_alphanumeric() && *b != b'_');
+                words.filter(|word| word.first().is_some_and(|b| !b.is_ascii_digit())).any(is_text)
+            }
+            Part::Parameter(parameter) => is_text(&parameter.name),
+            _ => false,
+        })
     }
 
     /// The value of an expression.
@@ -310,8 +335,7 @@ impl Sum<'_, '_> {
     /// Sets a name to a number.
     fn put(&mut self, name: &[u8], number: i64) -> Result<(), Arc<Doubt>> {
         // zsh makes a number of a name that was not set, or was a list.
-        let is_new =
-            self.machine.dialect == Dialect::Zsh && matches!(self.machine.content_of(name), Content::Unset | Content::Array(_));
+        let is_new = self.machine.dialect == Dialect::Zsh && !matches!(self.machine.content_of(name), Content::Set(_));
         if is_new && !self.is_idle {
             self.machine.doubt_number(name);
         }

@@ -335,6 +335,8 @@ pub enum Change {
     Case(bool, bool),
     /// `:q` of zsh: quoted.
     Quote,
+    /// `@Q` of bash: in single quotes.
+    InQuotes,
     /// `:h`, `:t`, `:r`, `:e`, `:l`, `:u` of zsh, one after the other.
     Parts(Vec<u8>),
     /// `${+NAME}` of zsh: whether it is set; of a table, whether it has the key.

@@ -37,8 +37,19 @@ impl Machine<'_> {
     /// The word that a key is.
     pub(super) fn table_key(&mut self, key: &[Part]) -> Expanded<Bytes> {
         match self.one(key, Mode::One) {
+            // bash has no key that is empty.
+            Val::Known(key) if key.is_empty() && self.dialect == Dialect::Bash => {
+                let doubt = self.doubt("an empty key of a table");
+                self.fork(&doubt, Self::fail_hard, |_| {});
+                Err(doubt)
+            }
             Val::Known(key) => Ok(key),
-            Val::Unknown(doubt) => Err(doubt),
+            Val::Unknown(doubt) => {
+                if self.dialect == Dialect::Bash && !doubt.is_filled {
+                    self.fork(&doubt, Self::fail_hard, |_| {});
+                }
+                Err(doubt)
+            }
         }
     }
 
@@ -111,6 +122,10 @@ impl Machine<'_> {
             return None;
         }
         let value = rest.get(close + 2..)?;
+        // Which tildes count there is each shell's own affair.
+        if value.contains(&b'~') {
+            return None;
+        }
         let mut parts = Parts::new();
         if !value.is_empty() {
             parts.push(Part::Text(Text::of(value)));

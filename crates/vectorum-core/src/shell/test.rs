@@ -1,9 +1,13 @@
 //! Conditions: `test`, `[` and `[[ ]]`.
 
+use std::sync::Arc;
+
+use bytes::Bytes;
+
 use super::machine::Machine;
 use super::state::Content;
 use super::syntax::*;
-use super::value::{Maybe, Val};
+use super::value::{Doubt, Maybe, Val};
 use crate::host_view::{Kind as FileKind, Want};
 
 impl Machine<'_> {
@@ -28,11 +32,9 @@ impl Machine<'_> {
                         Ok(compared(operator, left, right))
                     }
                     b"=~" => {
-                        let answer = self.expression(&value, right);
-                        if self.dialect == Dialect::Zsh && answer != Ok(false) {
-                            self.may_have_found();
-                        }
-                        answer
+                        let found = self.expression(&value, right);
+                        self.keep_found(&found);
+                        found.map(|found| !matches!(found, Found::Nothing))
                     }
                     operator => {
                         let right = self.one_word(right)?;
@@ -61,7 +63,7 @@ impl Machine<'_> {
     }
 
     /// A regular expression (POSIX extended): told only where it has the same meaning everywhere.
-    fn expression(&mut self, value: &Val, word: &Word) -> Maybe {
+    fn expression(&mut self, value: &Val, word: &Word) -> Result<Found, Arc<Doubt>> {
         let odd = self.doubt("a regular expression");
         let (text, quoted) = self.pattern_text(word)?;
         let Val::Known(value) = value else { return Err(odd) };
@@ -86,8 +88,45 @@ impl Machine<'_> {
         else {
             return Err(odd);
         };
-        // What it found is in an array whose items are not followed.
-        Ok(expression.is_match(value))
+        let Some(found) = expression.captures(value) else { return Ok(Found::Nothing) };
+        // With alternatives, or a group that is repeated, the longest match may be another one than the first.
+        let is_sure = !source.contains('|') && ![")*", ")+", ")?"].iter().any(|sign| source.contains(sign));
+        let parts = found.iter().map(|part| value.slice_ref(part.map_or(&b""[..], |part| part.as_bytes())));
+        Ok(if is_sure { Found::Parts(parts.collect()) } else { Found::Something })
+    }
+
+    /// Keeps what an expression found where the shell does: in BASH_REMATCH, or in MATCH and `match`.
+    fn keep_found(&mut self, found: &Result<Found, Arc<Doubt>>) {
+        let unknown = || Content::Perhaps(Val::Unknown(self.doubt("what an expression found")));
+        match (self.dialect, found) {
+            (Dialect::Bash, found) => {
+                let content = match found {
+                    Ok(Found::Nothing) => Content::Array(Arc::default()),
+                    Ok(Found::Parts(parts)) => Content::Array(Arc::new(parts.iter().cloned().map(Val::Known).collect())),
+                    Ok(Found::Something) | Err(_) => unknown(),
+                };
+                let is_lost = matches!(content, Content::Perhaps(_));
+                self.assign(b"BASH_REMATCH", content, Some(false));
+                if is_lost {
+                    self.note_may_be_list(b"BASH_REMATCH");
+                }
+            }
+            (Dialect::Zsh, Ok(Found::Nothing)) => {}
+            (Dialect::Zsh, found) => {
+                self.may_have_found();
+                let Ok(Found::Parts(parts)) = found else { return };
+                if let [whole, groups @ ..] = &parts[..]
+                    && self.live.as_ref().is_some_and(|s| s.option("bashrematch") == Some(false))
+                {
+                    self.assign(b"MATCH", Content::Set(Val::Known(whole.clone())), None);
+                    if !groups.is_empty() {
+                        let groups = groups.iter().cloned().map(Val::Known).collect();
+                        self.assign(b"match", Content::Array(Arc::new(groups)), None);
+                    }
+                }
+            }
+            _ => {}
+        }
     }
 
     fn is_filled(&self, value: &Val) -> Maybe {
@@ -343,6 +382,16 @@ impl Machine<'_> {
             }
         }
     }
+}
+
+/// What an expression finds in a text.
+#[derive(Debug)]
+enum Found {
+    Nothing,
+    /// The whole of it, and its groups.
+    Parts(Vec<Bytes>),
+    /// Something of which more is not known.
+    Something,
 }
 
 fn compared(operator: &[u8], left: i64, right: i64) -> bool {

@@ -12,7 +12,24 @@ use super::value::{Doubt, Val};
 use super::vars::{For, Stored};
 
 /// Names that zsh sets by itself at times, and that may be set to anything.
-const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"match", b"MATCH", b"OPTARG", b"ZLE_RPROMPT_INDENT"];
+const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"OPTARG", b"ZLE_RPROMPT_INDENT"];
+
+/// Names of zsh's that are texts by their nature (zshparam(1)), besides those of the locale.
+const TEXTS: &[&[u8]] = &[
+    b"HOME",
+    b"TERM",
+    b"IFS",
+    b"PS1",
+    b"PS2",
+    b"PS3",
+    b"PS4",
+    b"PROMPT",
+    b"RPS1",
+    b"RPROMPT",
+    b"WORDCHARS",
+    b"NULLCMD",
+    b"LANG",
+];
 
 /// Names of zsh's that take any number.
 const NUMBERS: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"COLUMNS", b"LINES"];
@@ -48,7 +65,6 @@ impl Machine<'_> {
                     | b"BASH_COMMAND"
                     | b"BASH_SUBSHELL"
                     | b"PIPESTATUS"
-                    | b"BASH_REMATCH"
                     | b"_"
                     | b"POSIXLY_CORRECT"
                     | b"BASH_ALIASES"
@@ -93,8 +109,6 @@ impl Machine<'_> {
                     | b"LINES"
                     | b"TTY"
                     | b"TTYIDLE"
-                    | b"match"
-                    | b"MATCH"
                     | b"reply"
                     | b"REPLY"
                     | b"modules"
@@ -283,6 +297,14 @@ impl Machine<'_> {
             return self.assign(tied, joined, exported);
         }
         let is_special = self.is_special(name) && name != "_";
+        // What is a text by its nature takes no list.
+        if self.dialect == Dialect::Zsh
+            && matches!(content, Content::Array(_))
+            && (self.is_tied_text(name) || TEXTS.contains(&&name[..]) || name.starts_with(b"LC_"))
+        {
+            self.fail_hard();
+            return true;
+        }
         let is_free = || {
             FREELY_SET.contains(&&name[..])
                 || NUMBERS.contains(&&name[..]) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value))

@@ -222,6 +222,16 @@ impl Parser<'_> {
                         None => push_run(parts, self.cut(self.at - 1, self.at)),
                     }
                 }
+                // The name of a file with what commands print.
+                b'=' if self.dialect == Dialect::Zsh && parts.is_empty() && self.peek_at(1) == Some(b'(') => {
+                    self.at += 2;
+                    let list = self.whole()?;
+                    self.blanks();
+                    if !self.take(b")") {
+                        return self.trouble("a parenthesis is not closed");
+                    }
+                    parts.push(Part::Channel(Arc::new(Ok(list))));
+                }
                 _ => {
                     let run = self.run(ends_text);
                     push_run(parts, run);

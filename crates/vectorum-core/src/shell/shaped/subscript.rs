@@ -1,9 +1,12 @@
 //! Subscripts (zshparam(1), "Array Subscripts"): items are counted from 1, and from the end where they are negative.
 
+use std::sync::Arc;
+
 use super::super::expand::Expanded;
 use super::super::machine::Machine;
 use super::super::parameter::Held;
 use super::super::pattern::Pattern;
+use super::super::state::Content;
 use super::super::value::Val;
 use super::*;
 
@@ -48,6 +51,50 @@ impl Machine<'_> {
                 })
             }
             Subscript::Search(search, word) => self.searched(held, *search, word),
+        }
+    }
+
+    /// What a list or a text of zsh's becomes where a part of it is exchanged: `NAME[N]=…`, `NAME[N,M]=…`. An end before its
+    /// beginning puts in what is new there. `None` where that is not followed.
+    pub(in super::super) fn exchanged(&mut self, name: &[u8], key: &[Part], new: &[Val], is_list: bool) -> Option<Content> {
+        if !self.is_own_zsh() || self.expands_otherwise() {
+            return None;
+        }
+        let Val::Known(key) = self.one_text(key) else { return None };
+        let number = |text: &[u8]| std::str::from_utf8(text.trim_ascii()).ok()?.parse::<i64>().ok();
+        let (from, to) = match memchr::memchr(b',', &key) {
+            Some(at) => (number(key.get(..at)?)?, number(key.get(at + 1..)?)?),
+            None => (number(&key)?, number(&key)?),
+        };
+        let part = |length: usize| {
+            let length = i64::try_from(length).ok()?;
+            let from = if from < 0 { from + length + 1 } else { from };
+            let to = if to < 0 { to + length + 1 } else { to }.min(length);
+            // Far behind the end a list is filled with empty items.
+            (1..=length + 1000).contains(&from).then_some((from - 1, to.max(from - 1)))
+        };
+        match self.content_of(name) {
+            Content::Unset if is_list => Some(Content::Array(Arc::new(new.to_vec()))).filter(|_| from == 1),
+            Content::Array(items) => {
+                self.steps.count(items.len());
+                let (from, to) = part(items.len())?;
+                let (from, to) = (usize::try_from(from).ok()?, usize::try_from(to).ok()?);
+                let mut all = items.to_vec();
+                if all.len() < from {
+                    all.resize(from, Val::of(b""));
+                }
+                let end = to.min(all.len());
+                all.splice(from..end, new.iter().cloned());
+                Some(Content::Array(Arc::new(all)))
+            }
+            Content::Set(Val::Known(text)) if !is_list && text.is_ascii() => {
+                let [Val::Known(new)] = new else { return None };
+                let (from, to) = part(text.len())?;
+                let place = |at: i64| usize::try_from(at).unwrap_or(0).min(text.len());
+                let (from, to) = (place(from), place(to));
+                Some(Content::Set(Val::of([text.get(..from)?, new, text.get(to..)?].concat())))
+            }
+            _ => None,
         }
     }
 

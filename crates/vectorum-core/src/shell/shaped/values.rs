@@ -34,34 +34,45 @@ impl Machine<'_> {
         let is_separate = shaped.has(&Flag::Separate)
             || matches!(shaped.subscripts.last(), Some(Subscript::All(true)))
             || matches!(&shaped.of, Of::Name(name) if name == "@") && shaped.subscripts.is_empty();
-        let is_inner = matches!(shaped.of, Of::Inner(_));
         let (mut held, taken) = self.held_by(shaped, quoted)?;
-        if !is_inner {
-            for subscript in shaped.subscripts.iter().skip(taken) {
-                held = self.subscripted(held, subscript)?;
+        for subscript in shaped.subscripts.iter().skip(taken) {
+            held = self.subscripted(held, subscript)?;
+        }
+        // What is counted, cut or put instead of what no subscript finds is the shell's own affair.
+        let is_lost = match &held {
+            _ if matches!(shaped.of, Of::Inner(_)) && shaped.is_counted && !shaped.subscripts.is_empty() => true,
+            Held::Unset => shaped.is_counted && !shaped.subscripts.is_empty(),
+            Held::Many(items) => items.is_empty() && matches!(shaped.steps.first(), Some(Step::Change(Change::Instead(..)))),
+            _ => {
+                matches!(shaped.subscripts.last(), Some(Subscript::Search(..)))
+                    && matches!(shaped.steps.first(), Some(Step::Change(Change::Slice(..))))
             }
+        };
+        if is_lost {
+            return Err(self.doubt(OWN_SHAPE));
         }
         if shaped.has(&Flag::Named) {
             held = self.named_by(&held, shaped)?;
         }
         let held = self.instead_of(held, shaped, quoted)?;
         let mut values = self.set_or_empty(held, &shaped.of, quoted)?;
+        if let Some(step @ Step::Change(Change::Slice(..))) = shaped.steps.first() {
+            // It takes items before they become one text.
+            if matches!(shaped.of, Of::Inner(_)) || !shaped.subscripts.is_empty() {
+                return Err(self.doubt(OWN_SHAPE));
+            }
+            values = self.step(values, step, shaped)?;
+        }
         let separator = shaped.find(|flag| if let Flag::Join(text) = flag { Some(text) } else { None });
         if quoted && !is_separate && !shaped.is_counted {
             values = self.joined(values, separator)?;
         }
-        if is_inner {
-            let mut held = held_of(values);
-            for subscript in &shaped.subscripts {
-                held = self.subscripted(held, subscript)?;
-            }
-            values = self.set_or_empty(held, &shaped.of, quoted)?;
-        }
-        for step in &shaped.steps {
+        let is_done = |step: &&Step| matches!(step, Step::Change(Change::Slice(..) | Change::Instead(..)));
+        for step in shaped.steps.iter().filter(|step| !is_done(step)) {
             values = self.step(values, step, shaped)?;
         }
         if shaped.is_counted {
-            return Ok(Came { values: Values::One(self.counted(&values)), is_separate });
+            values = Values::One(self.counted(&values));
         }
         let splits = shaped.find(|flag| if let Flag::Split(text) = flag { Some(&text[..]) } else { None });
         let is_one = mode != Mode::Fields;
@@ -113,11 +124,11 @@ impl Machine<'_> {
                 let [part] = &parts[..] else { return Err(self.doubt(OWN_SHAPE)) };
                 self.inner_values(part, true)
             }
-            Part::Shaped(inner) => self.shaped(inner, quoted, Mode::Fields).map(|came| came.values),
+            Part::Shaped(inner) => Ok(without_empty(self.shaped(inner, quoted, Mode::Fields)?.values, quoted)),
             Part::Parameter(parameter) => {
                 let values = self.parameter(parameter, quoted, Mode::One)?;
                 let is_all = parameter.name == "@" || parameter.key.is_some();
-                if quoted && !is_all { self.joined(values, None) } else { Ok(values) }
+                if quoted && !is_all { self.joined(values, None) } else { Ok(without_empty(values, quoted)) }
             }
             Part::Output(commands) => {
                 let value = self.output(commands);
@@ -239,7 +250,7 @@ impl Machine<'_> {
                 return Err(self.doubt("words between separators of one's own"));
             }
             let words = text.split(|b| b" \t\n".contains(b)).filter(|word| !word.is_empty());
-            return Ok(Values::Many(words.map(Val::of).collect()));
+            return Ok(words_of(words.map(Val::of).collect()));
         };
         let mut out = Vec::new();
         let mut rest: &[u8] = &text;
@@ -257,7 +268,7 @@ impl Machine<'_> {
             }
             _ => out.retain(|t| !t.is_empty()),
         }
-        Ok(Values::Many(out.into_iter().map(Val::of).collect()))
+        Ok(words_of(out.into_iter().map(Val::of).collect()))
     }
 
     /// Does one thing to each word.
@@ -268,8 +279,6 @@ impl Machine<'_> {
         let is_cut = matches!(step, Step::Change(Change::Trim(..) | Change::Replace(..)));
         let is_odd = is_cut && (shaped.has(&Flag::Matched) || shaped.has(&Flag::Anywhere));
         let mut each = |value: Val| match step {
-            // Was done where it was seen whether the name is set.
-            Step::Change(Change::Instead(..)) => value,
             Step::Change(change) if is_odd => self.cut_by(&value, change, shaped),
             Step::Change(change) => self.changed(value, change),
             Step::Swap(from, to, is_all) => match value {
@@ -418,6 +427,23 @@ impl Machine<'_> {
         let (bytes, quoted) = self.pattern_text(word).ok()?;
         let groups = self.groups(&bytes, false).ok()?;
         Pattern::new(&bytes, &quoted, groups).ok()
+    }
+}
+
+/// What a text is split into: of one part it is a text again, no list.
+fn words_of(mut words: Vec<Val>) -> Values {
+    match words.len() {
+        0 => Values::One(Val::of(b"")),
+        1 => Values::One(words.remove(0)),
+        _ => Values::Many(words),
+    }
+}
+
+/// What is left of items that stand without quotes.
+fn without_empty(values: Values, quoted: bool) -> Values {
+    match values {
+        Values::Many(items) if !quoted => Values::Many(items.into_iter().filter(|v| v.is_empty() != Some(true)).collect()),
+        values => values,
     }
 }
 
