@@ -104,6 +104,7 @@ const STATEMENTS: &[&str] = &[
     "set -a; S; set +a",
     "{ S; S; }",
     "( S )",
+    "{ S; } & wait",
     "N=V true",
     "N=V :",
     "! [ -e /none ] && S",

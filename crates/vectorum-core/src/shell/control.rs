@@ -71,9 +71,7 @@ impl Machine<'_> {
             if self.is_spent() {
                 return;
             }
-            if item.is_background && self.dialect == Dialect::Zsh {
-                self.fog("a job of zsh's in the background");
-            } else if item.is_background {
+            if item.is_background {
                 let outer = branch::fork(&mut self.live);
                 self.subshell(|m| m.run_item(item));
                 self.live = outer;

@@ -115,6 +115,8 @@ impl Machine<'_> {
                     (b'a', _) => {}
                     (b'i', true) if self.dialect != Dialect::Dash => attributes.is_number = true,
                     (b'U', true) if self.dialect == Dialect::Zsh => attributes.is_unique = true,
+                    // There it is a number with a point.
+                    (b'F', _) if self.dialect != Dialect::Bash => attributes.is_odd = true,
                     (b'f' | b'F', _) => attributes.is_function = true,
                     (b'T', true) if self.dialect == Dialect::Zsh => is_tied = true,
                     (b'p', _) => attributes.prints = true,
@@ -194,7 +196,15 @@ impl Machine<'_> {
                         }
                         (_, value) => value,
                     };
+                    // The items of a list see the status from before, too.
+                    let after = self.status();
+                    if matches!(assignment.value, Assigned::Array(_)) {
+                        self.put_status(status_before.clone());
+                    }
                     self.declare_assignment(&assignment, value, attributes);
+                    if self.status() == status_before {
+                        self.put_status(after);
+                    }
                 }
                 Declared::Text(text) => self.declare_text(&text, attributes),
             }

@@ -30,6 +30,12 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             vars.set(name, Var { content: Content::Set(value), ..Var::unset() });
         }
     };
+    let perhaps = |vars: &mut Start, name: &str| {
+        if vars.get(name.as_bytes()).is_none() {
+            let value = Val::Unknown(Doubt::new("the shell may set it by itself", None));
+            vars.set(name, Var { content: Content::Perhaps(value), ..Var::unset() });
+        }
+    };
     let exported = |vars: &mut Start, name: &str, value: Val| {
         vars.set(name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
     };
@@ -81,8 +87,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             own(&mut vars, "HOME", Val::Known(account.home.clone()));
             own(&mut vars, "SHELL", Val::Known(account.shell.clone()));
             own(&mut vars, "PS4", Val::of(b"+ "));
-            own(&mut vars, "MAILCHECK", Val::of(b"60"));
             if invocation.is_interactive {
+                own(&mut vars, "MAILCHECK", Val::of(b"60"));
                 for name in ["PS1", "PS2", "HISTFILE", "HISTSIZE", "HISTFILESIZE"] {
                     own(&mut vars, name, filled());
                 }
@@ -151,7 +157,6 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "LINES",
                 "TMPPREFIX",
                 "TIMEFMT",
-                "WATCHFMT",
                 "FUNCNEST",
                 "OPTIND",
                 "MODULE_PATH",
@@ -162,6 +167,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             ] {
                 own(&mut vars, name, Val::Unknown(Doubt::new("the shell sets it by itself", None)));
             }
+            perhaps(&mut vars, "WATCHFMT");
+            own(&mut vars, "WORDCHARS", Val::of(b"*?_-.[]~=/&;!#$%^(){}<>"));
             own(&mut vars, "OSTYPE", system());
             for name in ["ZSH_VERSION", "ZSH_NAME"] {
                 vars.set(name, Var { content: Content::Set(filled()), ..Var::unset() });
@@ -193,9 +200,11 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         }
         Dialect::Ksh => {
             exported(&mut vars, "SHLVL", level);
-            for name in KORN.iter().chain(&["HISTCMD", "FPATH", "SHELL"]) {
+            for name in KORN.iter().chain(&["FPATH", "SHELL", "FCEDIT", "TMOUT", "MAILCHECK", "ENV"]) {
                 own(&mut vars, name, filled());
             }
+            // What these hold, they hold without being set.
+            ["HISTCMD", "JOBMAX"].iter().for_each(|name| perhaps(&mut vars, name));
             if !invocation.is_interactive {
                 vars.remove("PS1");
             }
@@ -205,7 +214,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             vars.set("_AST_FEATURES", Var { content: features, exported: None, ..Var::unset() });
         }
         Dialect::Mksh => {
-            let more = ["USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE"];
+            let more = ["USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE", "TMOUT", "PATHSEP"];
             for name in KORN.iter().chain(&more) {
                 own(&mut vars, name, filled());
             }

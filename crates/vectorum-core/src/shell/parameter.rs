@@ -31,6 +31,11 @@ impl Machine<'_> {
     /// The value of a parameter after what is done to it.
     pub(super) fn parameter(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Values> {
         if let Change::IsSet(key) = &parameter.change {
+            let key = match key.as_deref().map(|key| self.one(key, Mode::One)) {
+                Some(Val::Unknown(doubt)) => return Ok(Values::One(Val::Unknown(doubt))),
+                Some(Val::Known(key)) => Some(key),
+                None => None,
+            };
             return Ok(Values::One(match self.is_set(&parameter.name, key.as_deref()) {
                 Ok(is_set) => Val::of(if is_set { "1" } else { "0" }),
                 Err(doubt) => Val::Unknown(doubt),
@@ -120,6 +125,11 @@ impl Machine<'_> {
                 Change::Length => Ok(Values::One(Val::of(b"0"))),
                 Change::Unfollowed(why) => Ok(Values::One(Val::Unknown(self.doubt(why)))),
                 Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
+                // An empty pattern fits what is not there, but in bash; ksh takes it for something else.
+                Change::Replace(_, b'#' | b'%') if self.dialect != Dialect::Bash => Ok(Values::One(match self.dialect {
+                    Dialect::Ksh => Val::Unknown(self.doubt("a pattern of another kind")),
+                    _ => change(self, Val::of(b"")),
+                })),
                 _ => Ok(Values::One(Val::of(b""))),
             },
             Held::One(value) => Ok(Values::One(change(self, value))),
@@ -233,6 +243,15 @@ impl Machine<'_> {
             });
         }
         Ok(match name {
+            // zsh calls them so, too.
+            b"argv" if self.is_own_zsh() && parameter.key.is_none() => match &state.positional {
+                Ok(values) => Held::Many(values.to_vec()),
+                Err(doubt) => Held::Unknown(doubt.clone()),
+            },
+            b"ARGC" if self.is_own_zsh() && parameter.key.is_none() => match &state.positional {
+                Ok(values) => Held::One(Val::of(values.len().to_string())),
+                Err(doubt) => Held::One(Val::Unknown(doubt.clone())),
+            },
             b"@" | b"*" => match &state.positional {
                 Ok(values) => Held::Many(values.to_vec()),
                 Err(doubt) => Held::Unknown(doubt.clone()),
@@ -346,6 +365,10 @@ impl Machine<'_> {
             },
             (name, Some(key)) => match self.content_of(name) {
                 Content::Table(table) => Ok(table.contains_key(key)),
+                Content::Array(items) if !key.is_empty() && key.iter().all(u8::is_ascii_digit) => {
+                    let place = std::str::from_utf8(key).ok().and_then(|n| n.parse::<usize>().ok());
+                    Ok(place.is_some_and(|place| (1..=items.len()).contains(&place)))
+                }
                 _ => Err(self.doubt("a key of a table")),
             },
         }

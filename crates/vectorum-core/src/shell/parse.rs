@@ -270,6 +270,19 @@ impl<'a> Parser<'a> {
                     if self.dialect == Dialect::Zsh && matches!(self.peek(), Some(b'|' | b'!')) {
                         self.at += 1;
                     }
+                    if self.dialect == Dialect::Zsh {
+                        // Nothing but an assignment cannot stand before it there; a semicolon may follow.
+                        let last = item.rest.last().map_or(&item.first, |(_, pipeline)| pipeline).commands.last();
+                        let only_sets =
+                            |c: &Command| matches!(&c.kind, Kind::Simple(a, words) if words.is_empty() && !a.is_empty());
+                        if last.is_some_and(only_sets) {
+                            return self.trouble("an assignment cannot run in the background");
+                        }
+                        self.blanks();
+                        if self.peek() == Some(b';') && !self.starts(b";;") {
+                            self.at += 1;
+                        }
+                    }
                     item.is_background = true;
                     true
                 }

@@ -39,7 +39,7 @@ impl Parser<'_> {
                 self.output().map(Some)
             }
             Some(b'(') => self.output().map(Some),
-            Some(b'[') if self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh => Ok(Some(self.skip_brackets())),
+            Some(b'[') if self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh => self.bracket_sum().map(Some),
             Some(b'{') => self.braced(in_double).map(Some),
             // `$=name` of zsh and its kin.
             Some(b'=' | b'~' | b'^') if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(is_name_start) => {
@@ -114,10 +114,13 @@ impl Parser<'_> {
             let Some(close) = rest.iter().position(|b| *b == b']') else { return self.trouble("a bracket is not closed") };
             let text = rest.get(1..close).unwrap_or_default();
             self.at += close + 1;
-            if text.iter().any(|b| b"$`'\"\\(){}*?".contains(b)) {
+            if text.iter().any(|b| b"`'\"\\(){}*?".contains(b)) {
                 return Ok(Part::Unfollowed("a key that is not known"));
             }
-            key = Some(text.to_vec());
+            let text = Bytes::copy_from_slice(text);
+            let mut inner = Parser::new(&text, self.dialect);
+            inner.depth = self.depth + 1;
+            key = Some(inner.double(None)?);
         }
         Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::IsSet(key) })))
     }
@@ -198,10 +201,15 @@ impl Parser<'_> {
         }
     }
 
-    pub(super) fn skip_brackets(&mut self) -> Part {
+    /// Takes `$[…]`, a sum as it was once written, from its bracket on.
+    pub(super) fn bracket_sum(&mut self) -> Parsed<Part> {
         let rest = self.text.get(self.at..).unwrap_or_default();
-        self.at += rest.iter().position(|b| *b == b']').map_or(rest.len(), |at| at + 1);
-        Part::Unfollowed("a sum as it was once written")
+        let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
+        let inner = self.cut(self.at + 1, self.at + close);
+        self.at += close + 1;
+        let mut parser = Parser::new(&inner, self.dialect);
+        parser.depth = self.depth + 1;
+        Ok(Part::Sum(parser.double(None)?))
     }
 
     /// Takes `((…))` from its first parenthesis; returns what stands inside, if it is closed so.
@@ -290,7 +298,7 @@ impl Parser<'_> {
             return Ok(Part::Unfollowed(ODD_SHAPE));
         }
         let begins_odd = |p: &Self| match p.peek() {
-            Some(b'#') => p.peek_at(1).is_some_and(|b| b"$\":".contains(&b)),
+            Some(b'#') => p.peek_at(1).is_some_and(|b| b"$:".contains(&b)),
             Some(byte) => b"(^=~\"$:".contains(&byte),
             None => false,
         };
@@ -431,6 +439,11 @@ impl Parser<'_> {
                     {
                         return whole(Change::Parts(letters));
                     }
+                    self.skip_braces(start)?;
+                    return whole(Change::Unfollowed("a modifier of zsh's"));
+                }
+                // Signs of zsh's own behind the colon.
+                if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b"/^*".contains(&b)) {
                     self.skip_braces(start)?;
                     return whole(Change::Unfollowed("a modifier of zsh's"));
                 }

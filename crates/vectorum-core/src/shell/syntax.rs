@@ -340,7 +340,7 @@ pub enum Change {
     /// `:h`, `:t`, `:r`, `:e`, `:l`, `:u` of zsh, one after the other.
     Parts(Vec<u8>),
     /// `${+NAME}` of zsh: whether it is set; of a table, whether it has the key.
-    IsSet(Option<Vec<u8>>),
+    IsSet(Option<Vec<Part>>),
     /// Something that is not followed: why.
     Unfollowed(&'static str),
 }

@@ -94,6 +94,11 @@ impl Machine<'_> {
 
     /// The words of `NAME=( … )` as a table: in zsh keys and values by turns, in both `[KEY]=VALUE`.
     pub(super) fn table_of(&mut self, words: &[Word], mut table: Table) -> Option<Table> {
+        // A tilde counts behind a colon, too, there.
+        let has_tilde = |p: &Part| matches!(p, Part::Text(t) if memchr::memmem::find(t, b":~").is_some());
+        if words.iter().any(|word| word.parts.iter().any(has_tilde)) {
+            return None;
+        }
         let mut plain: Vec<Val> = Vec::new();
         for word in words {
             match self.keyed_word(word)? {

@@ -102,7 +102,7 @@ impl Parser<'_> {
                 b'^' => &mut shaped.is_spread,
                 b'=' => &mut shaped.is_split,
                 b'~' => &mut shaped.is_pattern,
-                b'#' if self.peek_at(1).is_some_and(|b| is_name_start(b) || b"$\":@*".contains(&b)) => &mut shaped.is_counted,
+                b'#' if self.peek_at(1).is_some_and(|b| is_name_start(b) || b"$:@*".contains(&b)) => &mut shaped.is_counted,
                 _ => return Some(()),
             };
             // Twice it turns something off.

@@ -109,7 +109,11 @@ impl Machine<'_> {
 
     /// Looks for an item of a list.
     fn searched(&mut self, held: Held, search: Search, word: &Word) -> Expanded<Held> {
-        let Held::Many(items) = held else { return Err(self.doubt("a subscript")) };
+        let items = match held {
+            Held::Many(items) => items,
+            Held::Unset if search.is_last && search.tells_place => return Ok(Held::One(Val::of("0"))),
+            _ => return Err(self.doubt("a subscript")),
+        };
         self.steps.count(items.len());
         let doubt = self.doubt("a pattern of another kind");
         let looked = if search.is_exact {
@@ -118,8 +122,16 @@ impl Machine<'_> {
         } else {
             // What a parameter brings may be a pattern there.
             let brings = |part: &Part| !matches!(part, Part::Text(_) | Part::Quoted(_));
-            let pattern = self.pattern_of(word).filter(|_| !word.parts.iter().any(brings));
-            Looked::By(pattern.ok_or_else(|| doubt.clone())?)
+            if word.parts.iter().any(brings) {
+                let is_sign = |b: &u8| b"*?[]()|#^~<>\\".contains(b);
+                match self.one_word(word)? {
+                    Val::Known(text) if !text.iter().any(is_sign) => Looked::For(text),
+                    _ => return Err(doubt),
+                }
+            } else {
+                let pattern = self.pattern_of(word);
+                Looked::By(pattern.ok_or_else(|| doubt.clone())?)
+            }
         };
         let mut order: Vec<usize> = (0..items.len()).collect();
         if search.is_last {

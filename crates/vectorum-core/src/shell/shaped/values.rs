@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::super::expand::{Expanded, Mode, Values};
-use super::super::machine::Machine;
+use super::super::machine::{Boundary, Machine};
 use super::super::parameter::Held;
 use super::super::pattern::Pattern;
 use super::super::reference::{ODD_SHAPE, OWN_SHAPE};
@@ -41,7 +41,13 @@ impl Machine<'_> {
         // What is counted, cut or put instead of what no subscript finds is the shell's own affair.
         let is_lost = match &held {
             _ if matches!(shaped.of, Of::Inner(_)) && shaped.is_counted && !shaped.subscripts.is_empty() => true,
-            Held::Unset => shaped.is_counted && !shaped.subscripts.is_empty(),
+            Held::Unset if !shaped.subscripts.is_empty() => match shaped.steps.first() {
+                _ if shaped.is_counted => true,
+                Some(Step::Change(Change::Instead(_, colon, _))) => {
+                    !colon && matches!(&shaped.of, Of::Name(name) if matches!(&name[..], b"@" | b"*"))
+                }
+                first => first.is_some(),
+            },
             Held::Many(items) => items.is_empty() && matches!(shaped.steps.first(), Some(Step::Change(Change::Instead(..)))),
             _ => {
                 matches!(shaped.subscripts.last(), Some(Subscript::Search(..)))
@@ -58,7 +64,8 @@ impl Machine<'_> {
         let mut values = self.set_or_empty(held, &shaped.of, quoted)?;
         if let Some(step @ Step::Change(Change::Slice(..))) = shaped.steps.first() {
             // It takes items before they become one text.
-            if matches!(shaped.of, Of::Inner(_)) || !shaped.subscripts.is_empty() {
+            let is_list = matches!(values, Values::Many(_));
+            if matches!(shaped.of, Of::Inner(_)) && is_list || !shaped.subscripts.is_empty() {
                 return Err(self.doubt(OWN_SHAPE));
             }
             values = self.step(values, step, shaped)?;
@@ -373,7 +380,17 @@ impl Machine<'_> {
 
     /// The file that runs, as zsh calls it at its outermost level (its option `function_argzero`).
     fn own_name(&mut self) -> Held {
-        if self.is_in_function() || self.live.as_ref().is_none_or(|s| s.scopes.iter().any(|s| s.positional.is_some())) {
+        // What it is called that runs a startup file is another thing.
+        let runs_startup = self
+            .frames
+            .iter()
+            .rev()
+            .find(|f| matches!(f.kind, Boundary::Text | Boundary::Startup))
+            .is_some_and(|f| f.kind == Boundary::Startup);
+        if runs_startup
+            || self.is_in_function()
+            || self.live.as_ref().is_none_or(|s| s.scopes.iter().any(|s| s.positional.is_some()))
+        {
             return Held::One(Val::Unknown(Doubt::filled("the shell's own name")));
         }
         match self.own_file() {
@@ -397,7 +414,8 @@ impl Machine<'_> {
                 }
                 // The file that the text stands in, and what runs it.
                 Some(b'x') => self.own_file(),
-                Some(b'N') => self.own_name(),
+                // In a function it is that one's name.
+                Some(b'N') if !self.is_in_function() => self.own_file(),
                 _ => Held::Unset,
             };
             let Held::One(Val::Known(value)) = held else { return unknown };
