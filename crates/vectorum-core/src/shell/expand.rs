@@ -7,8 +7,9 @@ use smallvec::{SmallVec, smallvec};
 
 use super::braces::braces;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
-use super::parameter::is_all;
-use super::reference::{ODD_SHAPE, OWN_SHAPE};
+use super::parameter::{is_all, is_all_of};
+use super::reference::OWN_SHAPE;
+use super::shaped::Subscript;
 use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -298,22 +299,7 @@ impl Machine<'_> {
             match part {
                 Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
                 Part::Quoted(text) => last(fields).push(text, true),
-                Part::Double(inner) => {
-                    last(fields).is_there = true;
-                    let only_list = inner.len() == 1;
-                    let before = fields.len();
-                    self.double(inner, fields, mode)?;
-                    // "$@" without parameters is no field at all.
-                    if only_list
-                        && fields.len() == before
-                        && is_all(inner)
-                        && last(fields).text.is_empty()
-                        && last(fields).unknown.is_none()
-                        && parts.len() == 1
-                    {
-                        last(fields).is_there = false;
-                    }
-                }
+                Part::Double(inner) => self.between_quotes(inner, &parts[index + 1..], mode, fields)?,
                 Part::Parameter(parameter) => {
                     let values = self.parameter(parameter, false, mode)?;
                     self.spread(values, parameter, mode, fields)?;
@@ -348,9 +334,7 @@ impl Machine<'_> {
                 }
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
-                    if *why == ODD_SHAPE {
-                        self.refuse_perhaps(&doubt);
-                    }
+                    self.refuse_odd(why, &doubt);
                     if mode == Mode::Fields {
                         return Err(doubt);
                     }
@@ -457,23 +441,78 @@ impl Machine<'_> {
         }
     }
 
+    /// Puts what stands between quotes: a field even if that is nothing, unless the nothing is that of lists.
+    fn between_quotes(&mut self, parts: &[Part], behind: &[Part], mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        let field = last(fields);
+        let (was_there, was_known, length) = (field.is_there, field.unknown.is_none(), field.text.len());
+        let before = fields.len();
+        let lists = self.double(parts, fields, mode)?;
+        let is_one = fields.len() == before;
+        let field = last(fields);
+        let is_nothing = lists > 0 && is_one && field.text.len() == length;
+        field.is_there = true;
+        // In dash an empty item at a list's end may be none if the word goes on without quotes.
+        let goes_on = !behind.is_empty() && behind.iter().all(|part| matches!(part, Part::Parameter(_) | Part::Output(_)));
+        if goes_on
+            && self.dialect == Dialect::Dash
+            && mode == Mode::Fields
+            && is_all(parts)
+            && field.text.is_empty()
+            && !is_nothing
+        {
+            return Err(self.doubt("an empty item with something behind it"));
+        }
+        if mode != Mode::Fields || !is_nothing {
+            return Ok(());
+        }
+        if was_known && let Some(doubt) = &field.unknown {
+            return if self.dialect == Dialect::Dash { Ok(()) } else { Err(doubt.clone()) };
+        }
+        match self.is_no_field(parts) {
+            Some(true) => last(fields).is_there = was_there,
+            Some(false) => {}
+            None => return Err(self.doubt("a list without items between quotes, with something beside it")),
+        }
+        Ok(())
+    }
+
+    /// Whether lists without items, and whatever else between the same quotes came to nothing, are no field at all
+    /// (measured: no two shells agree).
+    fn is_no_field(&self, parts: &[Part]) -> Option<bool> {
+        let is_name = |part: &Part| matches!(part, Part::Parameter(_) | Part::Shaped(_));
+        match (self.dialect, parts) {
+            (Dialect::Dash, [Part::Parameter(parameter)]) => Some(parameter.change == Change::None),
+            (Dialect::Dash, _) => Some(false),
+            (Dialect::Zsh, [.., last]) => {
+                let is_cut =
+                    |part: &Part| matches!(part, Part::Shaped(s) if matches!(s.subscripts.last(), Some(Subscript::Range(..))));
+                Some(parts.iter().all(is_name) && !is_cut(last) && (parts.len() == 1 || is_all(std::slice::from_ref(last))))
+            }
+            (Dialect::Bash, _) | (_, [_]) => Some(true),
+            _ => None,
+        }
+    }
+
     fn document(&mut self, part: &Part, fields: &mut Fields) -> Expanded<()> {
         let Part::Document(text) = part else { return Ok(()) };
         match text.get() {
-            Some(Ok(parts)) => self.double(parts, fields, Mode::One),
+            Some(Ok(parts)) => self.double(parts, fields, Mode::One).map(|_| ()),
             Some(Err(why)) => Err(self.doubt(why)),
             None => Err(self.doubt("a here-document without its text")),
         }
     }
 
-    fn double(&mut self, parts: &[Part], fields: &mut Fields, mode: Mode) -> Expanded<()> {
+    /// Puts what stands between quotes, and returns how many lists without items are among it that bring their items as
+    /// words.
+    fn double(&mut self, parts: &[Part], fields: &mut Fields, mode: Mode) -> Expanded<usize> {
+        let mut lists = 0;
         for part in parts {
             match part {
                 Part::Text(text) | Part::Quoted(text) => last(fields).push(text, true),
-                Part::Double(inner) => self.double(inner, fields, mode)?,
+                Part::Double(inner) => lists += self.double(inner, fields, mode)?,
                 Part::Parameter(parameter) => {
                     let values = self.parameter(parameter, true, Mode::One)?;
-                    let is_list = parameter.name == "@" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"@"));
+                    let is_list = is_all_of(parameter);
                     match values {
                         // How many words a list is that is not known, is not known either.
                         Values::One(Val::Unknown(doubt))
@@ -481,7 +520,10 @@ impl Machine<'_> {
                         {
                             return Err(doubt);
                         }
-                        Values::Many(_) if is_list && mode == Mode::Fields => self.put_quoted(values, mode, fields)?,
+                        Values::Many(ref items) if is_list && mode == Mode::Fields => {
+                            lists += usize::from(items.is_empty());
+                            self.put_quoted(values, mode, fields)?;
+                        }
                         Values::One(_) => self.put_quoted(values, mode, fields)?,
                         Values::Many(values) => {
                             let separator = if is_list { self.between_items()? } else { self.first_separator()? };
@@ -524,14 +566,15 @@ impl Machine<'_> {
                         Values::Many(items) if items.is_empty() && mode == Mode::Fields && !came.is_separate => {
                             return Err(self.doubt(OWN_SHAPE));
                         }
-                        values => self.put_quoted(values, mode, fields)?,
+                        values => {
+                            lists += usize::from(matches!(&values, Values::Many(items) if items.is_empty()));
+                            self.put_quoted(values, mode, fields)?;
+                        }
                     }
                 }
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
-                    if *why == ODD_SHAPE {
-                        self.refuse_perhaps(&doubt);
-                    }
+                    self.refuse_odd(why, &doubt);
                     if *why == OWN_SHAPE && mode == Mode::Fields {
                         return Err(doubt);
                     }
@@ -539,7 +582,7 @@ impl Machine<'_> {
                 }
             }
         }
-        Ok(())
+        Ok(lists)
     }
 
     /// Puts values where they stand between quotes, each of a list as a word of its own.
@@ -633,7 +676,7 @@ impl Machine<'_> {
     pub(super) fn quoted_text(&mut self, parts: &[Part]) -> Val {
         let mut fields: Fields = smallvec![Field::default()];
         match self.double(parts, &mut fields, Mode::One) {
-            Ok(()) => fields.into_iter().next().unwrap_or_default().value(),
+            Ok(_) => fields.into_iter().next().unwrap_or_default().value(),
             Err(doubt) => Val::Unknown(doubt),
         }
     }
@@ -673,6 +716,10 @@ impl Machine<'_> {
                     _ if is_star => self.first_separator()?,
                     _ => self.between_items()?,
                 };
+                let is_joined = self.dialect == Dialect::Ksh && mode == Mode::Fields && last(fields).is_there;
+                if is_joined && values.iter().any(|value| value.is_empty() != Some(false)) {
+                    return Err(self.doubt("an empty item of a list behind something else"));
+                }
                 for (index, value) in values.iter().enumerate() {
                     if index > 0 {
                         if mode == Mode::Fields {
@@ -704,10 +751,11 @@ impl Machine<'_> {
         if mode != Mode::Fields || self.is_own_zsh() {
             // In a pattern a parameter's value is text in zsh, a pattern elsewhere.
             let field = last(fields);
+            let was_there = field.is_there;
             field.may_vanish = mode == Mode::Fields && value.is_empty().is_none() && !field.is_there && field.text.is_empty();
             put(field, value, self.is_own_zsh());
             if self.is_own_zsh() && mode == Mode::Fields && value.is_empty() == Some(true) {
-                last(fields).is_there = false;
+                last(fields).is_there = was_there;
             }
             return Ok(());
         }

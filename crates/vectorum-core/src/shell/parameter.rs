@@ -7,7 +7,7 @@ use bytes::Bytes;
 use super::expand::{Expanded, Field, Mode, Values, is_text};
 use super::machine::Machine;
 use super::pattern::Pattern;
-use super::reference::{ODD_SHAPE, ODD_SUBSCRIPT};
+use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT};
 use super::shaped::Subscript;
 use super::state::{Content, Status};
 use super::syntax::*;
@@ -167,7 +167,7 @@ impl Machine<'_> {
 
     /// Whether the items of a list become one text before something is done to them.
     fn is_joined_first(&self, parameter: &Parameter) -> bool {
-        let is_all = parameter.name == "@" || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"));
+        let is_all = is_all_of(parameter);
         self.dialect == Dialect::Zsh && !is_all && !matches!(parameter.change, Change::None | Change::Length | Change::Slice(..))
     }
 
@@ -374,6 +374,15 @@ impl Machine<'_> {
         }
     }
 
+    /// Does what comes of a parameter that is not followed, where the shell refuses it, or may.
+    pub(super) fn refuse_odd(&mut self, why: &'static str, doubt: &Arc<Doubt>) {
+        match why {
+            ODD_SHAPE => self.refuse_perhaps(doubt),
+            BAD_SHAPE => self.fail_hard(),
+            _ => {}
+        }
+    }
+
     /// A parameter of a shape that the shell may refuse. How ksh goes on then is not followed.
     pub(super) fn refuse_perhaps(&mut self, doubt: &Arc<Doubt>) {
         match self.dialect {
@@ -452,12 +461,18 @@ impl Machine<'_> {
             Held::One(value) if colon => value.is_empty().map(|e| !e).ok_or(()),
             Held::One(_) => Ok(true),
             Held::Perhaps(_) | Held::Unknown(_) => Err(()),
-            Held::Many(values) if !colon => Ok(!values.is_empty()),
+            // A list without items is set in zsh.
+            Held::Many(values) if !colon => Ok(!values.is_empty() || self.dialect == Dialect::Zsh),
             Held::Many(values) => match &values[..] {
                 [] => Ok(false),
                 [one] => one.is_empty().map(|e| !e).ok_or(()),
+                all if self.dialect == Dialect::Ksh && all.iter().all(|one| one.is_empty() != Some(false)) => Err(()),
                 _ => Ok(true),
             },
+        };
+        let has_none = match &held {
+            Held::Many(values) => values.is_empty(),
+            held => matches!(held, Held::Unset),
         };
         let own = |held: Held| match held {
             Held::Unset => Values::One(Val::of(b"")),
@@ -517,6 +532,11 @@ impl Machine<'_> {
                     self.assign_within(&parameter.name, value.clone());
                 }
                 Ok(values)
+            }
+            (b'+', Ok(false))
+                if quoted && is_all_of(parameter) && has_none && !matches!(self.dialect, Dialect::Dash | Dialect::Zsh) =>
+            {
+                Ok(Values::Many(Vec::new()))
             }
             (b'+', Ok(false)) => Ok(Values::One(Val::of(b""))),
             (_, Ok(true)) => Ok(own(held)),
@@ -743,7 +763,12 @@ fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8
 }
 
 pub(super) fn is_all(parts: &[Part]) -> bool {
-    matches!(parts, [Part::Parameter(p)] if p.name == "@" || p.key.as_deref().is_some_and(|k| is_text(k, b"@")))
+    matches!(parts, [Part::Parameter(p)] if is_all_of(p))
+}
+
+/// Whether it is `@`, or a list with that for a key.
+pub(super) fn is_all_of(parameter: &Parameter) -> bool {
+    parameter.name == "@" || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"))
 }
 
 /// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.

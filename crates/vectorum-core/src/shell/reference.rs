@@ -20,6 +20,9 @@ pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
 /// A parameter that may be none that the shell takes: then it is an error when it is expanded.
 pub(super) const ODD_SHAPE: &str = "a parameter of another shape";
 
+/// A parameter that the shell is known to take for an error when it is expanded.
+pub(super) const BAD_SHAPE: &str = "a parameter that the shell refuses";
+
 impl Parser<'_> {
     /// Takes what begins with `$` or a backtick; `None` for a dollar that is only one.
     pub(super) fn dollar(&mut self, in_double: bool) -> Parsed<Option<Part>> {
@@ -309,11 +312,19 @@ impl Parser<'_> {
         {
             return Ok(part);
         }
+        // Names that others hold are asked for in another way there.
+        let is_reference = self.peek() == Some(b'!') && self.peek_at(1).is_some_and(is_name);
+        if self.dialect == Dialect::Zsh && is_reference {
+            self.skip_braces(start)?;
+            return Ok(Part::Unfollowed(BAD_SHAPE));
+        }
         let part = self.braced_plain(start, in_double)?;
         // What is not followed, or has a key that is no number, may be of zsh's own shape.
         let is_odd = match &part {
             Part::Parameter(p) => {
-                let is_number = |key: &[Part]| matches!(key, [Part::Quoted(t) | Part::Text(t)] if t.iter().all(u8::is_ascii_digit) || **t == *b"@" || **t == *b"*");
+                let is_number = |key: &[Part]| {
+                    is_whole(key) || matches!(key, [Part::Quoted(t) | Part::Text(t)] if t.iter().all(u8::is_ascii_digit))
+                };
                 matches!(p.change, Change::Unfollowed(_)) || p.key.as_deref().is_some_and(|key| !is_number(key))
             }
             Part::Unfollowed(_) => true,
@@ -385,6 +396,8 @@ impl Parser<'_> {
             self.at += close + 1;
         }
         let has_key = key.is_some();
+        let is_all = matches!(&name[..], b"@" | b"*");
+        let is_whole_key = key.as_deref().is_some_and(is_whole);
         let whole = |change| Ok(Part::Parameter(Box::new(Parameter { name, key, change })));
         if self.take(b"}") {
             return whole(change);
@@ -482,6 +495,11 @@ impl Parser<'_> {
         if !self.take(b"}") {
             return self.trouble("a brace is not closed");
         }
+        // mksh changes one text at a time (measured: R59).
+        let is_cut = matches!(change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..));
+        if self.dialect == Dialect::Mksh && is_cut && (is_all || is_whole_key) {
+            return Ok(Part::Unfollowed(BAD_SHAPE));
+        }
         whole(change)
     }
 
@@ -558,6 +576,11 @@ impl Parser<'_> {
             }
         }
     }
+}
+
+/// Whether a key means all items.
+fn is_whole(key: &[Part]) -> bool {
+    matches!(key, [Part::Quoted(t) | Part::Text(t)] if **t == *b"@" || **t == *b"*")
 }
 
 /// Finds the bracket that closes the one at the front, with others in between.

@@ -8,7 +8,7 @@ use super::super::expand::{Expanded, Mode, Values};
 use super::super::machine::{Boundary, Machine};
 use super::super::parameter::Held;
 use super::super::pattern::Pattern;
-use super::super::reference::{ODD_SHAPE, OWN_SHAPE};
+use super::super::reference::OWN_SHAPE;
 use super::super::state::Content;
 use super::super::syntax::{Change, Dialect, Parameter, Part};
 use super::super::value::{Doubt, Val};
@@ -147,9 +147,7 @@ impl Machine<'_> {
             Part::Sum(parts) => Ok(Values::One(self.sum_value(parts))),
             Part::Unfollowed(why) => {
                 let doubt = self.doubt(why);
-                if *why == ODD_SHAPE {
-                    self.refuse_perhaps(&doubt);
-                }
+                self.refuse_odd(why, &doubt);
                 Err(doubt)
             }
             _ => Err(self.doubt(OWN_SHAPE)),
