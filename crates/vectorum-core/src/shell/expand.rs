@@ -8,6 +8,7 @@ use smallvec::{SmallVec, smallvec};
 use super::braces::braces;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
 use super::parameter::{is_all, is_all_of};
+use super::parse::is_name;
 use super::reference::OWN_SHAPE;
 use super::shaped::Subscript;
 use super::state::Content;
@@ -104,7 +105,12 @@ pub(super) enum Mode {
     Assigned,
     /// Into one text.
     One,
+    /// Into the text of a here-document.
+    Document,
 }
+
+/// A word of which it is not followed how many fields it is.
+const ODD_WORD: &str = "a word that the shell puts together in a way of its own";
 
 /// A command with more words is not followed.
 const MOST_FIELDS: usize = 5000;
@@ -138,8 +144,24 @@ impl Machine<'_> {
             match alternatives.map_err(|why| self.doubt(why))? {
                 None => out.extend(self.word_fields(word)?),
                 Some(words) => {
+                    let longer_name = |word: &Word| {
+                        word.parts.windows(2).any(|pair| {
+                            let is_bare =
+                                matches!(&pair[0], Part::Parameter(p) if p.change == Change::None && p.name.iter().all(|b| is_name(*b)));
+                            is_bare && matches!(&pair[1], Part::Text(text) if text.first().is_some_and(|b| is_name(*b)))
+                        })
+                    };
+                    // There braces come first, and what they leave behind a bare name is part of it.
+                    if self.dialect == Dialect::Bash && words.iter().any(longer_name) {
+                        return Err(self.doubt("braces behind a name"));
+                    }
                     for word in words {
-                        out.extend(self.word_fields(&word)?);
+                        let fields = self.word_fields(&word)?;
+                        // Elsewhere they come last.
+                        if self.dialect != Dialect::Bash && fields.len() != 1 {
+                            return Err(self.doubt("braces in what is split"));
+                        }
+                        out.extend(fields);
                         if out.len() > MOST_FIELDS {
                             break;
                         }
@@ -295,14 +317,25 @@ impl Machine<'_> {
         {
             return Err(self.doubt("quotes within quotes"));
         }
+        if mode == Mode::Fields && is_put_together_oddly(parts, self.dialect) {
+            return Err(self.doubt(ODD_WORD));
+        }
         for (index, part) in parts.iter().enumerate() {
             match part {
                 Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
                 Part::Quoted(text) => last(fields).push(text, true),
                 Part::Double(inner) => self.between_quotes(inner, &parts[index + 1..], mode, fields)?,
                 Part::Parameter(parameter) => {
-                    let values = self.parameter(parameter, false, mode)?;
-                    self.spread(values, parameter, mode, fields)?;
+                    let values = self.parameter_or_word(parameter, false, mode)?;
+                    if self.dialect == Dialect::Mksh && mode == Mode::Fields {
+                        let is_there = index > 0 && last(fields).text.is_empty();
+                        self.doubt_as_mksh(parameter, values.as_ref(), (index == 0, is_there))?;
+                    }
+                    match (values, &parameter.change) {
+                        (Some(values), _) => self.spread(values, parameter, mode, fields)?,
+                        (None, Change::Instead(_, _, word)) => self.put_instead(word, mode, fields)?,
+                        (None, _) => {}
+                    }
                 }
                 Part::Output(commands) => {
                     let value = self.output(commands);
@@ -327,6 +360,10 @@ impl Machine<'_> {
                 }
                 Part::Shaped(shaped) => {
                     let came = self.shaped(shaped, false, mode)?;
+                    // Blanks at the ends of what is split end the words beside it, too.
+                    if shaped.is_split && parts.len() > 1 && mode == Mode::Fields {
+                        return Err(self.doubt(OWN_SHAPE));
+                    }
                     if shaped.is_spread() && matches!(came.values, Values::Many(_)) && mode == Mode::Fields {
                         return self.spread_around(came.values, &parts[index + 1..], fields);
                     }
@@ -496,7 +533,7 @@ impl Machine<'_> {
     fn document(&mut self, part: &Part, fields: &mut Fields) -> Expanded<()> {
         let Part::Document(text) = part else { return Ok(()) };
         match text.get() {
-            Some(Ok(parts)) => self.double(parts, fields, Mode::One).map(|_| ()),
+            Some(Ok(parts)) => self.double(parts, fields, Mode::Document).map(|_| ()),
             Some(Err(why)) => Err(self.doubt(why)),
             None => Err(self.doubt("a here-document without its text")),
         }
@@ -511,7 +548,12 @@ impl Machine<'_> {
                 Part::Text(text) | Part::Quoted(text) => last(fields).push(text, true),
                 Part::Double(inner) => lists += self.double(inner, fields, mode)?,
                 Part::Parameter(parameter) => {
-                    let values = self.parameter(parameter, true, Mode::One)?;
+                    let Some(values) = self.parameter_or_word(parameter, true, mode)? else {
+                        if let Change::Instead(_, _, word) = &parameter.change {
+                            self.put_instead_quoted(word, mode, fields)?;
+                        }
+                        continue;
+                    };
                     let is_list = is_all_of(parameter);
                     match values {
                         // How many words a list is that is not known, is not known either.
@@ -526,7 +568,21 @@ impl Machine<'_> {
                         }
                         Values::One(_) => self.put_quoted(values, mode, fields)?,
                         Values::Many(values) => {
-                            let separator = if is_list { self.between_items()? } else { self.first_separator()? };
+                            let separator = match self.dialect {
+                                _ if is_list => self.between_items(parameter, mode)?,
+                                Dialect::Bash | Dialect::Ksh | Dialect::Mksh
+                                    if mode == Mode::Document && parameter.key.is_none() =>
+                                {
+                                    self.between_items_of_document()?
+                                }
+                                _ => match self.first_separator()? {
+                                    // ksh puts backslashes in there (measured: 93u+m).
+                                    None if self.dialect == Dialect::Ksh && values.len() > 1 => {
+                                        return Err(self.doubt("a list without anything between its items"));
+                                    }
+                                    separator => separator,
+                                },
+                            };
                             for (index, value) in values.iter().enumerate() {
                                 if index > 0
                                     && let Some(byte) = separator
@@ -583,6 +639,75 @@ impl Machine<'_> {
             }
         }
         Ok(lists)
+    }
+
+    /// What mksh makes of some parameters without quotes is not followed: a word is lost behind an empty value that was set
+    /// there, and blanks at the front of a part do not end the word before (measured: R59).
+    fn doubt_as_mksh(
+        &mut self,
+        parameter: &Parameter,
+        values: Option<&Values>,
+        (is_first, is_empty): (bool, bool),
+    ) -> Expanded<()> {
+        let begins_with_blank = |text: &Bytes| text.first().is_some_and(|b| b" \t\n".contains(b));
+        let is_odd = match (&parameter.change, values) {
+            (Change::Instead(b'=', ..), Some(Values::One(value))) => !is_first && value.is_empty() != Some(false),
+            (Change::Instead(..), Some(Values::One(value))) => is_empty && value.is_empty() != Some(false),
+            (Change::Instead(.., word), None) if word.parts.is_empty() => is_empty,
+            (Change::Instead(.., word), None) => {
+                word.parts.iter().any(|part| matches!(part, Part::Text(text) if memchr::memmem::find(text, b":~").is_some()))
+            }
+            (Change::Trim(..) | Change::Replace(..) | Change::Slice(..), Some(Values::One(Val::Known(text)))) => {
+                !is_first && begins_with_blank(text)
+            }
+            _ => false,
+        };
+        if is_odd { Err(self.doubt(ODD_WORD)) } else { Ok(()) }
+    }
+
+    /// Puts what stands instead of a parameter between quotes; without anything it is a field all the same.
+    fn put_instead_quoted(&mut self, word: &Word, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        // Quotes within the quotes end them in ksh (measured: 93u+m).
+        if self.dialect == Dialect::Ksh && word.parts.iter().any(|part| matches!(part, Part::Double(_))) {
+            let doubt = self.doubt(ODD_WORD);
+            let Val::Known(text) = self.quoted_text(&word.parts) else { return Err(doubt) };
+            if self.separators()?.is_some() || text.iter().any(|b| b" \t\n*?[".contains(b)) {
+                return Err(doubt);
+            }
+            last(fields).push(&text, true);
+            return Ok(());
+        }
+        self.double(&word.parts, fields, mode).map(|_| ())
+    }
+
+    /// Puts what stands instead of a parameter as if it stood in its place, but that plain text is split, too (POSIX, 2.6.5).
+    fn put_instead(&mut self, word: &Word, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        for (index, part) in word.parts.iter().enumerate() {
+            let Part::Text(text) = part else {
+                self.expand_into(std::slice::from_ref(part), mode, fields)?;
+                continue;
+            };
+            let mut held: Fields = smallvec![Field::default()];
+            self.text(text, index == 0, index + 1 == word.parts.len(), mode, &mut held);
+            for field in held {
+                let mut begin = 0;
+                for (end, quoted) in &field.stretches {
+                    let stretch = field.text.get(begin..*end).unwrap_or_default();
+                    begin = *end;
+                    if *quoted {
+                        last(fields).push(stretch, true);
+                    } else if self.is_own_zsh() {
+                        last(fields).push(stretch, false);
+                    } else {
+                        self.split_at_separators(&Val::of(stretch), false, fields)?;
+                    }
+                }
+                if let Some(doubt) = &field.unknown {
+                    last(fields).doubt(doubt);
+                }
+            }
+        }
+        Ok(())
     }
 
     /// Puts values where they stand between quotes, each of a list as a word of its own.
@@ -657,7 +782,11 @@ impl Machine<'_> {
                 return Err(self.doubt(OWN_SHAPE));
             }
             let mut field = before.clone();
+            let was_there = field.is_there;
             put(&mut field, item, true);
+            if item.is_empty() == Some(true) {
+                field.is_there = was_there;
+            }
             field.append(first);
             fields.push(field);
         }
@@ -666,7 +795,7 @@ impl Machine<'_> {
 
     /// Expands what stands behind an item of a word: at its front nothing counts as such.
     fn expand_behind(&mut self, parts: &[Part], fields: &mut Fields) -> Expanded<()> {
-        if parts.iter().any(|p| matches!(p, Part::Text(text) if text.first() == Some(&b'~'))) {
+        if parts.iter().any(|p| matches!(p, Part::Text(text) if text.first() == Some(&b'~')) || matches!(p, Part::Output(_))) {
             return Err(self.doubt(OWN_SHAPE));
         }
         self.expand_into(parts, Mode::Fields, fields)
@@ -682,9 +811,23 @@ impl Machine<'_> {
     }
 
     /// What stands between the items of `$@` where it becomes one text.
-    fn between_items(&mut self) -> Expanded<Option<u8>> {
+    fn between_items(&mut self, parameter: &Parameter, mode: Mode) -> Expanded<Option<u8>> {
         match self.dialect {
+            Dialect::Mksh if mode == Mode::Document => self.first_separator(),
             Dialect::Dash | Dialect::Zsh => self.first_separator(),
+            // Measured (bash 5.2): in values, and only of what is changed or taken in part.
+            Dialect::Bash if mode == Mode::Assigned && parameter.change != Change::None => {
+                Ok(self.first_separator()?.or(Some(b' ')))
+            }
+            _ => Ok(Some(b' ')),
+        }
+    }
+
+    /// What stands between the items of `$*` in a here-document (measured: bash 5.2, ksh 93u+m, mksh R59).
+    fn between_items_of_document(&mut self) -> Expanded<Option<u8>> {
+        match (self.first_separator()?, self.dialect) {
+            (None, _) => Err(self.doubt("a list without anything between its items")),
+            (first, Dialect::Mksh) => Ok(first),
             _ => Ok(Some(b' ')),
         }
     }
@@ -713,12 +856,27 @@ impl Machine<'_> {
                 let is_star = parameter.name == "*" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"*"));
                 let separator = match mode {
                     Mode::Fields => None,
-                    _ if is_star => self.first_separator()?,
-                    _ => self.between_items()?,
+                    _ if is_star => match self.first_separator()? {
+                        None if self.dialect == Dialect::Bash && values.len() > 1 => {
+                            return Err(self.doubt("a list without anything between its items"));
+                        }
+                        separator => separator,
+                    },
+                    // In the values of some builtins it is another one.
+                    Mode::Assigned
+                        if self.dialect == Dialect::Bash
+                            && parameter.change != Change::None
+                            && values.len() > 1
+                            && self.separators()?.is_some() =>
+                    {
+                        return Err(self.doubt("items of a list in a value"));
+                    }
+                    _ => self.between_items(parameter, mode)?,
                 };
-                let is_joined = self.dialect == Dialect::Ksh && mode == Mode::Fields && last(fields).is_there;
-                if is_joined && values.iter().any(|value| value.is_empty() != Some(false)) {
-                    return Err(self.doubt("an empty item of a list behind something else"));
+                if mode == Mode::Fields
+                    && let Some(text) = self.items_as_text(&values, is_star || parameter.change != Change::None, fields)?
+                {
+                    return self.split(&text, mode, fields);
                 }
                 for (index, value) in values.iter().enumerate() {
                     if index > 0 {
@@ -744,6 +902,42 @@ impl Machine<'_> {
                 Ok(())
             }
         }
+    }
+
+    /// What becomes of empty items of a list that stood without quotes: bash splits items with its first separator between
+    /// them, unless that is a blank; then the text is returned.
+    ///
+    /// # Errors
+    /// Where the shell does something of its own with them.
+    fn items_as_text(&mut self, values: &[Val], is_other: bool, fields: &mut Fields) -> Expanded<Option<Val>> {
+        let may_be_empty = |value: &Val| value.is_empty() != Some(false);
+        let separators = self.separators()?;
+        let first = separators.as_ref().and_then(|bytes| bytes.first().copied());
+        let is_usual = separators.as_ref().is_none_or(|bytes| bytes.iter().all(|b| b" \t\n".contains(b)));
+        let is_odd = match self.dialect {
+            Dialect::Ksh => {
+                last(fields).is_there && values.iter().any(may_be_empty)
+                    || !is_other && values.len() > 1 && values.last().is_some_and(may_be_empty)
+            }
+            Dialect::Mksh => !is_usual && values.iter().any(may_be_empty),
+            Dialect::Bash => is_other && separators.as_ref().is_some_and(Bytes::is_empty),
+            Dialect::Dash | Dialect::Zsh => false,
+        };
+        if is_odd {
+            return Err(self.doubt("empty items of a list"));
+        }
+        let Some(first) = first.filter(|b| self.dialect == Dialect::Bash && !is_usual && !b" \t\n".contains(b)) else {
+            return Ok(None);
+        };
+        let mut text = Vec::new();
+        for (index, value) in values.iter().enumerate() {
+            let Val::Known(item) = value else { return Ok(None) };
+            if index > 0 {
+                text.push(first);
+            }
+            text.extend_from_slice(item);
+        }
+        Ok(Some(Val::of(text)))
     }
 
     /// Splits a value that stood without quotes.
@@ -812,6 +1006,42 @@ impl Machine<'_> {
             open(fields);
         }
         Ok(())
+    }
+}
+
+/// Whether what the parameters of a word bring is split in a way that is not followed.
+fn is_put_together_oddly(parts: &[Part], dialect: Dialect) -> bool {
+    let is_split = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_));
+    match dialect {
+        // Behind a list in quotes there are more empty fields (measured: dash 0.5.12).
+        Dialect::Dash => parts.iter().skip_while(|part| !brings_list(part)).skip(1).any(is_split),
+        // A dollar that begins nothing keeps the word whole (measured: bash 5.2).
+        Dialect::Bash => {
+            parts.iter().any(|part| matches!(part, Part::Text(text) if text.contains(&b'$'))) && parts.iter().any(is_split)
+        }
+        // Tildes count where a field begins, and behind an equals sign (measured: mksh R59).
+        Dialect::Mksh => {
+            let begins = |part: &Part, with: &[u8]| matches!(part, Part::Text(text) if text.starts_with(with));
+            parts.first().is_some_and(|part| begins(part, b"=~"))
+                || parts.windows(2).any(|pair| is_split(&pair[0]) && begins(&pair[1], b"~"))
+        }
+        _ => false,
+    }
+}
+
+/// Whether a list stands there between quotes.
+fn brings_list(part: &Part) -> bool {
+    let is_list = |part: &Part| match part {
+        Part::Parameter(p) => match &p.change {
+            Change::Instead(.., word) => word.parts.iter().any(|part| matches!(part, Part::Parameter(p) if p.name == "@")),
+            _ => p.name == "@",
+        },
+        _ => false,
+    };
+    match part {
+        Part::Double(inner) => inner.iter().any(|part| is_list(part) || brings_list(part)),
+        Part::Parameter(p) => matches!(&p.change, Change::Instead(.., word) if word.parts.iter().any(brings_list)),
+        _ => false,
     }
 }
 

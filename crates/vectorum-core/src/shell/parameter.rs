@@ -28,6 +28,19 @@ pub(super) enum Held {
 }
 
 impl Machine<'_> {
+    /// The value of a parameter after what is done to it; `None` where that is a word that stands instead, to be expanded
+    /// in its place.
+    pub(super) fn parameter_or_word(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Option<Values>> {
+        let Change::Instead(sign, colon, word) = &parameter.change else {
+            return self.parameter(parameter, quoted, mode).map(Some);
+        };
+        let content = self.parameter_content(parameter)?;
+        if let Some(unfollowed) = self.otherwise(parameter, &content, quoted, mode) {
+            return unfollowed.map(Some);
+        }
+        self.instead(parameter, content, (*sign, *colon), word, (quoted, mode, true))
+    }
+
     /// The value of a parameter after what is done to it.
     pub(super) fn parameter(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Values> {
         if let Change::IsSet(key) = &parameter.change {
@@ -47,24 +60,12 @@ impl Machine<'_> {
             return self.keys(&parameter.name, is_text(key, b"*"), quoted);
         }
         let content = self.parameter_content(parameter)?;
-        if self.expands_otherwise() {
-            let is_text = matches!(content, Held::Unset | Held::One(_)) && parameter.key.is_none();
-            // Nothing is made of a text that is one word anyway.
-            let is_one = match (&content, self.separators()) {
-                (Held::One(Val::Known(text)), Ok(separators)) => {
-                    let is_calm = |b: &u8| b.is_ascii_alphanumeric() || b"/._-+".contains(b);
-                    let parts = |b: &u8| separators.as_ref().is_some_and(|separators| separators.contains(b));
-                    !text.is_empty() && text.iter().all(|b| is_calm(b) && !parts(b)) && parameter.change == Change::None
-                }
-                _ => false,
-            };
-            if !is_text || !quoted && !is_one && mode == Mode::Fields {
-                let doubt = self.doubt("an option makes the shell expand parameters in another way");
-                return if quoted { Ok(Values::One(Val::Unknown(doubt))) } else { Err(doubt) };
-            }
+        if let Some(unfollowed) = self.otherwise(parameter, &content, quoted, mode) {
+            return unfollowed;
         }
         if let Change::Instead(sign, colon, word) = &parameter.change {
-            return self.instead(parameter, content, (*sign, *colon), word, (quoted, mode));
+            let values = self.instead(parameter, content, (*sign, *colon), word, (quoted, mode, false))?;
+            return values.ok_or_else(|| self.doubt("a word that stands instead"));
         }
         let may_be_unset = match content {
             Held::Unset | Held::Perhaps(_) => true,
@@ -163,6 +164,28 @@ impl Machine<'_> {
                 }
             }
         }
+    }
+
+    /// What is said of a parameter that an option of zsh's makes the shell expand in another way.
+    fn otherwise(&mut self, parameter: &Parameter, content: &Held, quoted: bool, mode: Mode) -> Option<Expanded<Values>> {
+        if !self.expands_otherwise() {
+            return None;
+        }
+        let is_text = matches!(content, Held::Unset | Held::One(_)) && parameter.key.is_none();
+        // Nothing is made of a text that is one word anyway.
+        let is_one = match (content, self.separators()) {
+            (Held::One(Val::Known(text)), Ok(separators)) => {
+                let is_calm = |b: &u8| b.is_ascii_alphanumeric() || b"/._-+".contains(b);
+                let parts = |b: &u8| separators.as_ref().is_some_and(|separators| separators.contains(b));
+                !text.is_empty() && text.iter().all(|b| is_calm(b) && !parts(b)) && parameter.change == Change::None
+            }
+            _ => false,
+        };
+        if is_text && (quoted || is_one || mode != Mode::Fields) {
+            return None;
+        }
+        let doubt = self.doubt("an option makes the shell expand parameters in another way");
+        Some(if quoted { Ok(Values::One(Val::Unknown(doubt))) } else { Err(doubt) })
     }
 
     /// Whether the items of a list become one text before something is done to them.
@@ -447,14 +470,15 @@ impl Machine<'_> {
         Val::Unknown(Arc::new(set))
     }
 
+    /// What stands instead of a parameter, or its own value; `None` where it is a word to be expanded in its place.
     pub(super) fn instead(
         &mut self,
         parameter: &Parameter,
         held: Held,
         (sign, colon): (u8, bool),
         word: &Word,
-        (quoted, mode): (bool, Mode),
-    ) -> Expanded<Values> {
+        (quoted, mode, in_place): (bool, Mode, bool),
+    ) -> Expanded<Option<Values>> {
         let is_there = match &held {
             _ if sign == b':' => Ok(false),
             Held::Unset => Ok(false),
@@ -480,7 +504,7 @@ impl Machine<'_> {
             Held::Many(values) => Values::Many(values),
             Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
         };
-        let other = |m: &mut Self| -> Expanded<Values> {
+        let other = |m: &mut Self| -> Expanded<Option<Values>> {
             // zsh looks for tildes in what it assigns, even between quotes.
             let has_tilde = |p: &Part| match p {
                 Part::Text(t) | Part::Quoted(t) if sign == b'=' => t.contains(&b'~'),
@@ -488,11 +512,14 @@ impl Machine<'_> {
                 _ => false,
             };
             if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
-                return Ok(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
+                return Ok(Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own")))));
+            }
+            if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
+                return Ok(None);
             }
             // Between quotes a tilde is one.
             if quoted {
-                return Ok(Values::One(m.quoted_text(&word.parts)));
+                return Ok(Some(Values::One(m.quoted_text(&word.parts))));
             }
             // In zsh a list that becomes one text there does so without what is empty.
             let brings_list = |m: &Self, part: &Part| match part {
@@ -505,22 +532,22 @@ impl Machine<'_> {
             if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| brings_list(m, part)) {
                 let doubt = m.doubt("the shell expands this in a way of its own");
                 if sign == b'=' || word.parts.len() > 1 {
-                    return Ok(Values::One(Val::Unknown(doubt)));
+                    return Ok(Some(Values::One(Val::Unknown(doubt))));
                 }
                 let fields = m.expand(&word.parts, Mode::Fields)?;
-                return m.joined(Values::Many(fields.into_iter().map(Field::value).collect()), None);
+                return m.joined(Values::Many(fields.into_iter().map(Field::value).collect()), None).map(Some);
             }
             // What stands there is split as if it stood outside, unless the whole is quoted.
             if quoted || matches!(sign, b'=' | b':') || mode != Mode::Fields {
                 // In a value tildes behind colons count there, too; ksh has it otherwise.
                 let as_value = mode == Mode::Assigned && !quoted && sign != b'=' && m.dialect != Dialect::Ksh;
-                Ok(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One })))
+                Ok(Some(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One }))))
             } else {
                 let mut fields = m.expand(&word.parts, Mode::Fields)?;
                 match fields.len() {
-                    0 => Ok(Values::One(Val::of(b""))),
-                    1 => Ok(Values::One(fields.remove(0).value())),
-                    _ => Ok(Values::Many(fields.into_iter().map(Field::value).collect())),
+                    0 => Ok(Some(Values::One(Val::of(b"")))),
+                    1 => Ok(Some(Values::One(fields.remove(0).value()))),
+                    _ => Ok(Some(Values::Many(fields.into_iter().map(Field::value).collect()))),
                 }
             }
         };
@@ -528,7 +555,7 @@ impl Machine<'_> {
             (b'+', Ok(true)) | (b'-' | b'=' | b':', Ok(false)) => {
                 let values = other(self)?;
                 if matches!(sign, b'=' | b':') {
-                    let Values::One(value) = &values else { return Ok(values) };
+                    let Some(Values::One(value)) = &values else { return Ok(values) };
                     self.assign_within(&parameter.name, value.clone());
                 }
                 Ok(values)
@@ -536,14 +563,14 @@ impl Machine<'_> {
             (b'+', Ok(false))
                 if quoted && is_all_of(parameter) && has_none && !matches!(self.dialect, Dialect::Dash | Dialect::Zsh) =>
             {
-                Ok(Values::Many(Vec::new()))
+                Ok(Some(Values::Many(Vec::new())))
             }
-            (b'+', Ok(false)) => Ok(Values::One(Val::of(b""))),
-            (_, Ok(true)) => Ok(own(held)),
+            (b'+', Ok(false)) => Ok(Some(Values::One(Val::of(b"")))),
+            (_, Ok(true)) => Ok(Some(own(held))),
             (b'?', Ok(false)) => {
                 // Where it does not, as on a terminal, what follows is given up in ways of its own.
                 self.fail_unless_typed("a name that is not set ends the shell");
-                Ok(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell"))))
+                Ok(Some(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell")))))
             }
             (_, Err(())) | (_, Ok(false)) => {
                 let doubt = match &held {
@@ -574,7 +601,7 @@ impl Machine<'_> {
                 if sign == b'=' {
                     self.assign_perhaps(&parameter.name, second, &joined, &doubt);
                 }
-                Ok(Values::One(joined))
+                Ok(Some(Values::One(joined)))
             }
         }
     }

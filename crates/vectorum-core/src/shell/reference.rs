@@ -80,7 +80,8 @@ impl Parser<'_> {
             Some(byte) if byte.is_ascii_digit() || b"@*#?-$!".contains(&byte) => {
                 self.at += 1;
                 // In zsh `$#name` is a length.
-                if self.dialect == Dialect::Zsh && byte == b'#' && self.peek().is_some_and(|b| is_name(b) || b"@*".contains(&b)) {
+                let is_of = |b: u8| is_name(b) || b"@*$?-".contains(&b);
+                if self.dialect == Dialect::Zsh && byte == b'#' && self.peek().is_some_and(is_of) {
                     let from = self.at;
                     self.at += 1;
                     while is_name(self.text[from]) && self.peek().is_some_and(is_name) {
@@ -489,7 +490,11 @@ impl Parser<'_> {
             }
             _ => {
                 self.skip_braces(start)?;
-                return whole(Change::Unfollowed(ODD_SHAPE));
+                return if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
+                    Ok(Part::Unfollowed(BAD_SHAPE))
+                } else {
+                    whole(Change::Unfollowed(ODD_SHAPE))
+                };
             }
         };
         if !self.take(b"}") {

@@ -192,7 +192,8 @@ impl Machine<'_> {
             }
         }
         let parameter = Parameter { name, key: None, change: Change::None };
-        self.instead(&parameter, held, (*sign, *colon), word, (quoted, Mode::Fields)).map(held_of)
+        let values = self.instead(&parameter, held, (*sign, *colon), word, (quoted, Mode::Fields, false))?;
+        values.map(held_of).ok_or_else(|| self.doubt(OWN_SHAPE))
     }
 
     /// What is not set is empty; with `set -u` that is an error.
