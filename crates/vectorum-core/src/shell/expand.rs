@@ -142,7 +142,7 @@ impl Machine<'_> {
                 Ok(None)
             };
             match alternatives.map_err(|why| self.doubt(why))? {
-                None => out.extend(self.word_fields(word)?),
+                None => out.extend(self.word_fields(word, false)?),
                 Some(words) => {
                     let longer_name = |word: &Word| {
                         word.parts.windows(2).any(|pair| {
@@ -156,12 +156,9 @@ impl Machine<'_> {
                         return Err(self.doubt("braces behind a name"));
                     }
                     for word in words {
-                        let fields = self.word_fields(&word)?;
                         // Elsewhere they come last.
-                        if self.dialect != Dialect::Bash && fields.len() != 1 {
-                            return Err(self.doubt("braces in what is split"));
-                        }
-                        out.extend(fields);
+                        let is_one = self.dialect != Dialect::Bash;
+                        out.extend(self.word_fields(&word, is_one)?);
                         if out.len() > MOST_FIELDS {
                             break;
                         }
@@ -176,8 +173,12 @@ impl Machine<'_> {
         Ok(out)
     }
 
-    fn word_fields(&mut self, word: &Word) -> Expanded<Vec<Val>> {
+    /// The fields of a word, which may have to be one before files are looked up for it.
+    fn word_fields(&mut self, word: &Word, is_one: bool) -> Expanded<Vec<Val>> {
         let fields = self.expand(&word.parts, Mode::Fields)?;
+        if is_one && fields.len() != 1 {
+            return Err(self.doubt("braces in what is split"));
+        }
         let mut out = Vec::new();
         for field in fields {
             let has_signs = self.is_pattern(&field);
@@ -286,15 +287,20 @@ impl Machine<'_> {
         Ok((text, quoted))
     }
 
-    pub(super) fn expand(&mut self, parts: &[Part], mode: Mode) -> Expanded<Fields> {
+    /// Does something to a word within another.
+    fn within<T>(&mut self, run: impl FnOnce(&mut Self) -> Expanded<T>) -> Expanded<T> {
         if self.nested >= MOST_NESTED {
             return Err(self.doubt("words lie too deep in each other"));
         }
-        let mut fields: Fields = smallvec![Field::default()];
         self.nested += 1;
-        let done = self.expand_into(parts, mode, &mut fields);
+        let done = run(self);
         self.nested -= 1;
-        done?;
+        done
+    }
+
+    pub(super) fn expand(&mut self, parts: &[Part], mode: Mode) -> Expanded<Fields> {
+        let mut fields: Fields = smallvec![Field::default()];
+        self.within(|m| m.expand_into(parts, mode, &mut fields))?;
         if mode == Mode::Fields {
             let may_vanish = fields.iter().find(|f| f.may_vanish && f.text.is_empty()).and_then(|f| f.unknown.clone());
             if let Some(doubt) = may_vanish {
@@ -333,7 +339,7 @@ impl Machine<'_> {
                     }
                     match (values, &parameter.change) {
                         (Some(values), _) => self.spread(values, parameter, mode, fields)?,
-                        (None, Change::Instead(_, _, word)) => self.put_instead(word, mode, fields)?,
+                        (None, Change::Instead(_, _, word)) => self.within(|m| m.put_instead(word, mode, fields))?,
                         (None, _) => {}
                     }
                 }
@@ -550,7 +556,7 @@ impl Machine<'_> {
                 Part::Parameter(parameter) => {
                     let Some(values) = self.parameter_or_word(parameter, true, mode)? else {
                         if let Change::Instead(_, _, word) = &parameter.change {
-                            self.put_instead_quoted(word, mode, fields)?;
+                            self.within(|m| m.put_instead_quoted(word, mode, fields))?;
                         }
                         continue;
                     };
@@ -577,7 +583,9 @@ impl Machine<'_> {
                                 }
                                 _ => match self.first_separator()? {
                                     // ksh puts backslashes in there (measured: 93u+m).
-                                    None if self.dialect == Dialect::Ksh && values.len() > 1 => {
+                                    None if self.dialect == Dialect::Ksh
+                                        && values.iter().any(|v| v.is_empty() != Some(false)) =>
+                                    {
                                         return Err(self.doubt("a list without anything between its items"));
                                     }
                                     separator => separator,

@@ -553,7 +553,8 @@ impl<'a> Machine<'a> {
                 self.check_failure();
             }
             Kind::Arithmetic(parts) => {
-                let answer = self.sum(parts).map(|n| n != 0);
+                let value = self.sum(parts);
+                let answer = self.is_sum_true(value);
                 self.set_maybe(answer);
                 self.check_failure();
             }

@@ -205,7 +205,7 @@ impl Machine<'_> {
             return Err(doubt);
         }
         let total = values.len() as i64 + i64::from(is_positional);
-        let from = self.sum(offset)?;
+        let from = self.sum_in_word(offset)?;
         let from = if from < 0 { from + total } else { from };
         // The shell's own name is one of them.
         if from < 0 || is_positional && from == 0 {
@@ -214,7 +214,7 @@ impl Machine<'_> {
         let from = from - i64::from(is_positional);
         let to = match length {
             None => values.len() as i64,
-            Some(length) => match self.sum(length)? {
+            Some(length) => match self.sum_in_word(length)? {
                 length if length < 0 => {
                     self.fork(&doubt, Self::fail_hard, |_| {});
                     return Err(doubt);
@@ -352,7 +352,7 @@ impl Machine<'_> {
                         if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
                             return Ok(Held::Unknown(self.doubt("a subscript")));
                         }
-                        match self.sum(key) {
+                        match self.sum_in_word(key) {
                             Ok(index) => {
                                 // zsh counts from 1.
                                 let index = if self.dialect == Dialect::Zsh { index - 1 } else { index };
@@ -706,16 +706,22 @@ impl Machine<'_> {
                     return odd(self);
                 }
                 let total = text.len() as i64;
-                let Ok(from) = self.sum(offset) else { return odd(self) };
-                let from = if from < 0 { total + from } else { from };
+                let Ok(from) = self.sum_in_word(offset) else { return odd(self) };
+                let from = if from < 0 { total.saturating_add(from) } else { from };
+                // Before the beginning is the beginning, but in bash.
+                let from = if self.dialect == Dialect::Bash { from } else { from.max(0) };
                 if from < 0 || from > total {
                     return Val::of(b"");
                 }
                 let to = match length {
                     None => total,
-                    Some(parts) => match self.sum(parts) {
-                        Ok(length) if length < 0 => total + length,
-                        Ok(length) => (from + length).min(total),
+                    Some(parts) => match self.sum_in_word(parts) {
+                        Ok(length) if length < 0 => match self.dialect {
+                            Dialect::Ksh => from,
+                            Dialect::Mksh => total,
+                            _ => total.saturating_add(length),
+                        },
+                        Ok(length) => from.saturating_add(length).min(total),
                         Err(_) => return odd(self),
                     },
                 };

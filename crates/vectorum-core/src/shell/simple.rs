@@ -418,7 +418,7 @@ impl Machine<'_> {
         if is_odd && self.dialect == Dialect::Bash {
             let _ = self.table_key(key);
         }
-        let index = if is_odd { None } else { self.sum(key).ok() };
+        let index = if is_odd { None } else { self.sum_in_word(key).ok() };
         // There they are counted from 1.
         let first = i64::from(self.dialect == Dialect::Zsh);
         let index = index.and_then(|n| usize::try_from(n - first).ok()).filter(|_| !self.expands_otherwise());

@@ -16,7 +16,18 @@ struct Sum<'m, 'a> {
     depth: usize,
     /// Whether what is read has no effect: the side of a condition that does not count.
     is_idle: bool,
+    /// How many values it lies within.
+    nested: usize,
 }
+
+/// An expression that is certainly an error: within a word it ends more than one in a command of its own does.
+const WRONG: &str = "a wrong expression";
+
+/// An expression that is not followed, or wrong.
+const UNFOLLOWED: &str = "a sum that is not followed";
+
+/// Values that are expressions are followed so deep; one that names itself has no end.
+const MOST_NESTED: usize = 20;
 
 /// From the loosest to the tightest.
 const LEVELS: &[&[&[u8]]] = &[
@@ -45,7 +56,7 @@ fn may_assign(text: &[u8]) -> bool {
 impl Machine<'_> {
     /// The value of an expression, as a text.
     pub(super) fn sum_value(&mut self, parts: &[Part]) -> Val {
-        match self.sum(parts) {
+        match self.sum_in_word(parts) {
             Ok(number) => Val::of(number.to_string()),
             Err(doubt) => {
                 if self.dialect == Dialect::Bash && self.live.is_some() && self.may_be_no_number(parts) {
@@ -76,6 +87,38 @@ impl Machine<'_> {
         })
     }
 
+    /// The value of an expression within a word, where a wrong one is an error of the word.
+    ///
+    /// # Errors
+    /// If it is not known.
+    pub(super) fn sum_in_word(&mut self, parts: &[Part]) -> Summed {
+        let value = self.sum(parts);
+        match &value {
+            Err(doubt) if doubt.why == WRONG => self.fail_hard(),
+            Err(doubt) if doubt.why == UNFOLLOWED && self.dialect != Dialect::Ksh => {
+                self.fork(&doubt.clone(), Self::fail_hard, |_| {});
+            }
+            _ => {}
+        }
+        value
+    }
+
+    /// Whether an expression that is a command comes to something else than nothing; a wrong one does not.
+    ///
+    /// # Errors
+    /// If it is not known.
+    pub(super) fn is_sum_true(&mut self, value: Summed) -> Result<bool, Arc<Doubt>> {
+        match value {
+            Err(doubt) if doubt.why == WRONG => Ok(false),
+            // There one that cannot be read ends the shell all the same.
+            Err(doubt) if doubt.why == UNFOLLOWED && self.dialect == Dialect::Mksh => {
+                self.fork(&doubt, Self::fail_hard, |_| {});
+                Err(doubt)
+            }
+            value => value.map(|number| number != 0),
+        }
+    }
+
     /// The value of an expression.
     ///
     /// # Errors
@@ -95,24 +138,40 @@ impl Machine<'_> {
     }
 
     pub(super) fn sum_text(&mut self, text: Vec<u8>) -> Summed {
-        if text.trim_ascii().is_empty() {
+        let is_empty = text.trim_ascii().is_empty();
+        if is_empty && self.dialect != Dialect::Dash {
             return Ok(0);
         }
-        let mut sum = Sum { machine: self, text, at: 0, depth: 0, is_idle: false };
-        let value = sum.comma()?;
-        sum.blanks();
-        if sum.at < sum.text.len() {
-            return sum.wrong();
-        }
-        Ok(value)
+        Sum { machine: self, text, at: 0, depth: 0, is_idle: false, nested: 0 }.whole()
     }
 }
 
 impl Sum<'_, '_> {
+    /// The value of all of it.
+    fn whole(&mut self) -> Summed {
+        if self.text.trim_ascii().is_empty() {
+            return self.refused();
+        }
+        let value = self.comma()?;
+        self.blanks();
+        if self.at < self.text.len() {
+            return self.wrong();
+        }
+        Ok(value)
+    }
+
+    /// What is not followed, or is an error of the shell's, which ends the command, the file or the shell.
     fn wrong<T>(&mut self) -> Result<T, Arc<Doubt>> {
-        // An error of the shell's, which ends the command, the file or the shell.
-        self.machine.fail_perhaps("a sum that is not followed");
-        Err(self.machine.doubt("a sum that is not followed"))
+        // How ksh goes on then is not followed; nor is what is set in there.
+        if self.machine.dialect == Dialect::Ksh || may_assign(&self.text) {
+            self.machine.fail_perhaps(UNFOLLOWED);
+        }
+        Err(self.machine.doubt(UNFOLLOWED))
+    }
+
+    /// What is certainly wrong in this shell.
+    fn refused<T>(&mut self) -> Result<T, Arc<Doubt>> {
+        Err(self.machine.doubt(WRONG))
     }
 
     fn blanks(&mut self) {
@@ -133,6 +192,9 @@ impl Sum<'_, '_> {
     fn comma(&mut self) -> Summed {
         let mut value = self.choice()?;
         while self.take(b",") {
+            if self.machine.dialect == Dialect::Dash {
+                return self.refused();
+            }
             value = self.choice()?;
         }
         Ok(value)
@@ -211,6 +273,8 @@ impl Sum<'_, '_> {
                 b"/" if right != 0 => left.wrapping_div(right),
                 b"%" if right != 0 => left.wrapping_rem(right),
                 _ if self.is_idle => 0,
+                // How ksh goes on then is not followed.
+                b"/" | b"%" if self.machine.dialect != Dialect::Ksh => return self.refused(),
                 _ => return self.wrong(),
             };
             self.bounded(left)?;
@@ -258,9 +322,11 @@ impl Sum<'_, '_> {
             return self.wrong();
         }
         self.blanks();
-        let value = if self.take(b"++") {
+        // dash takes the signs one by one.
+        let counts = self.machine.dialect != Dialect::Dash;
+        let value = if counts && self.take(b"++") {
             self.counted(1)?
-        } else if self.take(b"--") {
+        } else if counts && self.take(b"--") {
             self.counted(-1)?
         } else if self.take(b"!") {
             i64::from(self.unary()? == 0)
@@ -302,11 +368,18 @@ impl Sum<'_, '_> {
         if word.is_empty() || matches!(self.text.get(self.at), Some(b'[' | b'#' | b'.')) {
             return self.wrong();
         }
-        for operator in [&b"+="[..], b"-=", b"*=", b"/=", b"%=", b"=", b"++", b"--"] {
+        for operator in [&b"<<="[..], b">>=", b"+=", b"-=", b"*=", b"/=", b"%=", b"&=", b"|=", b"^=", b"=", b"++", b"--"] {
             self.blanks();
             let rest = self.text.get(self.at..).unwrap_or_default();
             if !rest.starts_with(operator) || operator == b"=" && rest.get(1) == Some(&b'=') {
                 continue;
+            }
+            if self.machine.dialect == Dialect::Dash && matches!(operator, b"++" | b"--") {
+                // Signs of what follows, which must be there.
+                if rest.get(2..).unwrap_or_default().trim_ascii_start().first().is_some_and(u8::is_ascii_alphanumeric) {
+                    break;
+                }
+                return self.refused();
             }
             self.at += operator.len();
             let old = if operator == b"=" { 0 } else { self.name(&word)? };
@@ -320,6 +393,11 @@ impl Sum<'_, '_> {
                         b"+=" => old.wrapping_add(right),
                         b"-=" => old.wrapping_sub(right),
                         b"*=" => old.wrapping_mul(right),
+                        b"&=" => old & right,
+                        b"|=" => old | right,
+                        b"^=" => old ^ right,
+                        b"<<=" if (0..64).contains(&right) => old.wrapping_shl(right as u32),
+                        b">>=" if (0..64).contains(&right) => old.wrapping_shr(right as u32),
                         b"/=" if right != 0 => old.wrapping_div(right),
                         b"%=" if right != 0 => old.wrapping_rem(right),
                         _ => return self.wrong(),
@@ -351,14 +429,14 @@ impl Sum<'_, '_> {
         Ok(())
     }
 
-    /// Counts a name up or down before it is used: `++NAME`. dash takes the signs one by one (measured).
+    /// Counts a name up or down before it is used: `++NAME`.
     fn counted(&mut self, by: i64) -> Summed {
         self.blanks();
         let rest = self.text.get(self.at..).unwrap_or_default();
         let length = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
         let name = rest.get(..length).unwrap_or_default().to_vec();
         let is_odd = matches!(rest.get(length), Some(b'[' | b'#' | b'.' | b'=' | b'+' | b'-'));
-        if name.first().is_none_or(u8::is_ascii_digit) || is_odd || self.machine.dialect == Dialect::Dash {
+        if name.first().is_none_or(u8::is_ascii_digit) || is_odd {
             return self.wrong();
         }
         self.at += length;
@@ -388,9 +466,22 @@ impl Sum<'_, '_> {
                 if digits.iter().all(u8::is_ascii_digit) && !digits.is_empty() {
                     return Ok(sign * self.number(digits)?);
                 }
-                // An expression within a value is followed by the shell, not here; a wrong one is an error.
-                self.machine.fail_perhaps("a value that is an expression of its own");
-                Err(self.machine.doubt("a value that is an expression of its own"))
+                // It is an expression of its own; ksh has other rules for names in there.
+                if matches!(self.machine.dialect, Dialect::Bash | Dialect::Zsh | Dialect::Mksh)
+                    && self.nested < MOST_NESTED
+                    && !self.is_idle
+                {
+                    let mut sum = Sum {
+                        machine: self.machine,
+                        text: text.to_vec(),
+                        at: 0,
+                        depth: self.depth,
+                        is_idle: false,
+                        nested: self.nested + 1,
+                    };
+                    return sum.whole();
+                }
+                self.wrong()
             }
             Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(Arc::clone(doubt)),
             _ => Err(self.machine.doubt("a number that is not known")),

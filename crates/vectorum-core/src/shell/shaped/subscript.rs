@@ -100,7 +100,7 @@ impl Machine<'_> {
 
     /// Works out a place; one that is wrong is an error.
     fn place_of(&mut self, key: &[Part]) -> Expanded<i64> {
-        let place = self.sum(key);
+        let place = self.sum_in_word(key);
         if let Err(doubt) = &place {
             self.fork(&doubt.clone(), Self::fail_hard, |_| {});
         }
