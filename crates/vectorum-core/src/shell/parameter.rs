@@ -485,8 +485,8 @@ impl Machine<'_> {
             Held::One(value) if colon => value.is_empty().map(|e| !e).ok_or(()),
             Held::One(_) => Ok(true),
             Held::Perhaps(_) | Held::Unknown(_) => Err(()),
-            // A list without items is set in zsh.
-            Held::Many(values) if !colon => Ok(!values.is_empty() || self.dialect == Dialect::Zsh),
+            // A list without items is set there.
+            Held::Many(values) if !colon => Ok(!values.is_empty() || matches!(self.dialect, Dialect::Zsh | Dialect::Dash)),
             Held::Many(values) => match &values[..] {
                 [] => Ok(false),
                 [one] => one.is_empty().map(|e| !e).ok_or(()),

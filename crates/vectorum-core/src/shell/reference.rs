@@ -398,7 +398,7 @@ impl Parser<'_> {
         }
         let has_key = key.is_some();
         let is_all = matches!(&name[..], b"@" | b"*");
-        let is_list_of_names = name == "!";
+        let may_be_good = self.dialect == Dialect::Mksh && (name == "!" || self.peek() == Some(b'@'));
         let is_whole_key = key.as_deref().is_some_and(is_whole);
         let whole = |change| Ok(Part::Parameter(Box::new(Parameter { name, key, change })));
         if self.take(b"}") {
@@ -491,7 +491,7 @@ impl Parser<'_> {
             }
             _ => {
                 self.skip_braces(start)?;
-                return if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) && !is_list_of_names {
+                return if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) && !may_be_good {
                     Ok(Part::Unfollowed(BAD_SHAPE))
                 } else {
                     whole(Change::Unfollowed(ODD_SHAPE))

@@ -76,10 +76,12 @@ impl Fish<'_> {
         let is_exported = exported == Some(true) && scope == Some(Kept::Global);
         let what = if is_exported && !is_universal { For::Export } else { For::Replacing };
         let in_function = state.scopes.iter().any(|s| s.kind == Kept::Function);
-        let mut hidden = state.scopes.iter().rev().filter_map(|s| s.vars.look(name, what));
+        let mut hidden = state.scopes.iter().rev().filter_map(|s| s.vars.look(name, what).map(|var| (s.kind, var)));
         // One that hides another is a path where that is one.
-        let (hidden_is_path, is_perhaps) = hidden.next().map_or((None, false), |v| (Some(v.is_path), v.is_perhaps));
-        if scope.is_none() && is_perhaps && (in_function || hidden.next().is_some()) {
+        let (hidden_is_path, is_perhaps, is_global) =
+            hidden.next().map_or((None, false, true), |(kind, v)| (Some(v.is_path), v.is_perhaps, kind == Kept::Global));
+        // Where it may not be there, it is set in another scope.
+        if scope.is_none() && is_perhaps && (in_function || !is_global || hidden.next().is_some()) {
             return self.blur(name, "which of several variables is set");
         }
         drop(hidden);

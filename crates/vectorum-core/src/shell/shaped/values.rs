@@ -83,13 +83,29 @@ impl Machine<'_> {
         }
         let splits = shaped.find(|flag| if let Flag::Split(text) = flag { Some(&text[..]) } else { None });
         let is_one = mode != Mode::Fields;
-        if separator.is_some() || splits.is_some() || shaped.is_split || is_one {
-            values = self.joined(values, separator)?;
-        }
         let splits_at_blanks = shaped.is_split && splits.is_none();
-        if (splits.is_some() || splits_at_blanks) && !is_one {
-            values = self.parted(&values, splits, quoted.then_some(is_separate))?;
-        }
+        let is_parted = (splits.is_some() || splits_at_blanks) && !is_one;
+        let in_quotes = quoted.then_some(is_separate);
+        values = match values {
+            // Then each item is split by itself.
+            Values::Many(items) if is_parted && separator.is_none() && shaped.has(&Flag::Separate) => {
+                let mut words = Vec::new();
+                for item in items {
+                    match self.parted(&Values::One(item), splits, in_quotes)? {
+                        Values::One(word) if word.is_empty() == Some(true) && !quoted => {}
+                        Values::One(word) => words.push(word),
+                        Values::Many(more) => words.extend(more),
+                    }
+                }
+                Values::Many(words)
+            }
+            values if is_parted => {
+                let text = self.joined(values, separator)?;
+                self.parted(&text, splits, in_quotes)?
+            }
+            values if separator.is_some() || splits.is_some() || shaped.is_split || is_one => self.joined(values, separator)?,
+            values => values,
+        };
         let values = self.by_flags(values, shaped)?;
         Ok(Came { values, is_separate })
     }
