@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use bytes::Bytes;
+
 use super::machine::Machine;
 use super::state::Content;
 use super::syntax::{Dialect, Part};
@@ -59,7 +61,7 @@ impl Machine<'_> {
         match self.sum_in_word(parts) {
             Ok(number) => Val::of(number.to_string()),
             Err(doubt) => {
-                if self.dialect == Dialect::Bash && self.live.is_some() && self.may_be_no_number(parts) {
+                if self.live.is_some() && self.may_be_no_number(parts) {
                     self.fork(&doubt, Self::fail_hard, |_| {});
                 }
                 Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(*doubt).clone() }))
@@ -67,14 +69,17 @@ impl Machine<'_> {
         }
     }
 
-    /// Whether a name in an expression holds a text that is not known, and may be no expression. There it gives up a line
-    /// only; elsewhere, where all that follows would hang on it, that is not followed.
+    /// Whether a name in an expression holds a text that may be no expression. Of one that may be anything that counts
+    /// where a wrong one gives up a line or a function only; elsewhere all that follows would hang on it.
     fn may_be_no_number(&self, parts: &[Part]) -> bool {
+        let gives_up_little = matches!(self.dialect, Dialect::Bash | Dialect::Mksh);
+        let is_sum = |text: &Bytes| text.iter().all(|b| b.is_ascii_digit() || b.is_ascii_whitespace());
+        let may_be_wrong = |d: &Doubt| d.could_be.is_empty() && gives_up_little || !d.could_be.iter().all(is_sum);
         let is_text = |name: &[u8]| {
             let is_number = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
             let content = self.content_of(name);
             let is_unknown =
-                matches!(&content, Content::Set(Val::Unknown(d)) | Content::Perhaps(Val::Unknown(d)) if d.could_be.is_empty());
+                matches!(&content, Content::Set(Val::Unknown(d)) | Content::Perhaps(Val::Unknown(d)) if may_be_wrong(d));
             is_unknown && !is_number && !self.is_special(name)
         };
         parts.iter().any(|part| match part {
