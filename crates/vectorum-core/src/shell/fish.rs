@@ -123,6 +123,16 @@ pub(super) struct State {
     open: Option<Arc<Doubt>>,
     output: Option<Val>,
     input: Input,
+    /// Whether the last command was refused before it ran: there is no such program, or its words were wrong.
+    refused: Refused,
+}
+
+/// Whether a command was refused.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Refused {
+    No,
+    Yes,
+    Perhaps,
 }
 
 /// What a command would read that reads.
@@ -149,7 +159,6 @@ struct Fish<'a> {
     /// What can be left from within.
     frames: Vec<Frame>,
     /// Whether the last command was none.
-    is_lacking: bool,
     /// How many commands lie around the one that runs.
     nested: usize,
     /// How many outputs are taken in.
@@ -210,6 +219,7 @@ impl Branch for State {
             open: self.open.clone(),
             output: self.output.clone(),
             input: self.input.clone(),
+            refused: self.refused,
         }
     }
 
@@ -227,6 +237,9 @@ impl Branch for State {
         };
         if self.input != other.input {
             self.input = Input::default();
+        }
+        if self.refused != other.refused {
+            self.refused = Refused::Perhaps;
         }
         if self.open.is_none() {
             self.open.clone_from(&other.open);
@@ -300,14 +313,33 @@ impl Fish<'_> {
         let doubt = self.doubt(why);
         if let Some(state) = &mut self.live {
             state.scopes.iter_mut().for_each(|scope| scope.vars.fog(&doubt));
+            // Who knows what it prints.
+            state.output = state.output.take().map(|_| Val::Unknown(doubt.clone()));
             state.open.get_or_insert(doubt.clone());
             state.status = Err(doubt);
+            state.refused = Refused::Perhaps;
         }
     }
 
     fn set_status(&mut self, status: u8) {
         if let Some(state) = &mut self.live {
             state.status = Ok(status);
+            state.refused = Refused::No;
+        }
+    }
+
+    /// A command is not run: what is to become of its output is not done either.
+    fn refuse(&mut self, status: u8) {
+        self.set_status(status);
+        if let Some(state) = &mut self.live {
+            state.refused = Refused::Yes;
+        }
+    }
+
+    /// A command was run, whatever was refused within it.
+    fn ran(&mut self) {
+        if let Some(state) = &mut self.live {
+            state.refused = Refused::No;
         }
     }
 
@@ -315,6 +347,7 @@ impl Fish<'_> {
         let doubt = self.doubt(why);
         if let Some(state) = &mut self.live {
             state.status = Err(doubt);
+            state.refused = Refused::No;
         }
     }
 

@@ -200,9 +200,15 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         }
         Dialect::Ksh => {
             exported(&mut vars, "SHLVL", level);
-            for name in KORN.iter().chain(&["FPATH", "SHELL", "FCEDIT", "TMOUT", "MAILCHECK", "ENV"]) {
+            for name in KORN.iter().chain(&["FPATH", "SHELL", "FCEDIT", "TMOUT", "MAILCHECK"]) {
                 own(&mut vars, name, filled());
             }
+            // It names the file that it reads where somebody types.
+            let home = vars.get(b"HOME").and_then(|home| match &home.content {
+                Content::Set(Val::Known(home)) => Some(home.clone()),
+                _ => None,
+            });
+            own(&mut vars, "ENV", home.map_or_else(filled, |home| Val::of([&home[..], b"/.kshrc"].concat())));
             // What these hold, they hold without being set.
             ["HISTCMD", "JOBMAX"].iter().for_each(|name| perhaps(&mut vars, name));
             if !invocation.is_interactive {

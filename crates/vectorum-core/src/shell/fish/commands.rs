@@ -3,6 +3,7 @@
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::{PRINTED, PRINTED_NAMES};
 use super::super::program::{self, Place};
+use super::words::{MAY_NOT_RUN, NO_FILE, NO_INDEX, NOT_RUN};
 use super::*;
 
 /// Commands that change no variable and whose output is not followed.
@@ -71,21 +72,17 @@ pub(super) fn is_harmless(name: &[u8]) -> bool {
 impl Fish<'_> {
     pub(super) fn command(&mut self, words: &[Word]) {
         let first = words.first().map(|w| &w.parts[..]);
-        self.may_be_empty = matches!(first, Some([Part::Text(name)]) if matches!(&name[..], b"set" | b"count" | b"path"));
+        let may_be_empty = matches!(first, Some([Part::Text(name)]) if matches!(&name[..], b"set" | b"count" | b"path"));
+        let outer = std::mem::replace(&mut self.may_be_empty, may_be_empty);
         let fields = self.fields(words);
-        self.may_be_empty = false;
+        self.may_be_empty = outer;
         let fields = match fields {
             Ok(fields) => fields,
-            Err(doubt) => {
-                let name = match words.first().map(|w| &w.parts[..]) {
-                    Some([Part::Text(name)]) => name.clone(),
-                    _ => return self.fog("a command whose name is not known"),
-                };
-                if let (b"eval", Some(names), [_, _]) = (&name[..], doubt.sets, words) {
-                    return self.set_by_output(names);
-                }
-                return self.half_known(&name, words);
+            Err(doubt) if self.refuse_for(&doubt) => return,
+            Err(doubt) if doubt.why == MAY_NOT_RUN => {
+                return self.fork(&doubt, |m| m.doubt_status(MAY_NOT_RUN), |m| m.known_in_part(&doubt, words));
             }
+            Err(doubt) => return self.known_in_part(&doubt, words),
         };
         if self.live.is_none() {
             return;
@@ -96,6 +93,34 @@ impl Fish<'_> {
             return self.doubt_status("a command without a name");
         }
         self.named(&name, arguments);
+    }
+
+    /// Whether a command with such words is not run at all; then its status is set.
+    pub(super) fn refuse_for(&mut self, doubt: &Doubt) -> bool {
+        match doubt.why {
+            NO_FILE => self.refuse(124),
+            NO_INDEX => self.refuse(121),
+            // The status is that of the output.
+            NOT_RUN => {
+                if let Some(state) = &mut self.live {
+                    state.refused = Refused::Yes;
+                }
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    /// A command of which not all words are known, perhaps not even the first.
+    fn known_in_part(&mut self, doubt: &Doubt, words: &[Word]) {
+        let name = match words.first().map(|w| &w.parts[..]) {
+            Some([Part::Text(name)]) => name.clone(),
+            _ => return self.fog("a command whose name is not known"),
+        };
+        if let (b"eval", Some(names), [_, _]) = (&name[..], doubt.sets, words) {
+            return self.set_by_output(names);
+        }
+        self.half_known(&name, words);
     }
 
     /// A command of which not all words are known.
@@ -211,13 +236,17 @@ impl Fish<'_> {
                 self.print(text);
                 self.set_status(0);
             }
-            b"source" | b"." => self.source(known.as_deref()),
+            b"source" | b"." => {
+                self.source(known.as_deref());
+                self.ran();
+            }
             b"eval" => match known {
                 Some(words) if words.iter().all(|w| w.trim_ascii().is_empty()) => self.set_status(0),
                 Some(words) => {
                     let fixed = Some(self.source.line(self.at));
                     let source = Source { fixed, ..Source::new(self.source.path.clone(), words.join(&b' ').into()) };
                     self.run_text(&Arc::new(source));
+                    self.ran();
                 }
                 None => self.fog("a text is run that is not known"),
             },
@@ -388,12 +417,14 @@ impl Fish<'_> {
             }
             Ok(None) if self.may_be_elsewhere() => self.fog("where functions lie is not known"),
             Ok(None) => {
-                self.set_status(127);
-                self.is_lacking = true;
+                self.refuse(127);
             }
             Err(_) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status("how a program ends");
+                if let Some(state) = &mut self.live {
+                    state.refused = Refused::Perhaps;
+                }
             }
         }
     }

@@ -123,7 +123,6 @@ impl Fish<'_> {
     /// Runs a pipeline. Each of its commands but programs runs in the shell itself, so that what it sets stays.
     fn run_line(&mut self, line: &[Job]) {
         let Some((last, before)) = line.split_last() else { return };
-        self.is_lacking = false;
         if before.is_empty() {
             self.run_job(last);
         } else {
@@ -131,6 +130,10 @@ impl Fish<'_> {
             for job in before {
                 let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
                 let text = self.captured(|m| m.run_job(job));
+                // Then nothing of the pipeline is run.
+                if self.is_refused(job) {
+                    return;
+                }
                 let is_block = !matches!(job.kind, Kinds::Command(_));
                 let calls = self.calls_function(job);
                 let doubt = self.doubt("how a function in a pipe ends");
@@ -159,14 +162,21 @@ impl Fish<'_> {
                 state.input = outer;
             }
         }
+        // What was not run is not turned round.
+        let is_refused = self.is_refused(last);
         if line.first().is_some_and(|j| j.negated)
+            && !is_refused
             && let Some(state) = &mut self.live
             && let Ok(status) = &mut state.status
         {
-            // That there is no such command stays so.
-            let is_lacking = *status == 127 && self.is_lacking && matches!(last.kind, Kinds::Command(_));
-            *status = if is_lacking { 127 } else { u8::from(*status == 0) };
+            *status = u8::from(*status == 0);
         }
+    }
+
+    /// Whether a command, itself and no other within it, was just refused.
+    fn is_refused(&self, job: &Job) -> bool {
+        let is_refused = self.live.as_ref().is_some_and(|state| state.refused == Refused::Yes);
+        is_refused && matches!(job.kind, Kinds::Command(_)) && !self.calls_function(job)
     }
 
     fn calls_function(&self, job: &Job) -> bool {
@@ -209,6 +219,14 @@ impl Fish<'_> {
     }
 
     fn run_kind(&mut self, kind: &Kinds) {
+        self.run_whole(kind);
+        // Only what was to be run itself is refused, or what stands in a block.
+        if !matches!(kind, Kinds::Command(_) | Kinds::Begin(_)) {
+            self.ran();
+        }
+    }
+
+    fn run_whole(&mut self, kind: &Kinds) {
         match kind {
             Kinds::Command(words) => self.command(words),
             Kinds::If(arms, otherwise) => self.run_if(arms, otherwise),
@@ -369,7 +387,12 @@ impl Fish<'_> {
         let text = match self.fields(std::slice::from_ref(word)) {
             Ok(fields) if fields.len() > 1 => return self.doubt_status("a switch over several words"),
             Ok(fields) => fields.into_iter().next().unwrap_or_else(|| Val::of(b"")),
-            Err(doubt) => Val::Unknown(doubt),
+            Err(doubt) if self.refuse_for(&doubt) => return,
+            // Of several words it is an error.
+            Err(doubt) => {
+                let text = Val::Unknown(doubt.clone());
+                return self.fork(&doubt, |m| m.run_arms(&text, arms), |m| m.doubt_status("a switch over several words"));
+            }
         };
         self.run_arms(&text, arms);
     }
@@ -417,9 +440,14 @@ impl Fish<'_> {
 
     fn run_for(&mut self, name: &[u8], words: &[Word], body: &[Job]) {
         let at = self.at;
-        self.may_be_empty = true;
+        let outer = std::mem::replace(&mut self.may_be_empty, true);
         let values = self.fields(words);
-        self.may_be_empty = false;
+        self.may_be_empty = outer;
+        if let Err(doubt) = &values
+            && self.refuse_for(&doubt.clone())
+        {
+            return;
+        }
         // The variable lies in the scope around the loop, and stays there.
         let old = self.items(name);
         self.put_var(name, Some(Kept::Block), old, None, None);

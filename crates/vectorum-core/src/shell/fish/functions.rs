@@ -284,6 +284,7 @@ impl Fish<'_> {
         if let Some(state) = &mut self.live {
             state.scopes.truncate(depth.saturating_sub(1));
             state.scopes.extend(around.unwrap_or_default());
+            state.refused = Refused::No;
         }
         (self.source, self.at) = outer;
         self.depth -= 1;

@@ -189,6 +189,7 @@ impl Setting {
             open: self.open.clone(),
             output: None,
             input: Input::default(),
+            refused: Refused::No,
         }
     }
 
@@ -201,7 +202,6 @@ impl Setting {
             manner: &self.manner,
             live: Some(begin),
             frames: Fish::begin_frames(),
-            is_lacking: false,
             nested: 0,
             captures: 0,
             restless: BTreeSet::new(),

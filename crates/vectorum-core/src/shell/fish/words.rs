@@ -2,6 +2,36 @@
 
 use super::*;
 
+/// Why a command is not run whose words have a pattern that names no file.
+pub(super) const NO_FILE: &str = "fish runs no command whose pattern names no file";
+
+/// Why a command is not run whose words have an index that is none.
+pub(super) const NO_INDEX: &str = "fish runs no command with an index of zero";
+
+/// Why a command is not run whose words take up the output of another that was not.
+pub(super) const NOT_RUN: &str = "a command whose output is taken up is not run";
+
+/// Why it may not be run.
+pub(super) const MAY_NOT_RUN: &str = "whether a command is run whose output is taken up is not known";
+
+/// When the parts of a word are expanded.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Stage {
+    Output,
+    Variable,
+    Braces,
+}
+
+impl Stage {
+    fn of(part: &Part) -> Stage {
+        match part {
+            Part::Output(..) => Stage::Output,
+            Part::Braces(_) => Stage::Braces,
+            _ => Stage::Variable,
+        }
+    }
+}
+
 /// Stands for a star in a word: no value has a NUL.
 const STAR: u8 = 0;
 
@@ -23,8 +53,7 @@ impl Fish<'_> {
 
     pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Arc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
-        let mut out: Option<Vec<Val>> = None;
-        let (mut has_braces, mut has_list) = (false, false);
+        let mut lists: Vec<(Stage, Vec<Val>)> = Vec::new();
         for part in &word.parts {
             let values: Vec<Val> = match part {
                 Part::Text(text) | Part::Quoted(text) => vec![Val::Known(text.clone())],
@@ -76,7 +105,9 @@ impl Fish<'_> {
                             None => lines,
                         }
                     }
-                    (Val::Unknown(doubt), None) if *quoted => vec![Val::Unknown(doubt)],
+                    (Val::Unknown(doubt), None) if *quoted && !matches!(doubt.why, NOT_RUN | MAY_NOT_RUN) => {
+                        vec![Val::Unknown(doubt)]
+                    }
                     (Val::Unknown(doubt), _) => return Err(doubt),
                 },
                 Part::Braces(words) => {
@@ -87,25 +118,16 @@ impl Fish<'_> {
                             _ => return Err(self.doubt("a list in braces")),
                         }
                     }
-                    has_braces = true;
                     all
                 }
             };
-            has_list |= values.len() > 1 && !part.is_braces();
-            if has_braces && has_list {
-                return Err(self.doubt("a list beside braces"));
-            }
-            let next = match &out {
-                None => values,
-                Some(out) => values.iter().flat_map(|right| out.iter().map(|left| both(left, right))).collect(),
-            };
-            if next.len() > 5000 {
-                return Err(self.doubt("a command has too many words"));
-            }
-            out = Some(next);
+            lists.push((Stage::of(part), values));
         }
-        let out = out.unwrap_or_else(|| vec![Val::of(b"")]);
+        let out = self.combined(&lists)?;
         if !word.parts.iter().any(|p| matches!(p, Part::Star)) {
+            return Ok(out);
+        }
+        if out.is_empty() {
             return Ok(out);
         }
         let mut found = Vec::new();
@@ -114,9 +136,38 @@ impl Fish<'_> {
             found.extend(self.files_of(&pattern)?);
         }
         if found.is_empty() && !self.may_be_empty {
-            return Err(self.doubt("fish runs no command whose pattern names no file"));
+            return Err(self.doubt(NO_FILE));
         }
         Ok(found.into_iter().map(Val::Known).collect())
+    }
+
+    /// Every word that takes one of each list: outputs are expanded first, from the left, then variables, from the right,
+    /// then braces, so that what comes later changes faster (measured: 3.6).
+    fn combined(&mut self, lists: &[(Stage, Vec<Val>)]) -> Result<Vec<Val>, Arc<Doubt>> {
+        let count = lists.iter().try_fold(1_usize, |count, (_, values)| count.checked_mul(values.len()));
+        let count = count.filter(|count| *count <= 5000).ok_or_else(|| self.doubt("a command has too many words"))?;
+        // From the fastest to the slowest.
+        let mut order: Vec<usize> = (0..lists.len()).collect();
+        order.sort_by_key(|at| {
+            let stage = lists[*at].0;
+            (std::cmp::Reverse(stage), if stage == Stage::Output { lists.len() - at } else { *at })
+        });
+        let mut out = Vec::with_capacity(count);
+        let mut taken = vec![0; lists.len()];
+        for _ in 0..count {
+            let words = lists.iter().zip(&taken).filter_map(|((_, values), at)| values.get(*at));
+            out.push(
+                words.fold(None, |word: Option<Val>, next| Some(word.map_or_else(|| next.clone(), |word| both(&word, next)))),
+            );
+            for at in &order {
+                taken[*at] += 1;
+                if taken[*at] < lists[*at].1.len() {
+                    break;
+                }
+                taken[*at] = 0;
+            }
+        }
+        Ok(out.into_iter().map(|word| word.unwrap_or_else(|| Val::of(b""))).collect())
     }
 
     /// The files that a pattern names, in their order, where that is certain.
@@ -168,18 +219,11 @@ impl Fish<'_> {
         let mut out = Vec::new();
         for word in self.fields(chosen)? {
             let text = word.known().ok_or_else(|| self.doubt("a part of a list"))?;
-            let (from, to) = indices(text, items.len()).ok_or_else(|| self.doubt("a part of a list"))?;
-            let last = i64::try_from(items.len()).unwrap_or(i64::MAX);
-            let is_range = text.windows(2).any(|w| w == b"..");
-            // What reaches beyond the list is cut, forwards and backwards.
-            let (from, to) = match is_range {
-                true if from > last && to > last => continue,
-                true => (from.min(last), to.min(last)),
-                false => (from, to),
-            };
-            let steps: Box<dyn Iterator<Item = i64>> = if from <= to { Box::new(from..=to) } else { Box::new((to..=from).rev()) };
-            let taken = steps.filter_map(|at| items.get(usize::try_from(at - 1).ok()?).cloned());
-            out.extend(taken);
+            let places = places(text, items.len()).ok_or_else(|| self.doubt("a part of a list"))?;
+            if places.contains(&0) {
+                return Err(self.doubt(NO_INDEX));
+            }
+            out.extend(places.into_iter().filter_map(|at| items.get(usize::try_from(at - 1).ok()?).cloned()));
         }
         Ok(out)
     }
@@ -187,14 +231,53 @@ impl Fish<'_> {
     pub(super) fn output(&mut self, jobs: &[Job]) -> Val {
         let at = self.at;
         // What is set in a substitution stays, in fish, but for what is local; what leaves it leaves what is around it.
+        self.ran();
         let text = self.captured(|m| {
             m.push(Kept::Block);
             m.run(jobs);
             m.pop();
         });
         self.at = at;
-        text
+        match self.live.as_ref().map(|state| state.refused) {
+            Some(Refused::Yes) => Val::Unknown(self.doubt(NOT_RUN)),
+            Some(Refused::Perhaps) => Val::Unknown(self.doubt(MAY_NOT_RUN)),
+            _ => text,
+        }
     }
+}
+
+/// The indices that `3`, `-1` or `2..-1` stand for in a list so long, one after the other; 0 where one is written.
+fn places(text: &[u8], length: usize) -> Option<Vec<i64>> {
+    let last = i64::try_from(length).ok()?;
+    let number = |text: &str| text.trim().parse::<i64>().ok();
+    let place = |at: i64| if at < 0 { last + at + 1 } else { at };
+    let text = std::str::from_utf8(text).ok()?;
+    let Some((from, to)) = text.split_once("..") else {
+        return number(text).map(|at| match (at, place(at)) {
+            (0, _) => vec![0],
+            (_, at) if at > 0 => vec![at],
+            _ => Vec::new(),
+        });
+    };
+    let from = if from.trim().is_empty() { 1 } else { number(from)? };
+    let to = if to.trim().is_empty() { -1 } else { number(to)? };
+    if from == 0 || to == 0 {
+        return Some(vec![0]);
+    }
+    let (first, end) = (place(from), place(to));
+    if first > last && end > last {
+        return Some(Vec::new());
+    }
+    // Where only one is counted from the end, that says which way it goes; else what reaches beyond the list is cut.
+    let (is_forward, first, end) = match (from < 0, to < 0) {
+        (false, true) => (true, first, end),
+        (true, false) => (false, first, end),
+        _ => (first <= end, first.min(last), end.min(last)),
+    };
+    let within = |at: &i64| (1..=last).contains(at);
+    let (low, high) = if is_forward { (first, end) } else { (end, first) };
+    let taken = (low.max(1)..=high.min(last)).filter(within);
+    Some(if is_forward { taken.collect() } else { taken.rev().collect() })
 }
 
 /// What `3`, `-1` or `2..-1` stand for in a list so long: the first and the last index, from one on.
