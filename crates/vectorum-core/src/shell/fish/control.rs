@@ -1,6 +1,7 @@
 //! Lists of commands, pipelines, conditions and loops.
 
 use super::parse::Pipe;
+use super::words::MAY_NOT_RUN;
 use super::*;
 
 /// So often a loop is gone through at most.
@@ -91,7 +92,23 @@ impl Fish<'_> {
                 Joint::Or => self.succeeded().map(|s| !s),
             };
             match wanted {
-                Ok(true) => self.run_line(line),
+                Ok(true) => {
+                    self.run_line(line);
+                    let mut tail = index;
+                    while jobs.get(tail).is_some_and(|j| j.is_tail) {
+                        tail += 1 + jobs.iter().skip(tail).take_while(|j| j.pipe.is_some()).count();
+                    }
+                    // Behind what was refused the rest of its line is not run, not even behind `||`.
+                    let refused = self.live.as_ref().map_or(Refused::No, |state| state.refused);
+                    if tail > index && refused != Refused::No {
+                        let rest = jobs.get(index..tail).unwrap_or_default();
+                        index = tail;
+                        if refused == Refused::Perhaps {
+                            let doubt = self.doubt(MAY_NOT_RUN);
+                            self.fork(&doubt, |m| m.ran_and(rest), |_| {});
+                        }
+                    }
+                }
                 Ok(false) => {
                     while !job.is_tail && jobs.get(index).is_some_and(|j| j.is_tail) {
                         index += 1;
@@ -173,6 +190,12 @@ impl Fish<'_> {
         }
     }
 
+    /// Runs what stands behind a command that was run.
+    fn ran_and(&mut self, rest: &[Job]) {
+        self.ran();
+        self.run(rest);
+    }
+
     /// Whether a command, itself and no other within it, was just refused.
     fn is_refused(&self, job: &Job) -> bool {
         let is_refused = self.live.as_ref().is_some_and(|state| state.refused == Refused::Yes);
@@ -219,20 +242,19 @@ impl Fish<'_> {
     }
 
     fn run_kind(&mut self, kind: &Kinds) {
-        self.run_whole(kind);
-        // Only what was to be run itself is refused, or what stands in a block.
-        if !matches!(kind, Kinds::Command(_) | Kinds::Begin(_)) {
-            self.ran();
-        }
-    }
-
-    fn run_whole(&mut self, kind: &Kinds) {
         match kind {
             Kinds::Command(words) => self.command(words),
-            Kinds::If(arms, otherwise) => self.run_if(arms, otherwise),
+            // What is refused within them was not to be run itself, but for what stands in a block.
+            Kinds::If(arms, otherwise) => {
+                self.run_if(arms, otherwise);
+                self.ran();
+            }
             Kinds::Switch(word, arms) => self.run_switch(word, arms),
             Kinds::For(name, words, body) => self.framed(Leaves::Loop, |m| m.run_for(name, words, body)),
-            Kinds::While(condition, body) => self.framed(Leaves::Loop, |m| m.run_while(condition, body)),
+            Kinds::While(condition, body) => {
+                self.framed(Leaves::Loop, |m| m.run_while(condition, body));
+                self.ran();
+            }
             Kinds::Begin(body) => self.block(body),
             Kinds::Function(words, body) => self.define(words, body),
         }
@@ -395,6 +417,7 @@ impl Fish<'_> {
             }
         };
         self.run_arms(&text, arms);
+        self.ran();
     }
 
     fn run_arms(&mut self, text: &Val, arms: &[(Vec<Word>, Vec<Job>)]) {
@@ -470,6 +493,7 @@ impl Fish<'_> {
             }),
         }
         self.pop();
+        self.ran();
     }
 
     fn run_while(&mut self, condition: &[Job], body: &[Job]) {

@@ -248,6 +248,7 @@ impl Fish<'_> {
         self.depth += 1;
         let outer_site = self.here();
         let outer = (std::mem::replace(&mut self.source, function.source.clone()), self.at);
+        let own = if function.is_open { Kept::Block } else { Kept::Function };
         // A function does not see the blocks around its call, but for copies of what is exported.
         let mut around = None;
         let mut copies = BTreeMap::new();
@@ -262,13 +263,14 @@ impl Fish<'_> {
             around = Some(hidden);
         }
         if let Some(state) = &mut self.live {
-            state.scopes.push(Scope { kind: Kept::Function, vars: copies.into_iter().collect() });
+            // One that sees what is around it is as a block there.
+            state.scopes.push(Scope { kind: own, vars: copies.into_iter().collect() });
         }
         let depth = self.live.as_ref().map_or(0, |s| s.scopes.len());
-        self.put(b"argv", Some(Kept::Function), arguments.to_vec(), None, None);
+        self.put(b"argv", Some(own), arguments.to_vec(), None, None);
         let is_name = |n: &&Bytes| !n.is_empty() && n.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
         for (at, name) in function.named.iter().enumerate().filter(|(_, n)| is_name(n)) {
-            self.put(name, Some(Kept::Function), arguments.get(at).cloned().into_iter().collect(), None, None);
+            self.put(name, Some(own), arguments.get(at).cloned().into_iter().collect(), None, None);
         }
         for (name, var) in &function.taken {
             if let Some(scope) = self.live.as_mut().and_then(|s| s.scopes.last_mut()) {

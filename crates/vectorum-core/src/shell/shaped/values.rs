@@ -282,13 +282,18 @@ impl Machine<'_> {
         }
         out.push(rest);
         self.steps.count(out.len());
-        // Unless each is to stay a word, what is empty is none; at the ends in quotes it is not that simple.
+        // Unless each is to stay a word, what is empty is none; in quotes it is one at the ends.
         match in_quotes {
             Some(true) => {}
-            Some(false) if out.first().is_some_and(|t| t.is_empty()) || out.last().is_some_and(|t| t.is_empty()) => {
-                return Err(self.doubt("a text that is split"));
+            Some(false) => {
+                let last = out.len() - 1;
+                let mut at = 0;
+                out.retain(|t| {
+                    at += 1;
+                    !t.is_empty() || at == 1 || at - 1 == last
+                });
             }
-            _ => out.retain(|t| !t.is_empty()),
+            None => out.retain(|t| !t.is_empty()),
         }
         Ok(words_of(out.into_iter().map(Val::of).collect()))
     }
