@@ -7,7 +7,7 @@
 //! unknown.
 //!
 //! What is known is never wrong: whatever is not followed makes unknown all that it could change, and what
-//! may fail is followed both ways. Not followed are, among others, `select`, `coproc`, rarer
+//! may fail is followed both ways. Not followed are, among others, `coproc`, names that refer to others (`declare -n`), rarer
 //! flags of zsh's parameters. After a text that is evaluated and not known, what the lines behind
 //! it set is still taken for set: that text is taken not to end the shell or the file, and not to change
 //! functions, aliases or the folder.

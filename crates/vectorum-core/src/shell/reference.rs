@@ -99,6 +99,20 @@ impl Parser<'_> {
                     self.at += 1;
                 }
                 let name = self.cut(from, self.at);
+                // There a subscript may follow some of these, too, and modifiers others.
+                if self.dialect == Dialect::Zsh {
+                    match self.peek() {
+                        Some(b':') => return self.zsh_tail(name),
+                        Some(b'[') if b"@*".contains(&byte) => {
+                            self.at = from;
+                            let shaped = self.shaped_bare();
+                            self.at = if shaped.is_none() { from + name.len() } else { self.at };
+                            return Ok(shaped.or(Some(Part::Unfollowed(OWN_SHAPE))));
+                        }
+                        Some(b'[') if !byte.is_ascii_digit() => return Ok(Some(Part::Unfollowed(ODD_SHAPE))),
+                        _ => {}
+                    }
+                }
                 Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None }))))
             }
             _ => Ok(None),
