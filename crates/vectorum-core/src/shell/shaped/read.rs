@@ -59,6 +59,11 @@ impl Parser<'_> {
             }
             b'"' => {
                 let inner = self.deeper(|p| p.quoted(b'"')).ok()?;
+                // Only a parameter or an output may be quoted there; any other text is an error.
+                let is_one = |parts: &[Part]| matches!(parts, [part] if !matches!(part, Part::Text(_) | Part::Quoted(_)));
+                if !matches!(&inner, Part::Double(parts) if is_one(parts)) {
+                    return None;
+                }
                 shaped.of = Of::Inner(Box::new(inner));
             }
             b':' => {}
