@@ -271,6 +271,14 @@ impl Machine<'_> {
                     _ => self.doubt_status(doubt.clone()),
                 }
             }
+            // What keys and completion do; with an option some set a variable.
+            Some(b"zstyle" | b"bindkey" | b"compdef")
+                if self.dialect == Dialect::Zsh
+                    && !words.iter().any(|w| w.literal().is_some_and(|w| w.starts_with(b"-")))
+                    && name.as_deref().is_some_and(|name| !self.is_function(name)) =>
+            {
+                self.doubt_status(doubt.clone());
+            }
             Some(name) if self.is_function(name) || self.is_own(name) => {
                 self.fog("a command of the shell whose words are not known");
             }
