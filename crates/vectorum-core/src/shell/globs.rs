@@ -4,9 +4,10 @@ use std::cmp::Ordering;
 
 use bytes::Bytes;
 
-use super::expand::{Expanded, Field};
+use super::changed::modified;
+use super::expand::Expanded;
+use super::field::Field;
 use super::machine::Machine;
-use super::parameter::modified;
 use super::pattern::{Groups, Pattern};
 use super::state::Content;
 use super::syntax::*;

@@ -4,9 +4,8 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::expand::{Expanded, Field, Mode, Values, is_text};
+use super::expand::{Expanded, Mode, Values, is_text};
 use super::machine::Machine;
-use super::pattern::Pattern;
 use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT};
 use super::shaped::Subscript;
 use super::state::{Content, Status};
@@ -28,19 +27,6 @@ pub(super) enum Held {
 }
 
 impl Machine<'_> {
-    /// The value of a parameter after what is done to it; `None` where that is a word that stands instead, to be expanded
-    /// in its place.
-    pub(super) fn parameter_or_word(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Option<Values>> {
-        let Change::Instead(sign, colon, word) = &parameter.change else {
-            return self.parameter(parameter, quoted, mode).map(Some);
-        };
-        let content = self.parameter_content(parameter)?;
-        if let Some(unfollowed) = self.otherwise(parameter, &content, quoted, mode) {
-            return unfollowed.map(Some);
-        }
-        self.instead(parameter, content, (*sign, *colon), word, (quoted, mode, true))
-    }
-
     /// The value of a parameter after what is done to it.
     pub(super) fn parameter(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Values> {
         if let Change::IsSet(key) = &parameter.change {
@@ -167,7 +153,13 @@ impl Machine<'_> {
     }
 
     /// What is said of a parameter that an option of zsh's makes the shell expand in another way.
-    fn otherwise(&mut self, parameter: &Parameter, content: &Held, quoted: bool, mode: Mode) -> Option<Expanded<Values>> {
+    pub(super) fn otherwise(
+        &mut self,
+        parameter: &Parameter,
+        content: &Held,
+        quoted: bool,
+        mode: Mode,
+    ) -> Option<Expanded<Values>> {
         if !self.expands_otherwise() {
             return None;
         }
@@ -469,330 +461,6 @@ impl Machine<'_> {
         let set = Doubt { could_be: vec![out.into()], ..(*Doubt::filled("the shell's own letters")).clone() };
         Val::Unknown(Arc::new(set))
     }
-
-    /// What stands instead of a parameter, or its own value; `None` where it is a word to be expanded in its place.
-    pub(super) fn instead(
-        &mut self,
-        parameter: &Parameter,
-        held: Held,
-        (sign, colon): (u8, bool),
-        word: &Word,
-        (quoted, mode, in_place): (bool, Mode, bool),
-    ) -> Expanded<Option<Values>> {
-        let is_there = match &held {
-            _ if sign == b':' => Ok(false),
-            Held::Unset => Ok(false),
-            Held::One(value) if colon => value.is_empty().map(|e| !e).ok_or(()),
-            Held::One(_) => Ok(true),
-            Held::Perhaps(_) | Held::Unknown(_) => Err(()),
-            // A list without items is set there.
-            Held::Many(values) if !colon => Ok(!values.is_empty() || matches!(self.dialect, Dialect::Zsh | Dialect::Dash)),
-            Held::Many(values) => match &values[..] {
-                [] => Ok(false),
-                [one] => one.is_empty().map(|e| !e).ok_or(()),
-                all if self.dialect == Dialect::Ksh && all.iter().all(|one| one.is_empty() != Some(false)) => Err(()),
-                _ => Ok(true),
-            },
-        };
-        let has_none = match &held {
-            Held::Many(values) => values.is_empty(),
-            held => matches!(held, Held::Unset),
-        };
-        let own = |held: Held| match held {
-            Held::Unset => Values::One(Val::of(b"")),
-            Held::One(value) | Held::Perhaps(value) => Values::One(value),
-            Held::Many(values) => Values::Many(values),
-            Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
-        };
-        let other = |m: &mut Self| -> Expanded<Option<Values>> {
-            // zsh looks for tildes in what it assigns, even between quotes.
-            let has_tilde = |p: &Part| match p {
-                Part::Text(t) | Part::Quoted(t) if sign == b'=' => t.contains(&b'~'),
-                Part::Text(t) => memchr::memmem::find(t, b":~").is_some(),
-                _ => false,
-            };
-            if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
-                return Ok(Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own")))));
-            }
-            if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
-                return Ok(None);
-            }
-            // Between quotes a tilde is one.
-            if quoted {
-                return Ok(Some(Values::One(m.quoted_text(&word.parts))));
-            }
-            // In zsh a list that becomes one text there does so without what is empty.
-            let brings_list = |m: &Self, part: &Part| match part {
-                Part::Shaped(_) => true,
-                Part::Parameter(p) => {
-                    matches!(&p.name[..], b"@" | b"*") || !matches!(m.content_of(&p.name), Content::Set(_) | Content::Unset)
-                }
-                _ => false,
-            };
-            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| brings_list(m, part)) {
-                let doubt = m.doubt("the shell expands this in a way of its own");
-                if sign == b'=' || word.parts.len() > 1 {
-                    return Ok(Some(Values::One(Val::Unknown(doubt))));
-                }
-                let fields = m.expand(&word.parts, Mode::Fields)?;
-                return m.joined(Values::Many(fields.into_iter().map(Field::value).collect()), None).map(Some);
-            }
-            // What stands there is split as if it stood outside, unless the whole is quoted.
-            if quoted || matches!(sign, b'=' | b':') || mode != Mode::Fields {
-                // In a value tildes behind colons count there, too; ksh has it otherwise.
-                let as_value = mode == Mode::Assigned && !quoted && sign != b'=' && m.dialect != Dialect::Ksh;
-                Ok(Some(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One }))))
-            } else {
-                let mut fields = m.expand(&word.parts, Mode::Fields)?;
-                match fields.len() {
-                    0 => Ok(Some(Values::One(Val::of(b"")))),
-                    1 => Ok(Some(Values::One(fields.remove(0).value()))),
-                    _ => Ok(Some(Values::Many(fields.into_iter().map(Field::value).collect()))),
-                }
-            }
-        };
-        match (sign, is_there) {
-            (b'+', Ok(true)) | (b'-' | b'=' | b':', Ok(false)) => {
-                let values = other(self)?;
-                if matches!(sign, b'=' | b':') {
-                    let Some(Values::One(value)) = &values else { return Ok(values) };
-                    self.assign_within(&parameter.name, value.clone());
-                }
-                Ok(values)
-            }
-            (b'+', Ok(false))
-                if quoted && is_all_of(parameter) && has_none && !matches!(self.dialect, Dialect::Dash | Dialect::Zsh) =>
-            {
-                Ok(Some(Values::Many(Vec::new())))
-            }
-            (b'+', Ok(false)) => Ok(Some(Values::One(Val::of(b"")))),
-            (_, Ok(true)) => Ok(Some(own(held))),
-            (b'?', Ok(false)) => {
-                // Where it does not, as on a terminal, what follows is given up in ways of its own.
-                self.fail_unless_typed("a name that is not set ends the shell");
-                Ok(Some(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell")))))
-            }
-            (_, Err(())) | (_, Ok(false)) => {
-                let doubt = match &held {
-                    Held::One(Val::Unknown(doubt)) | Held::Perhaps(Val::Unknown(doubt)) | Held::Unknown(doubt) => doubt.clone(),
-                    _ => self.doubt("whether the name is set is not known"),
-                };
-                let value = match own(held) {
-                    Values::One(value) => value,
-                    _ => Val::Unknown(doubt.clone()),
-                };
-                let second = self.one(&word.parts, Mode::One);
-                let joined = match sign {
-                    b'+' => Val::of(b"").join(&second, &doubt),
-                    b'?' => {
-                        self.fail_perhaps("a name that may not be set ends the shell");
-                        value
-                    }
-                    _ => {
-                        // Where it counts as unset it becomes the other, which is not empty then.
-                        let filled = colon && second.is_empty() == Some(false);
-                        let joined = value.join(&second, &doubt);
-                        match joined {
-                            Val::Unknown(d) if filled => Val::Unknown(Arc::new(Doubt { is_filled: true, ..(*d).clone() })),
-                            other => other,
-                        }
-                    }
-                };
-                if sign == b'=' {
-                    self.assign_perhaps(&parameter.name, second, &joined, &doubt);
-                }
-                Ok(Some(Values::One(joined)))
-            }
-        }
-    }
-
-    /// Sets a name within a word.
-    fn assign_within(&mut self, name: &[u8], value: Val) {
-        if !self.assign(name, Content::Set(value), None) {
-            self.fail_hard();
-        }
-        // There `set -a` does not reach it.
-        if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
-            self.doubt_export(name);
-        }
-    }
-
-    /// Sets a name within a word if it is not set, which is not known; then it is `joined` either way.
-    fn assign_perhaps(&mut self, name: &[u8], value: Val, joined: &Val, doubt: &Arc<Doubt>) {
-        self.fork(
-            doubt,
-            |m| m.assign_within(name, value),
-            |m| {
-                if let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name))
-                    && let Content::Perhaps(value) = &var.content
-                {
-                    var.content = Content::Set(value.clone());
-                }
-            },
-        );
-        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name))
-            && matches!(var.content, Content::Set(_))
-        {
-            var.content = Content::Set(joined.clone());
-        }
-    }
-
-    /// Does to a value what the parameter says.
-    pub(super) fn changed(&mut self, value: Val, change: &Change) -> Val {
-        if matches!(change, Change::None) {
-            return value;
-        }
-        if let Change::Unfollowed(why) = change {
-            return Val::Unknown(self.doubt(why));
-        }
-        let text = match &value {
-            Val::Known(text) => text.clone(),
-            Val::Unknown(doubt) => {
-                // Of one of a few it is one of as many, where nothing is run to tell.
-                let is_plain = matches!(change, Change::Trim(_, _, word) if word.literal().is_some());
-                let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));
-                let could_be: Option<Vec<Bytes>> = each.map(|value| value.known().cloned()).collect();
-                let could_be = could_be.unwrap_or_default();
-                return Val::Unknown(Arc::new(Doubt { could_be, is_filled: false, sets: None, ..(**doubt).clone() }));
-            }
-        };
-        let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));
-        match change {
-            Change::Length => {
-                if text.is_ascii() {
-                    Val::of(text.len().to_string())
-                } else {
-                    odd(self)
-                }
-            }
-            Change::Indirect => match self.content_of(&text) {
-                _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
-                    Val::Unknown(self.doubt("a parameter that a value names"))
-                }
-                _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
-                    || !text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') =>
-                {
-                    self.fail_hard();
-                    Val::Unknown(self.doubt("a reference by what is no name"))
-                }
-                Content::Unset => Val::of(b""),
-                Content::Set(value) if self.dialect == Dialect::Bash => value,
-                _ => Val::Unknown(self.doubt("a name that a value names")),
-            },
-            Change::Trim(at_end, longest, word) => {
-                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
-                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
-                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
-                match pattern.part(&text, *at_end, *longest) {
-                    Ok(Some(length)) if *at_end => Val::Known(text.slice(..text.len() - length)),
-                    Ok(Some(length)) => Val::Known(text.slice(length..)),
-                    Ok(None) => Val::Known(text),
-                    Err(_) => odd(self),
-                }
-            }
-            Change::Replace(both, how) => {
-                let (word, with) = &**both;
-                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
-                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
-                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
-                let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
-                if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {
-                    return odd(self);
-                }
-                replaced(&text, &pattern, bytes.is_empty(), &with, *how).map_or_else(|| odd(self), Val::of)
-            }
-            Change::Slice(offset, length) => {
-                if !text.is_ascii() {
-                    return odd(self);
-                }
-                let total = text.len() as i64;
-                let Ok(from) = self.sum_in_word(offset) else { return odd(self) };
-                let from = if from < 0 { total.saturating_add(from) } else { from };
-                // Before the beginning is the beginning, but in bash.
-                let from = if self.dialect == Dialect::Bash { from } else { from.max(0) };
-                if from < 0 || from > total {
-                    return Val::of(b"");
-                }
-                let to = match length {
-                    None => total,
-                    Some(parts) => match self.sum_in_word(parts) {
-                        Ok(length) if length < 0 => match self.dialect {
-                            Dialect::Ksh => from,
-                            Dialect::Mksh => total,
-                            _ => total.saturating_add(length),
-                        },
-                        Ok(length) => from.saturating_add(length).min(total),
-                        Err(_) => return odd(self),
-                    },
-                };
-                if to < from {
-                    return odd(self);
-                }
-                Val::Known(text.slice(from as usize..to as usize))
-            }
-            Change::Case(up, all) => {
-                if !text.is_ascii() {
-                    return odd(self);
-                }
-                let mut text = text.to_vec();
-                let end = if *all { text.len() } else { text.len().min(1) };
-                if let Some(part) = text.get_mut(..end) {
-                    if *up { part.make_ascii_uppercase() } else { part.make_ascii_lowercase() }
-                }
-                Val::Known(text.into())
-            }
-            Change::Quote if text.iter().all(|b| b.is_ascii_alphanumeric() || b"/:._-,+@%".contains(b)) => Val::Known(text),
-            Change::Quote => odd(self),
-            Change::InQuotes if !text.iter().any(|b| b.is_ascii_control() || b"'\\".contains(b)) && text.is_ascii() => {
-                Val::of([b"'", &text[..], b"'"].concat())
-            }
-            Change::InQuotes => odd(self),
-            Change::Parts(letters) => match letters.iter().try_fold(text, |text, letter| modified(&text, *letter)) {
-                Some(text) => Val::Known(text),
-                None => odd(self),
-            },
-            Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) => value,
-        }
-    }
-}
-
-fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8) -> Option<Vec<u8>> {
-    if is_empty && matches!(how, b'/' | b' ') {
-        return Some(text.to_vec());
-    }
-    let mut out = Vec::new();
-    let mut at = 0;
-    if how == b'%' {
-        return Some(match pattern.part(text, true, true).ok()? {
-            Some(length) => [text.get(..text.len() - length)?, with].concat(),
-            None => text.to_vec(),
-        });
-    }
-    loop {
-        let rest = text.get(at..)?;
-        match pattern.part(rest, false, true).ok()? {
-            // At the front an empty one counts, too.
-            Some(length) if length > 0 || how == b'#' => {
-                out.extend_from_slice(with);
-                at += length;
-                if how != b'/' {
-                    out.extend_from_slice(text.get(at..)?);
-                    return Some(out);
-                }
-            }
-            _ => {
-                if how == b'#' || rest.is_empty() {
-                    out.extend_from_slice(rest);
-                    return Some(out);
-                }
-                out.extend(rest.first());
-                at += 1;
-            }
-        }
-        if at >= text.len() {
-            return Some(out);
-        }
-    }
 }
 
 pub(super) fn is_all(parts: &[Part]) -> bool {
@@ -802,28 +470,4 @@ pub(super) fn is_all(parts: &[Part]) -> bool {
 /// Whether it is `@`, or a list with that for a key.
 pub(super) fn is_all_of(parameter: &Parameter) -> bool {
     parameter.name == "@" || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"))
-}
-
-/// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.
-pub(super) fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
-    if text.is_empty() || text.ends_with(b"/") || !text.is_ascii() || memchr::memmem::find(text, b"//").is_some() {
-        return None;
-    }
-    let slash = memchr::memrchr(b'/', text);
-    let last = slash.map_or(0, |at| at + 1);
-    let dot = memchr::memrchr(b'.', text.get(last..)?).map(|at| last + at);
-    Some(match letter {
-        b'h' => match slash {
-            None => Bytes::from_static(b"."),
-            Some(0) => Bytes::from_static(b"/"),
-            Some(at) => text.slice(..at),
-        },
-        b't' => text.slice(last..),
-        b'r' | b'e' if dot.is_some_and(|dot| dot == last || dot + 1 == text.len()) => return None,
-        b'r' => text.slice(..dot.unwrap_or(text.len())),
-        b'e' => dot.map_or_else(Bytes::new, |dot| text.slice(dot + 1..)),
-        b'l' => text.to_ascii_lowercase().into(),
-        b'u' => text.to_ascii_uppercase().into(),
-        _ => return None,
-    })
 }

@@ -272,10 +272,8 @@ impl Machine<'_> {
                 }
             }
             // What keys and completion do; with an option some set a variable.
-            Some(b"zstyle" | b"bindkey" | b"compdef")
-                if self.dialect == Dialect::Zsh
-                    && !words.iter().any(|w| w.literal().is_some_and(|w| w.starts_with(b"-")))
-                    && name.as_deref().is_some_and(|name| !self.is_function(name)) =>
+            Some(name @ (b"zstyle" | b"bindkey" | b"compdef"))
+                if !self.is_function(name) && !words.iter().any(|w| w.literal().is_some_and(|w| w.starts_with(b"-"))) =>
             {
                 self.doubt_status(doubt.clone());
             }

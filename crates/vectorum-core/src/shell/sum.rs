@@ -18,8 +18,8 @@ struct Sum<'m, 'a> {
     depth: usize,
     /// Whether what is read has no effect: the side of a condition that does not count.
     is_idle: bool,
-    /// How many values it lies within.
-    nested: usize,
+    /// How many values that are expressions of their own were followed.
+    values: usize,
 }
 
 /// An expression that is certainly an error: within a word it ends more than one in a command of its own does.
@@ -28,8 +28,8 @@ const WRONG: &str = "a wrong expression";
 /// An expression that is not followed, or wrong.
 const UNFOLLOWED: &str = "a sum that is not followed";
 
-/// Values that are expressions are followed so deep; one that names itself has no end.
-const MOST_NESTED: usize = 20;
+/// So many values that are expressions are followed in one: some name themselves, or each other over and over.
+const MOST_VALUES: usize = 200;
 
 /// From the loosest to the tightest.
 const LEVELS: &[&[&[u8]]] = &[
@@ -108,18 +108,37 @@ impl Machine<'_> {
         value
     }
 
+    /// The value of an expression within `[[`, where only some shells take a wrong one for more than a test that fails.
+    ///
+    /// # Errors
+    /// If it is not known.
+    pub(super) fn sum_in_test(&mut self, parts: &[Part]) -> Summed {
+        if self.dialect == Dialect::Zsh {
+            return self.sum_in_word(parts);
+        }
+        let value = self.sum(parts);
+        self.end_if_unread(&value);
+        value
+    }
+
+    /// In mksh an expression that cannot be read ends the shell wherever it stands.
+    fn end_if_unread(&mut self, value: &Summed) {
+        if self.dialect == Dialect::Mksh
+            && let Err(doubt) = value
+            && doubt.why == UNFOLLOWED
+        {
+            self.fork(&doubt.clone(), Self::fail_hard, |_| {});
+        }
+    }
+
     /// Whether an expression that is a command comes to something else than nothing; a wrong one does not.
     ///
     /// # Errors
     /// If it is not known.
     pub(super) fn is_sum_true(&mut self, value: Summed) -> Result<bool, Arc<Doubt>> {
+        self.end_if_unread(&value);
         match value {
             Err(doubt) if doubt.why == WRONG => Ok(false),
-            // There one that cannot be read ends the shell all the same.
-            Err(doubt) if doubt.why == UNFOLLOWED && self.dialect == Dialect::Mksh => {
-                self.fork(&doubt, Self::fail_hard, |_| {});
-                Err(doubt)
-            }
             value => value.map(|number| number != 0),
         }
     }
@@ -147,7 +166,7 @@ impl Machine<'_> {
         if is_empty && self.dialect != Dialect::Dash {
             return Ok(0);
         }
-        Sum { machine: self, text, at: 0, depth: 0, is_idle: false, nested: 0 }.whole()
+        Sum { machine: self, text, at: 0, depth: 0, is_idle: false, values: 0 }.whole()
     }
 }
 
@@ -472,21 +491,15 @@ impl Sum<'_, '_> {
                     return Ok(sign * self.number(digits)?);
                 }
                 // It is an expression of its own; ksh has other rules for names in there.
-                if matches!(self.machine.dialect, Dialect::Bash | Dialect::Zsh | Dialect::Mksh)
-                    && self.nested < MOST_NESTED
-                    && !self.is_idle
-                {
-                    let mut sum = Sum {
-                        machine: self.machine,
-                        text: text.to_vec(),
-                        at: 0,
-                        depth: self.depth,
-                        is_idle: false,
-                        nested: self.nested + 1,
-                    };
-                    return sum.whole();
+                let is_followed = matches!(self.machine.dialect, Dialect::Bash | Dialect::Zsh | Dialect::Mksh);
+                if !is_followed || self.is_idle || self.values >= MOST_VALUES {
+                    return self.wrong();
                 }
-                self.wrong()
+                self.values += 1;
+                let outer = (std::mem::replace(&mut self.text, text.to_vec()), std::mem::replace(&mut self.at, 0));
+                let value = self.whole();
+                (self.text, self.at) = outer;
+                value
             }
             Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => Err(Arc::clone(doubt)),
             _ => Err(self.machine.doubt("a number that is not known")),

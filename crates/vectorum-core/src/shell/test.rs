@@ -28,7 +28,7 @@ impl Machine<'_> {
                     b"==" | b"=" => self.fits(&value, right, true),
                     b"!=" => self.fits(&value, right, true).map(|fits| !fits),
                     b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" => {
-                        let (left, right) = (self.sum(&left.parts)?, self.sum(&right.parts)?);
+                        let (left, right) = (self.sum_in_test(&left.parts)?, self.sum_in_test(&right.parts)?);
                         Ok(compared(operator, left, right))
                     }
                     b"=~" => {

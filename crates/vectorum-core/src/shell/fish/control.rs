@@ -94,13 +94,10 @@ impl Fish<'_> {
             match wanted {
                 Ok(true) => {
                     self.run_line(line);
-                    let mut tail = index;
-                    while jobs.get(tail).is_some_and(|j| j.is_tail) {
-                        tail += 1 + jobs.iter().skip(tail).take_while(|j| j.pipe.is_some()).count();
-                    }
                     // Behind what was refused the rest of its line is not run, not even behind `||`.
                     let refused = self.live.as_ref().map_or(Refused::No, |state| state.refused);
-                    if tail > index && refused != Refused::No {
+                    let tail = tail_of(jobs, index);
+                    if refused != Refused::No && tail > index {
                         let rest = jobs.get(index..tail).unwrap_or_default();
                         index = tail;
                         if refused == Refused::Perhaps {
@@ -109,19 +106,10 @@ impl Fish<'_> {
                         }
                     }
                 }
-                Ok(false) => {
-                    while !job.is_tail && jobs.get(index).is_some_and(|j| j.is_tail) {
-                        index += 1;
-                        while jobs.get(index - 1).is_some_and(|j| j.pipe.is_some()) {
-                            index += 1;
-                        }
-                    }
-                }
+                Ok(false) if job.is_tail => {}
+                Ok(false) => index = tail_of(jobs, index),
                 Err(doubt) => {
-                    let mut tail = index;
-                    while !job.is_tail && jobs.get(tail).is_some_and(|j| j.is_tail) {
-                        tail += 1 + jobs.iter().skip(tail).take_while(|j| j.pipe.is_some()).count();
-                    }
+                    let tail = if job.is_tail { index } else { tail_of(jobs, index) };
                     let rest = jobs.get(index..tail).unwrap_or_default();
                     self.fork(
                         &doubt,
@@ -555,4 +543,12 @@ impl Fish<'_> {
         }
         self.fog(why);
     }
+}
+
+/// Where the rest of a line ends that hangs on what stands before it: `&& …`, `|| …`.
+fn tail_of(jobs: &[Job], mut index: usize) -> usize {
+    while jobs.get(index).is_some_and(|job| job.is_tail) {
+        index += 1 + jobs.iter().skip(index).take_while(|job| job.pipe.is_some()).count();
+    }
+    index
 }

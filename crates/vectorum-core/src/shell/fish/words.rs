@@ -246,25 +246,31 @@ impl Fish<'_> {
     }
 }
 
+/// The numbers of `3`, `-1` or `2..-1` as they are written: one, or both ends of a range.
+fn written(text: &[u8]) -> Option<(i64, Option<i64>)> {
+    let number = |text: &str, usual| if text.trim().is_empty() { usual } else { text.trim().parse::<i64>().ok() };
+    let text = std::str::from_utf8(text).ok()?;
+    Some(match text.split_once("..") {
+        Some((from, to)) => (number(from, Some(1))?, Some(number(to, Some(-1))?)),
+        None => (number(text, None)?, None),
+    })
+}
+
+/// The place of an index, which may be counted from the end.
+fn place(at: i64, length: i64) -> i64 {
+    if at < 0 { length.saturating_add(at).saturating_add(1) } else { at }
+}
+
 /// The indices that `3`, `-1` or `2..-1` stand for in a list so long, one after the other; 0 where one is written.
 fn places(text: &[u8], length: usize) -> Option<Vec<i64>> {
     let last = i64::try_from(length).ok()?;
-    let number = |text: &str| text.trim().parse::<i64>().ok();
-    let place = |at: i64| if at < 0 { last + at + 1 } else { at };
-    let text = std::str::from_utf8(text).ok()?;
-    let Some((from, to)) = text.split_once("..") else {
-        return number(text).map(|at| match (at, place(at)) {
-            (0, _) => vec![0],
-            (_, at) if at > 0 => vec![at],
-            _ => Vec::new(),
-        });
-    };
-    let from = if from.trim().is_empty() { 1 } else { number(from)? };
-    let to = if to.trim().is_empty() { -1 } else { number(to)? };
-    if from == 0 || to == 0 {
+    let (from, to) = written(text)?;
+    if from == 0 || to == Some(0) {
         return Some(vec![0]);
     }
-    let (first, end) = (place(from), place(to));
+    let first = place(from, last);
+    let Some(to) = to else { return Some(if first > 0 { vec![first] } else { Vec::new() }) };
+    let end = place(to, last);
     if first > last && end > last {
         return Some(Vec::new());
     }
@@ -274,28 +280,58 @@ fn places(text: &[u8], length: usize) -> Option<Vec<i64>> {
         (true, false) => (false, first, end),
         _ => (first <= end, first.min(last), end.min(last)),
     };
-    let within = |at: &i64| (1..=last).contains(at);
     let (low, high) = if is_forward { (first, end) } else { (end, first) };
-    let taken = (low.max(1)..=high.min(last)).filter(within);
+    let taken = low.max(1)..=high.min(last);
     Some(if is_forward { taken.collect() } else { taken.rev().collect() })
 }
 
 /// What `3`, `-1` or `2..-1` stand for in a list so long: the first and the last index, from one on.
 pub(super) fn indices(text: &[u8], length: usize) -> Option<(i64, i64)> {
     let length = i64::try_from(length).ok()?;
-    let number = |text: &str| match text.trim().parse::<i64>().ok()? {
-        0 => None,
-        at if at < 0 => Some(length + at + 1),
-        at => Some(at),
-    };
-    let text = std::str::from_utf8(text).ok()?;
-    match text.split_once("..") {
-        Some((from, to)) => {
-            let from = if from.trim().is_empty() { 1 } else { number(from)? };
-            let to = if to.trim().is_empty() { length } else { number(to)? };
-            // A negative end before the first item is taken in ways of its own.
-            (from > 0 && to > 0).then_some((from, to))
+    let (from, to) = written(text)?;
+    if from == 0 || to == Some(0) {
+        return None;
+    }
+    let first = place(from, length);
+    match to.map(|to| place(to, length)) {
+        // A negative end before the first item is taken in ways of its own.
+        Some(end) => (first > 0 && end > 0).then_some((first, end)),
+        None => Some((first, first)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn indices_are_counted_from_both_ends() {
+        // As fish 3.6 takes them of a list of one item and of one of three.
+        let table: &[(&str, &[i64], &[i64])] = &[
+            ("1", &[1], &[1]),
+            ("-1", &[1], &[3]),
+            ("-2", &[], &[2]),
+            ("7", &[7], &[7]),
+            ("0", &[0], &[0]),
+            ("0..1", &[0], &[0]),
+            ("2..-1", &[], &[2, 3]),
+            ("-1..2", &[], &[3, 2]),
+            ("-1..1", &[1], &[3, 2, 1]),
+            ("3..1", &[1], &[3, 2, 1]),
+            ("9..2", &[], &[3, 2]),
+            ("2..9", &[], &[2, 3]),
+            ("5..-5", &[], &[]),
+            ("-9..2", &[], &[]),
+            ("..", &[1], &[1, 2, 3]),
+            ("2..", &[], &[2, 3]),
+        ];
+        for (text, of_one, of_three) in table {
+            assert_eq!(places(text.as_bytes(), 1).as_deref(), Some(*of_one), "{text} of one");
+            assert_eq!(places(text.as_bytes(), 3).as_deref(), Some(*of_three), "{text} of three");
         }
-        None => number(text).map(|at| (at, at)),
+        assert!(["", "x", "1..x", "99999999999999999999"].iter().all(|text| places(text.as_bytes(), 3).is_none()));
+        // What is set must begin within the list.
+        let ends = [("2", Some((2, 2))), ("-1", Some((3, 3))), ("2..-1", Some((2, 3))), ("-9..2", None), ("0", None)];
+        ends.iter().for_each(|(text, wanted)| assert_eq!(indices(text.as_bytes(), 3), *wanted, "{text}"));
     }
 }

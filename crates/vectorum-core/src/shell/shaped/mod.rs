@@ -2,6 +2,7 @@
 //! marks, one within another, subscripts, and what is done to the words that come of it.
 
 mod flags;
+mod put;
 mod read;
 mod subscript;
 mod values;

@@ -111,7 +111,7 @@ impl Machine<'_> {
     fn searched(&mut self, held: Held, search: Search, word: &Word) -> Expanded<Held> {
         let items = match held {
             Held::Many(items) => items,
-            Held::Unset if search.is_last && search.tells_place => return Ok(Held::Unset),
+            Held::Unset => return Ok(Held::Unset),
             _ => return Err(self.doubt("a subscript")),
         };
         self.steps.count(items.len());

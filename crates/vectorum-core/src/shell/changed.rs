@@ -1,0 +1,195 @@
+//! What is done to a parameter's value before it is taken: cut, exchanged, put in another case.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::expand::Mode;
+use super::machine::Machine;
+use super::pattern::Pattern;
+use super::state::Content;
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+impl Machine<'_> {
+    /// Does to a value what the parameter says.
+    pub(super) fn changed(&mut self, value: Val, change: &Change) -> Val {
+        if matches!(change, Change::None) {
+            return value;
+        }
+        if let Change::Unfollowed(why) = change {
+            return Val::Unknown(self.doubt(why));
+        }
+        let text = match &value {
+            Val::Known(text) => text.clone(),
+            Val::Unknown(doubt) => {
+                // Of one of a few it is one of as many, where nothing is run to tell.
+                let is_plain = matches!(change, Change::Trim(_, _, word) if word.literal().is_some());
+                let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));
+                let could_be: Option<Vec<Bytes>> = each.map(|value| value.known().cloned()).collect();
+                let could_be = could_be.unwrap_or_default();
+                return Val::Unknown(Arc::new(Doubt { could_be, is_filled: false, sets: None, ..(**doubt).clone() }));
+            }
+        };
+        let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));
+        match change {
+            Change::Length => {
+                if text.is_ascii() {
+                    Val::of(text.len().to_string())
+                } else {
+                    odd(self)
+                }
+            }
+            Change::Indirect => match self.content_of(&text) {
+                _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
+                    Val::Unknown(self.doubt("a parameter that a value names"))
+                }
+                _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
+                    || !text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') =>
+                {
+                    self.fail_hard();
+                    Val::Unknown(self.doubt("a reference by what is no name"))
+                }
+                Content::Unset => Val::of(b""),
+                Content::Set(value) if self.dialect == Dialect::Bash => value,
+                _ => Val::Unknown(self.doubt("a name that a value names")),
+            },
+            Change::Trim(at_end, longest, word) => {
+                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
+                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
+                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
+                match pattern.part(&text, *at_end, *longest) {
+                    Ok(Some(length)) if *at_end => Val::Known(text.slice(..text.len() - length)),
+                    Ok(Some(length)) => Val::Known(text.slice(length..)),
+                    Ok(None) => Val::Known(text),
+                    Err(_) => odd(self),
+                }
+            }
+            Change::Replace(both, how) => {
+                let (word, with) = &**both;
+                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
+                let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
+                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
+                let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
+                if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {
+                    return odd(self);
+                }
+                replaced(&text, &pattern, bytes.is_empty(), &with, *how).map_or_else(|| odd(self), Val::of)
+            }
+            Change::Slice(offset, length) => {
+                if !text.is_ascii() {
+                    return odd(self);
+                }
+                let total = text.len() as i64;
+                let Ok(from) = self.sum_in_word(offset) else { return odd(self) };
+                let from = if from < 0 { total.saturating_add(from) } else { from };
+                // Before the beginning is the beginning, but in bash.
+                let from = if self.dialect == Dialect::Bash { from } else { from.max(0) };
+                if from < 0 || from > total {
+                    return Val::of(b"");
+                }
+                let to = match length {
+                    None => total,
+                    Some(parts) => match self.sum_in_word(parts) {
+                        Ok(length) if length < 0 => match self.dialect {
+                            Dialect::Ksh => from,
+                            Dialect::Mksh => total,
+                            _ => total.saturating_add(length),
+                        },
+                        Ok(length) => from.saturating_add(length).min(total),
+                        Err(_) => return odd(self),
+                    },
+                };
+                if to < from {
+                    return odd(self);
+                }
+                Val::Known(text.slice(from as usize..to as usize))
+            }
+            Change::Case(up, all) => {
+                if !text.is_ascii() {
+                    return odd(self);
+                }
+                let mut text = text.to_vec();
+                let end = if *all { text.len() } else { text.len().min(1) };
+                if let Some(part) = text.get_mut(..end) {
+                    if *up { part.make_ascii_uppercase() } else { part.make_ascii_lowercase() }
+                }
+                Val::Known(text.into())
+            }
+            Change::Quote if text.iter().all(|b| b.is_ascii_alphanumeric() || b"/:._-,+@%".contains(b)) => Val::Known(text),
+            Change::Quote => odd(self),
+            Change::InQuotes if !text.iter().any(|b| b.is_ascii_control() || b"'\\".contains(b)) && text.is_ascii() => {
+                Val::of([b"'", &text[..], b"'"].concat())
+            }
+            Change::InQuotes => odd(self),
+            Change::Parts(letters) => match letters.iter().try_fold(text, |text, letter| modified(&text, *letter)) {
+                Some(text) => Val::Known(text),
+                None => odd(self),
+            },
+            Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) => value,
+        }
+    }
+}
+
+fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8) -> Option<Vec<u8>> {
+    if is_empty && matches!(how, b'/' | b' ') {
+        return Some(text.to_vec());
+    }
+    let mut out = Vec::new();
+    let mut at = 0;
+    if how == b'%' {
+        return Some(match pattern.part(text, true, true).ok()? {
+            Some(length) => [text.get(..text.len() - length)?, with].concat(),
+            None => text.to_vec(),
+        });
+    }
+    loop {
+        let rest = text.get(at..)?;
+        match pattern.part(rest, false, true).ok()? {
+            // At the front an empty one counts, too.
+            Some(length) if length > 0 || how == b'#' => {
+                out.extend_from_slice(with);
+                at += length;
+                if how != b'/' {
+                    out.extend_from_slice(text.get(at..)?);
+                    return Some(out);
+                }
+            }
+            _ => {
+                if how == b'#' || rest.is_empty() {
+                    out.extend_from_slice(rest);
+                    return Some(out);
+                }
+                out.extend(rest.first());
+                at += 1;
+            }
+        }
+        if at >= text.len() {
+            return Some(out);
+        }
+    }
+}
+
+/// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.
+pub(super) fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
+    if text.is_empty() || text.ends_with(b"/") || !text.is_ascii() || memchr::memmem::find(text, b"//").is_some() {
+        return None;
+    }
+    let slash = memchr::memrchr(b'/', text);
+    let last = slash.map_or(0, |at| at + 1);
+    let dot = memchr::memrchr(b'.', text.get(last..)?).map(|at| last + at);
+    Some(match letter {
+        b'h' => match slash {
+            None => Bytes::from_static(b"."),
+            Some(0) => Bytes::from_static(b"/"),
+            Some(at) => text.slice(..at),
+        },
+        b't' => text.slice(last..),
+        b'r' | b'e' if dot.is_some_and(|dot| dot == last || dot + 1 == text.len()) => return None,
+        b'r' => text.slice(..dot.unwrap_or(text.len())),
+        b'e' => dot.map_or_else(Bytes::new, |dot| text.slice(dot + 1..)),
+        b'l' => text.to_ascii_lowercase().into(),
+        b'u' => text.to_ascii_uppercase().into(),
+        _ => return None,
+    })
+}

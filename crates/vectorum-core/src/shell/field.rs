@@ -1,0 +1,111 @@
+//! Fields: what a word comes to, while it is put together.
+
+use std::sync::Arc;
+
+use smallvec::SmallVec;
+
+use super::value::{Doubt, Val};
+
+/// A field that is being put together: bytes, each with whether it was quoted.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Field {
+    pub(super) text: Vec<u8>,
+    /// Where each stretch that was quoted, or was not, ends.
+    stretches: SmallVec<[(usize, bool); 2]>,
+    /// Why it is not known; the text is then only part of it.
+    pub(super) unknown: Option<Arc<Doubt>>,
+    /// Whether it is there even if it is empty.
+    pub(super) is_there: bool,
+    /// Whether it is there only if what is not known of it is not empty.
+    pub(super) may_vanish: bool,
+}
+
+impl Field {
+    /// One that is there even if nothing is put into it.
+    pub(super) fn there() -> Field {
+        Field { is_there: true, ..Field::default() }
+    }
+
+    pub(super) fn push(&mut self, text: &[u8], quoted: bool) {
+        if self.text.capacity() == 0 && !text.is_empty() {
+            // Most words grow little after their first part.
+            self.text.reserve(text.len() + 24);
+        }
+        self.text.extend_from_slice(text);
+        self.is_there |= quoted;
+        match self.stretches.last_mut() {
+            Some((end, was_quoted)) if *was_quoted == quoted => *end = self.text.len(),
+            _ if text.is_empty() => {}
+            _ => self.stretches.push((self.text.len(), quoted)),
+        }
+    }
+
+    /// Returns whether each byte was quoted.
+    pub(super) fn quoted(&self) -> Vec<bool> {
+        let mut out = Vec::with_capacity(self.text.len());
+        for (end, quoted) in &self.stretches {
+            out.resize(*end, *quoted);
+        }
+        out
+    }
+
+    /// Its stretches, each with whether it was quoted.
+    pub(super) fn pieces(&self) -> impl Iterator<Item = (&[u8], bool)> {
+        let mut begin = 0;
+        self.stretches.iter().map(move |(end, quoted)| {
+            let text = self.text.get(begin..*end).unwrap_or_default();
+            begin = *end;
+            (text, *quoted)
+        })
+    }
+
+    /// Whether it has an unquoted sign of a pattern.
+    pub(super) fn has_signs(&self) -> bool {
+        self.pieces().any(|(text, quoted)| !quoted && text.iter().any(|b| b"*?[".contains(b)))
+    }
+
+    /// Puts another one behind it.
+    pub(super) fn append(&mut self, other: &Field) {
+        other.pieces().for_each(|(text, quoted)| self.push(text, quoted));
+        self.is_there |= other.is_there;
+        if let Some(doubt) = &other.unknown {
+            self.doubt(doubt);
+        }
+    }
+
+    pub(super) fn doubt(&mut self, doubt: &Arc<Doubt>) {
+        self.is_there = true;
+        self.unknown.get_or_insert_with(|| doubt.clone());
+    }
+
+    pub(super) fn value(self) -> Val {
+        match self.unknown {
+            None => Val::Known(self.text.into()),
+            Some(doubt) if self.text.is_empty() => Val::Unknown(doubt),
+            // With text around it, it is another value that is not known.
+            Some(doubt) => {
+                Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled: true, sets: None, ..(*doubt).clone() }))
+            }
+        }
+    }
+}
+
+/// The fields that a word becomes, most often one.
+pub(super) type Fields = SmallVec<[Field; 1]>;
+
+/// The field that is put together.
+pub(super) fn last(fields: &mut Fields) -> &mut Field {
+    if fields.is_empty() {
+        fields.push(Field::default());
+    }
+    let at = fields.len() - 1;
+    &mut fields[at]
+}
+
+/// Puts a value behind what a field is so far.
+pub(super) fn put(field: &mut Field, value: &Val, quoted: bool) {
+    match value {
+        Val::Known(text) => field.push(text, quoted),
+        Val::Unknown(doubt) => field.doubt(doubt),
+    }
+}

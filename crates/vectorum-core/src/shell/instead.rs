@@ -1,0 +1,249 @@
+//! What stands instead of a parameter that is not set, or is: `${NAME-WORD}` and its kin (POSIX, 2.6.2).
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+use smallvec::smallvec;
+
+use super::expand::{Expanded, Mode, ODD_WORD, Values};
+use super::field::{Field, Fields, last};
+use super::machine::Machine;
+use super::parameter::{Held, is_all_of};
+use super::state::Content;
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+impl Machine<'_> {
+    /// The value of a parameter after what is done to it; `None` where that is a word that stands instead, to be expanded
+    /// in its place.
+    pub(super) fn parameter_or_word(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Option<Values>> {
+        let Change::Instead(sign, colon, word) = &parameter.change else {
+            return self.parameter(parameter, quoted, mode).map(Some);
+        };
+        let content = self.parameter_content(parameter)?;
+        if let Some(unfollowed) = self.otherwise(parameter, &content, quoted, mode) {
+            return unfollowed.map(Some);
+        }
+        self.instead(parameter, content, (*sign, *colon), word, (quoted, mode, true))
+    }
+
+    /// What stands instead of a parameter, or its own value; `None` where it is a word to be expanded in its place.
+    pub(super) fn instead(
+        &mut self,
+        parameter: &Parameter,
+        held: Held,
+        (sign, colon): (u8, bool),
+        word: &Word,
+        (quoted, mode, in_place): (bool, Mode, bool),
+    ) -> Expanded<Option<Values>> {
+        let is_there = match &held {
+            _ if sign == b':' => Ok(false),
+            Held::Unset => Ok(false),
+            Held::One(value) if colon => value.is_empty().map(|e| !e).ok_or(()),
+            Held::One(_) => Ok(true),
+            Held::Perhaps(_) | Held::Unknown(_) => Err(()),
+            // A list without items is set there.
+            Held::Many(values) if !colon => Ok(!values.is_empty() || matches!(self.dialect, Dialect::Zsh | Dialect::Dash)),
+            Held::Many(values) => match &values[..] {
+                [] => Ok(false),
+                [one] => one.is_empty().map(|e| !e).ok_or(()),
+                all if self.dialect == Dialect::Ksh && all.iter().all(|one| one.is_empty() != Some(false)) => Err(()),
+                _ => Ok(true),
+            },
+        };
+        let has_none = match &held {
+            Held::Many(values) => values.is_empty(),
+            held => matches!(held, Held::Unset),
+        };
+        let own = |held: Held| match held {
+            Held::Unset => Values::One(Val::of(b"")),
+            Held::One(value) | Held::Perhaps(value) => Values::One(value),
+            Held::Many(values) => Values::Many(values),
+            Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
+        };
+        let other = |m: &mut Self| -> Expanded<Option<Values>> {
+            // zsh looks for tildes in what it assigns, even between quotes.
+            let has_tilde = |p: &Part| match p {
+                Part::Text(t) | Part::Quoted(t) if sign == b'=' => t.contains(&b'~'),
+                Part::Text(t) => memchr::memmem::find(t, b":~").is_some(),
+                _ => false,
+            };
+            if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
+                return Ok(Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own")))));
+            }
+            if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
+                return Ok(None);
+            }
+            // Between quotes a tilde is one.
+            if quoted {
+                return Ok(Some(Values::One(m.quoted_text(&word.parts))));
+            }
+            // In zsh a list that becomes one text there does so without what is empty.
+            let brings_list = |m: &Self, part: &Part| match part {
+                Part::Shaped(_) => true,
+                Part::Parameter(p) => {
+                    matches!(&p.name[..], b"@" | b"*") || !matches!(m.content_of(&p.name), Content::Set(_) | Content::Unset)
+                }
+                _ => false,
+            };
+            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| brings_list(m, part)) {
+                let doubt = m.doubt("the shell expands this in a way of its own");
+                if sign == b'=' || word.parts.len() > 1 {
+                    return Ok(Some(Values::One(Val::Unknown(doubt))));
+                }
+                let fields = m.expand(&word.parts, Mode::Fields)?;
+                return m.joined(Values::Many(fields.into_iter().map(Field::value).collect()), None).map(Some);
+            }
+            // What stands there is split as if it stood outside, unless the whole is quoted.
+            if quoted || matches!(sign, b'=' | b':') || mode != Mode::Fields {
+                // In a value tildes behind colons count there, too; ksh has it otherwise.
+                let as_value = mode == Mode::Assigned && !quoted && sign != b'=' && m.dialect != Dialect::Ksh;
+                Ok(Some(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One }))))
+            } else {
+                let mut fields = m.expand(&word.parts, Mode::Fields)?;
+                match fields.len() {
+                    0 => Ok(Some(Values::One(Val::of(b"")))),
+                    1 => Ok(Some(Values::One(fields.remove(0).value()))),
+                    _ => Ok(Some(Values::Many(fields.into_iter().map(Field::value).collect()))),
+                }
+            }
+        };
+        match (sign, is_there) {
+            (b'+', Ok(true)) | (b'-' | b'=' | b':', Ok(false)) => {
+                let values = other(self)?;
+                if matches!(sign, b'=' | b':') {
+                    let Some(Values::One(value)) = &values else { return Ok(values) };
+                    self.assign_within(&parameter.name, value.clone());
+                }
+                Ok(values)
+            }
+            (b'+', Ok(false))
+                if quoted && is_all_of(parameter) && has_none && !matches!(self.dialect, Dialect::Dash | Dialect::Zsh) =>
+            {
+                Ok(Some(Values::Many(Vec::new())))
+            }
+            (b'+', Ok(false)) => Ok(Some(Values::One(Val::of(b"")))),
+            (_, Ok(true)) => Ok(Some(own(held))),
+            (b'?', Ok(false)) => {
+                // Where it does not, as on a terminal, what follows is given up in ways of its own.
+                self.fail_unless_typed("a name that is not set ends the shell");
+                Ok(Some(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell")))))
+            }
+            (_, Err(())) | (_, Ok(false)) => {
+                let doubt = match &held {
+                    Held::One(Val::Unknown(doubt)) | Held::Perhaps(Val::Unknown(doubt)) | Held::Unknown(doubt) => doubt.clone(),
+                    _ => self.doubt("whether the name is set is not known"),
+                };
+                let value = match own(held) {
+                    Values::One(value) => value,
+                    _ => Val::Unknown(doubt.clone()),
+                };
+                let second = self.one(&word.parts, Mode::One);
+                let joined = match sign {
+                    b'+' => Val::of(b"").join(&second, &doubt),
+                    b'?' => {
+                        self.fail_perhaps("a name that may not be set ends the shell");
+                        value
+                    }
+                    _ => {
+                        // Where it counts as unset it becomes the other, which is not empty then.
+                        let filled = colon && second.is_empty() == Some(false);
+                        let joined = value.join(&second, &doubt);
+                        match joined {
+                            Val::Unknown(d) if filled => Val::Unknown(Arc::new(Doubt { is_filled: true, ..(*d).clone() })),
+                            other => other,
+                        }
+                    }
+                };
+                if sign == b'=' {
+                    self.assign_perhaps(&parameter.name, second, &joined, &doubt);
+                }
+                Ok(Some(Values::One(joined)))
+            }
+        }
+    }
+
+    /// Sets a name within a word.
+    fn assign_within(&mut self, name: &[u8], value: Val) {
+        if !self.assign(name, Content::Set(value), None) {
+            self.fail_hard();
+        }
+        // There `set -a` does not reach it.
+        if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+            self.doubt_export(name);
+        }
+    }
+
+    /// Sets a name within a word if it is not set, which is not known; then it is `joined` either way.
+    fn assign_perhaps(&mut self, name: &[u8], value: Val, joined: &Val, doubt: &Arc<Doubt>) {
+        self.fork(
+            doubt,
+            |m| m.assign_within(name, value),
+            |m| {
+                if let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name))
+                    && let Content::Perhaps(value) = &var.content
+                {
+                    var.content = Content::Set(value.clone());
+                }
+            },
+        );
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name))
+            && matches!(var.content, Content::Set(_))
+        {
+            var.content = Content::Set(joined.clone());
+        }
+    }
+
+    /// Puts what stands instead of a parameter as if it stood in its place, but that plain text is split, too (POSIX, 2.6.5).
+    pub(super) fn put_instead(&mut self, word: &Word, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        for (index, part) in word.parts.iter().enumerate() {
+            let Part::Text(text) = part else {
+                self.expand_into(std::slice::from_ref(part), mode, fields)?;
+                continue;
+            };
+            let mut held: Fields = smallvec![Field::default()];
+            self.text(text, index == 0, index + 1 == word.parts.len(), mode, &mut held);
+            for field in held {
+                for (stretch, quoted) in field.pieces() {
+                    if quoted {
+                        last(fields).push(stretch, true);
+                    } else if self.is_own_zsh() {
+                        last(fields).push(stretch, false);
+                    } else {
+                        self.split_at_separators(&Val::of(stretch), false, fields)?;
+                    }
+                }
+                if let Some(doubt) = &field.unknown {
+                    last(fields).doubt(doubt);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// What mksh makes of some parameters without quotes is not followed: a word is lost behind an empty value that was set
+    /// there, and blanks at the front of a part do not end the word before, of which `before` says how long it is
+    /// (measured: R59).
+    pub(super) fn doubt_as_mksh(
+        &mut self,
+        parameter: &Parameter,
+        values: Option<&Values>,
+        before: Option<usize>,
+    ) -> Expanded<()> {
+        let (is_first, is_empty) = (before.is_none(), before == Some(0));
+        let begins_with_blank = |text: &Bytes| text.first().is_some_and(|b| b" \t\n".contains(b));
+        let is_odd = match (&parameter.change, values) {
+            (Change::Instead(b'=', ..), Some(Values::One(value))) => !is_first && value.is_empty() != Some(false),
+            (Change::Instead(..), Some(Values::One(value))) => is_empty && value.is_empty() != Some(false),
+            (Change::Instead(.., word), None) if word.parts.is_empty() => is_empty,
+            (Change::Instead(.., word), None) => {
+                word.parts.iter().any(|part| matches!(part, Part::Text(text) if memchr::memmem::find(text, b":~").is_some()))
+            }
+            (Change::Trim(..) | Change::Replace(..) | Change::Slice(..), Some(Values::One(Val::Known(text)))) => {
+                !is_first && begins_with_blank(text)
+            }
+            _ => false,
+        };
+        if is_odd { Err(self.doubt(ODD_WORD)) } else { Ok(()) }
+    }
+}

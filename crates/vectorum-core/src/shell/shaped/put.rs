@@ -1,0 +1,90 @@
+//! Puts what parameters of zsh's own shape come to into the word around them.
+
+use bytes::Bytes;
+use smallvec::smallvec;
+
+use super::super::expand::{Expanded, Mode, Values};
+use super::super::field::{Field, Fields, last, put};
+use super::super::machine::Machine;
+use super::super::reference::OWN_SHAPE;
+use super::super::syntax::Part;
+use super::super::value::Val;
+
+impl Machine<'_> {
+    /// Puts what a parameter of zsh's own shape comes to where it stood without quotes.
+    pub(in super::super) fn put_shaped(
+        &mut self,
+        values: Values,
+        is_pattern: bool,
+        mode: Mode,
+        fields: &mut Fields,
+    ) -> Expanded<()> {
+        let values = match values {
+            Values::One(value) => vec![value],
+            Values::Many(values) => values,
+        };
+        let separator = if mode == Mode::Fields { None } else { self.first_separator()? };
+        for (index, value) in values.iter().enumerate() {
+            if index > 0 {
+                match separator {
+                    _ if mode == Mode::Fields => fields.push(Field::default()),
+                    Some(byte) => last(fields).push(&[byte], false),
+                    None => {}
+                }
+            }
+            // One that may be empty is a word or none.
+            if let (Val::Unknown(doubt), Mode::Fields) = (value, mode)
+                && value.is_empty().is_none()
+            {
+                return Err(doubt.clone());
+            }
+            let looks_like_path = |text: &Bytes| text.iter().any(|b| b"~=".contains(b));
+            if is_pattern && value.known().is_none_or(looks_like_path) {
+                return Err(self.doubt("a pattern that a parameter holds"));
+            }
+            let field = last(fields);
+            let was_there = field.is_there;
+            put(field, value, !is_pattern);
+            if mode == Mode::Fields && value.is_empty() == Some(true) {
+                field.is_there = was_there;
+            }
+        }
+        Ok(())
+    }
+
+    /// Puts each item with what stands before it and behind it.
+    pub(in super::super) fn spread_around(&mut self, values: Values, behind: &[Part], fields: &mut Fields) -> Expanded<()> {
+        let items = match values {
+            Values::One(value) => vec![value],
+            Values::Many(items) => items,
+        };
+        let mut after: Fields = smallvec![Field::default()];
+        self.expand_behind(behind, &mut after)?;
+        let before = fields.pop().unwrap_or_default();
+        self.steps.count(items.len() * after.len());
+        for item in &items {
+            let (Some(first), rest) = (after.first(), after.get(1..).unwrap_or_default()) else { continue };
+            // Several words behind go with each in a way of their own.
+            if !rest.is_empty() {
+                return Err(self.doubt(OWN_SHAPE));
+            }
+            let mut field = before.clone();
+            let was_there = field.is_there;
+            put(&mut field, item, true);
+            if item.is_empty() == Some(true) {
+                field.is_there = was_there;
+            }
+            field.append(first);
+            fields.push(field);
+        }
+        Ok(())
+    }
+
+    /// Expands what stands behind an item of a word: at its front nothing counts as such.
+    fn expand_behind(&mut self, parts: &[Part], fields: &mut Fields) -> Expanded<()> {
+        if parts.iter().any(|p| matches!(p, Part::Text(text) if text.first() == Some(&b'~')) || matches!(p, Part::Output(_))) {
+            return Err(self.doubt(OWN_SHAPE));
+        }
+        self.expand_into(parts, Mode::Fields, fields)
+    }
+}

@@ -1,0 +1,188 @@
+//! Field splitting (POSIX, 2.6.5): what stood without quotes comes apart at the bytes of IFS.
+
+use bytes::Bytes;
+
+use super::expand::{Expanded, Mode, Values, is_text};
+use super::field::{Field, Fields, last, put};
+use super::machine::Machine;
+use super::state::Content;
+use super::syntax::*;
+use super::value::Val;
+
+impl Machine<'_> {
+    /// Puts a parameter's values where it stood without quotes.
+    pub(super) fn spread(&mut self, values: Values, parameter: &Parameter, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        match values {
+            Values::One(value) => self.split(&value, mode, fields),
+            Values::Many(values) => {
+                let is_star = parameter.name == "*" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"*"));
+                let separator = match mode {
+                    Mode::Fields => None,
+                    _ if is_star => match self.first_separator()? {
+                        None if self.dialect == Dialect::Bash && values.len() > 1 => {
+                            return Err(self.doubt("a list without anything between its items"));
+                        }
+                        separator => separator,
+                    },
+                    // In the values of some builtins it is another one.
+                    Mode::Assigned
+                        if self.dialect == Dialect::Bash
+                            && parameter.change != Change::None
+                            && values.len() > 1
+                            && self.separators()?.is_some() =>
+                    {
+                        return Err(self.doubt("items of a list in a value"));
+                    }
+                    _ => self.between_items(parameter, mode)?,
+                };
+                if mode == Mode::Fields
+                    && let Some(text) = self.items_as_text(&values, is_star || parameter.change != Change::None, fields)?
+                {
+                    return self.split(&text, mode, fields);
+                }
+                for (index, value) in values.iter().enumerate() {
+                    if index > 0 {
+                        if mode == Mode::Fields {
+                            fields.push(Field::default());
+                        } else if let Some(byte) = separator {
+                            last(fields).push(&[byte], false);
+                        }
+                    }
+                    // There they are words as they stand, and name no files.
+                    if self.is_own_zsh() {
+                        let field = last(fields);
+                        let was_there = field.is_there;
+                        put(field, value, true);
+                        // One that is empty is no word by itself.
+                        if mode == Mode::Fields && value.is_empty() == Some(true) {
+                            field.is_there = was_there;
+                        }
+                        continue;
+                    }
+                    self.split(value, mode, fields)?;
+                }
+                Ok(())
+            }
+        }
+    }
+
+    /// What becomes of empty items of a list that stood without quotes: bash splits items with its first separator between
+    /// them, unless that is a blank; then the text is returned.
+    ///
+    /// # Errors
+    /// Where the shell does something of its own with them.
+    fn items_as_text(&mut self, values: &[Val], is_other: bool, fields: &mut Fields) -> Expanded<Option<Val>> {
+        let may_be_empty = |value: &Val| value.is_empty() != Some(false);
+        let separators = self.separators()?;
+        let first = separators.as_ref().and_then(|bytes| bytes.first().copied());
+        let is_usual = separators.as_ref().is_none_or(|bytes| bytes.iter().all(|b| b" \t\n".contains(b)));
+        let is_odd = match self.dialect {
+            Dialect::Ksh => {
+                last(fields).is_there && values.iter().any(may_be_empty)
+                    || !is_other && values.len() > 1 && values.last().is_some_and(may_be_empty)
+            }
+            Dialect::Mksh => !is_usual && values.iter().any(may_be_empty),
+            Dialect::Bash => is_other && separators.as_ref().is_some_and(Bytes::is_empty),
+            Dialect::Dash | Dialect::Zsh => false,
+        };
+        if is_odd {
+            return Err(self.doubt("empty items of a list"));
+        }
+        let Some(first) = first.filter(|b| self.dialect == Dialect::Bash && !is_usual && !b" \t\n".contains(b)) else {
+            return Ok(None);
+        };
+        let mut text = Vec::new();
+        for (index, value) in values.iter().enumerate() {
+            let Val::Known(item) = value else { return Ok(None) };
+            if index > 0 {
+                text.push(first);
+            }
+            text.extend_from_slice(item);
+        }
+        Ok(Some(Val::of(text)))
+    }
+
+    /// Splits a value that stood without quotes.
+    pub(super) fn split(&mut self, value: &Val, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        if mode != Mode::Fields || self.is_own_zsh() {
+            // In a pattern a parameter's value is text in zsh, a pattern elsewhere.
+            let field = last(fields);
+            let was_there = field.is_there;
+            field.may_vanish = mode == Mode::Fields && value.is_empty().is_none() && !field.is_there && field.text.is_empty();
+            put(field, value, self.is_own_zsh());
+            if self.is_own_zsh() && mode == Mode::Fields && value.is_empty() == Some(true) {
+                last(fields).is_there = was_there;
+            }
+            return Ok(());
+        }
+        self.split_at_separators(value, false, fields)
+    }
+
+    pub(super) fn split_at_separators(&mut self, value: &Val, is_quoted: bool, fields: &mut Fields) -> Expanded<()> {
+        let text = match value {
+            Val::Known(text) => text.clone(),
+            Val::Unknown(doubt) => return Err(doubt.clone()),
+        };
+        let separators = self.separators()?.unwrap_or(Bytes::from_static(b" \t\n"));
+        if is_quoted && separators.iter().any(|b| !b" \t\n\0".contains(b)) {
+            return Err(self.doubt("words between separators of one's own"));
+        }
+        let is_blank = |b: u8| b" \t\n".contains(&b) && separators.contains(&b);
+        let mut at = 0;
+        // Blanks at the front end the field before.
+        let skip = |at: &mut usize| {
+            let from = *at;
+            while text.get(*at).is_some_and(|b| is_blank(*b)) {
+                *at += 1;
+            }
+            *at > from
+        };
+        let open = |fields: &mut Fields| {
+            let field = last(fields);
+            if field.is_there || !field.text.is_empty() {
+                fields.push(Field::default());
+            }
+        };
+        if skip(&mut at) {
+            open(fields);
+        }
+        while at < text.len() {
+            let rest = text.get(at..).unwrap_or_default();
+            let end = rest.iter().position(|b| separators.contains(b)).unwrap_or(rest.len());
+            last(fields).push(rest.get(..end).unwrap_or_default(), is_quoted);
+            at += end;
+            if at >= text.len() {
+                break;
+            }
+            skip(&mut at);
+            if let Some(byte) = text.get(at)
+                && separators.contains(byte)
+                && !is_blank(*byte)
+            {
+                last(fields).is_there = true;
+                at += 1;
+                skip(&mut at);
+                fields.push(Field::default());
+                continue;
+            }
+            open(fields);
+        }
+        Ok(())
+    }
+
+    pub(super) fn first_separator(&mut self) -> Expanded<Option<u8>> {
+        match self.separators()? {
+            Some(bytes) => Ok(bytes.first().copied()),
+            None => Ok(Some(b' ')),
+        }
+    }
+
+    /// The bytes of IFS; `None` for the usual ones.
+    pub(super) fn separators(&mut self) -> Expanded<Option<Bytes>> {
+        match self.content_of(b"IFS") {
+            Content::Unset => Ok(None),
+            Content::Set(Val::Known(bytes)) => Ok(Some(bytes)),
+            _ => Err(self.doubt("the bytes that separate words are not known")),
+        }
+    }
+}
