@@ -7,6 +7,8 @@
 
 #[path = "../../vectorum-core/tests/shell/cases.rs"]
 mod cases;
+#[path = "shells/words.rs"]
+mod words;
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -489,7 +491,7 @@ fn real(shell: &str, script: &Path, home: &Path, seconds: &str) -> Option<Receiv
     Some(entries.collect())
 }
 
-fn check(shell: &str, rounds: usize, seed: u64) -> (usize, usize, Vec<String>) {
+fn check(shell: &str, rounds: usize, seed: u64, make: fn(&mut Dice, &str) -> String) -> (usize, usize, Vec<String>) {
     let folder = tempfile::tempdir().expect("a folder");
     let home = folder.path().canonicalize().expect("its place");
     let own = nix::unistd::geteuid().as_raw();
@@ -505,10 +507,10 @@ fn check(shell: &str, rounds: usize, seed: u64) -> (usize, usize, Vec<String>) {
     let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
     let (mut known, mut unknown, mut wrong) = (0, 0, Vec::new());
     for round in 0..rounds {
-        let lines: Vec<String> = (0..=dice.roll(7)).map(|_| statement(&mut dice, shell, 0)).collect();
+        let made = make(&mut dice, shell);
         let text = match std::env::var_os("VECTORUM_FILE") {
             Some(path) => fs::read_to_string(path).expect("the file"),
-            None => lines.join("\n"),
+            None => made,
         };
         let script = home.join("script");
         fs::write(&script, format!("{text}\n{}", cases::ending(shell))).expect("a script");
@@ -555,21 +557,36 @@ fn check(shell: &str, rounds: usize, seed: u64) -> (usize, usize, Vec<String>) {
     (known, unknown, wrong)
 }
 
-#[test]
-fn what_is_known_of_shell_files_is_so() {
+/// Makes up texts for each shell, so many of them unless it is said otherwise, and fails where one is told wrong.
+fn check_all(what: &str, usual: usize, make: fn(&mut Dice, &str) -> String) {
     let number = |name: &str, usual| std::env::var(name).ok().and_then(|n| n.parse().ok()).unwrap_or(usual);
-    let (rounds, seed) = (number("VECTORUM_ROUNDS", 100), number("VECTORUM_SEED", 4) as u64);
+    let (rounds, seed) = (number("VECTORUM_ROUNDS", usual), number("VECTORUM_SEED", 4) as u64);
     let mut failed = Vec::new();
     let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh fish ksh mksh".to_owned());
     for shell in only.split_whitespace() {
-        let (known, unknown, wrong) = check(shell, rounds, seed);
-        println!("{shell:<5} {rounds} files: {known} values known and so, {unknown} unknown, {} wrong", wrong.len());
+        let (known, unknown, wrong) = check(shell, rounds, seed, make);
+        println!("{shell:<5} {rounds} {what}: {known} values known and so, {unknown} unknown, {} wrong", wrong.len());
+        // One that tells nothing would find nothing wrong either.
+        assert!(known > unknown, "{shell}: {known} values known, {unknown} unknown");
         for line in wrong.iter().take(8) {
             println!("{line}");
         }
         failed.extend(wrong);
     }
     assert!(failed.is_empty(), "{} times something else was said than is so", failed.len());
+}
+
+#[test]
+fn what_is_known_of_shell_files_is_so() {
+    check_all("files", 100, |dice, shell| {
+        let lines: Vec<String> = (0..=dice.roll(7)).map(|_| statement(dice, shell, 0)).collect();
+        lines.join("\n")
+    });
+}
+
+#[test]
+fn what_words_are_known_to_become_they_become() {
+    check_all("words", 200, words::line);
 }
 
 #[test]

@@ -91,6 +91,14 @@ impl Machine<'_> {
                         Values::One(_) => self.put_quoted(values, mode, fields)?,
                         Values::Many(values) => {
                             let separator = match self.dialect {
+                                // It is split then, and its words are joined (measured: 5.2).
+                                Dialect::Bash
+                                    if !is_list
+                                        && mode == Mode::Document
+                                        && parts.iter().any(|p| is_all(std::slice::from_ref(p))) =>
+                                {
+                                    return Err(self.doubt("`$*` in a here-document with `$@`"));
+                                }
                                 _ if is_list => self.between_items(parameter, mode)?,
                                 Dialect::Bash | Dialect::Ksh | Dialect::Mksh
                                     if mode == Mode::Document && parameter.key.is_none() =>

@@ -61,6 +61,18 @@ impl Part {
         matches!(self, Part::Braces(_))
     }
 
+    /// Whether it takes up what commands print, in an index or in braces too.
+    pub(super) fn has_output(&self) -> bool {
+        let any = |words: &[Word]| words.iter().any(|word| word.parts.iter().any(Part::has_output));
+        match self {
+            Part::Output(..) => true,
+            Part::Through(named, _, chosen) => named.has_output() || chosen.as_ref().is_some_and(|words| any(words)),
+            Part::Name(_, _, chosen) => chosen.as_ref().is_some_and(|words| any(words)),
+            Part::Braces(words) => any(words),
+            Part::Text(_) | Part::Quoted(_) | Part::Star | Part::Unfollowed(_) => false,
+        }
+    }
+
     /// The commands that it runs.
     pub(super) fn commands(&self) -> Option<&[Job]> {
         match self {

@@ -54,74 +54,41 @@ impl Fish<'_> {
     pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Arc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
         let mut lists: Vec<(Stage, Vec<Val>)> = Vec::new();
-        for part in &word.parts {
-            let values: Vec<Val> = match part {
-                Part::Text(text) | Part::Quoted(text) => vec![Val::Known(text.clone())],
-                Part::Star => vec![Val::of([STAR])],
-                Part::Unfollowed(why) => return Err(self.doubt(why)),
-                Part::Name(name, quoted, chosen) => {
-                    let items = match (self.items(name), chosen) {
-                        (Ok(items), Some(chosen)) => self.chosen(&items, chosen),
-                        (items, _) => items,
-                    };
-                    match (items, quoted) {
-                        (Ok(items), false) => items,
-                        (Ok(items), true) => {
-                            let is_path = self.get(name).is_some_and(|v| v.is_path);
-                            vec![joined(&items, if is_path { b":" } else { b" " })]
-                        }
-                        (Err(doubt), true) => vec![Val::Unknown(doubt)],
-                        (Err(doubt), false) => return Err(doubt),
-                    }
+        let (mut odd_index, mut unknown) = (None, None);
+        for (at, part) in word.parts.iter().enumerate() {
+            let stage = Stage::of(part);
+            let is_later_output = part.has_output() && word.parts.iter().take(at).any(Part::has_output);
+            let values = match self.values_of(part) {
+                // It is the first output of a word that must be run; of others that are not, nothing comes.
+                Err(doubt) if is_later_output && stage == Stage::Output && doubt.why == NOT_RUN => {
+                    self.ran();
+                    Vec::new()
                 }
-                Part::Through(named, quoted, chosen) => {
-                    let names = self.expand(&Word { parts: vec![(**named).clone()] })?;
-                    let mut items = Vec::new();
-                    for name in names {
-                        let name = name.known().cloned().ok_or_else(|| self.doubt("a variable whose name is not known"))?;
-                        items.extend(self.items(&name)?);
-                    }
-                    let items = match chosen {
-                        Some(chosen) => self.chosen(&items, chosen)?,
-                        None => items,
-                    };
-                    // What separates the items of one that holds a path is told by its own name.
-                    match (*quoted, items.len()) {
-                        (false, _) => items,
-                        (true, 0 | 1) => vec![joined(&items, b" ")],
-                        (true, _) => return Err(self.doubt("a variable that another one names")),
-                    }
+                Err(doubt) if is_later_output && doubt.why == NOT_RUN => return Err(self.doubt(MAY_NOT_RUN)),
+                Err(doubt) if stage == Stage::Variable && doubt.why == NO_INDEX => {
+                    odd_index = Some((at, doubt));
+                    Vec::new()
                 }
-                Part::Output(jobs, quoted, chosen) => match (self.output(jobs), chosen) {
-                    (Val::Known(text), None) if *quoted => vec![Val::of(text.strip_suffix(b"\n").unwrap_or(&text))],
-                    (Val::Known(text), chosen) => {
-                        let lines = match text.is_empty() {
-                            true => Vec::new(),
-                            false => text.strip_suffix(b"\n").unwrap_or(&text).split(|b| *b == b'\n').map(Val::of).collect(),
-                        };
-                        match chosen {
-                            Some(_) if *quoted => return Err(self.doubt("some lines of what commands print")),
-                            Some(chosen) => self.chosen(&lines, chosen)?,
-                            None => lines,
-                        }
-                    }
-                    (Val::Unknown(doubt), None) if *quoted && !matches!(doubt.why, NOT_RUN | MAY_NOT_RUN) => {
-                        vec![Val::Unknown(doubt)]
-                    }
-                    (Val::Unknown(doubt), _) => return Err(doubt),
-                },
-                Part::Braces(words) => {
-                    let mut all = Vec::new();
-                    for word in words {
-                        match self.expand(word)? {
-                            one if one.len() == 1 || word.parts.iter().any(Part::is_braces) => all.extend(one),
-                            _ => return Err(self.doubt("a list in braces")),
-                        }
-                    }
-                    all
+                Err(doubt) if stage == Stage::Variable && doubt.why != NOT_RUN => {
+                    unknown.get_or_insert((at, doubt));
+                    Vec::new()
                 }
+                values => values?,
             };
-            lists.push((Stage::of(part), values));
+            lists.push((stage, values));
+        }
+        if let Some((odd, doubt)) = odd_index {
+            // Outputs come before variables, and those from the right: where one is empty, nothing is left to be looked into.
+            let is_before = |at: usize, stage: Stage| stage == Stage::Output || at > odd;
+            let is_nothing = |(at, (stage, values)): (usize, &(Stage, Vec<Val>))| values.is_empty() && is_before(at, *stage);
+            return match unknown {
+                Some((at, _)) if is_before(at, Stage::Variable) => Err(self.doubt(MAY_NOT_RUN)),
+                _ if lists.iter().enumerate().any(is_nothing) => Ok(Vec::new()),
+                _ => Err(doubt),
+            };
+        }
+        if let Some((_, doubt)) = unknown {
+            return Err(doubt);
         }
         let out = self.combined(&lists)?;
         if !word.parts.iter().any(|p| matches!(p, Part::Star)) {
@@ -139,6 +106,76 @@ impl Fish<'_> {
             return Err(self.doubt(NO_FILE));
         }
         Ok(found.into_iter().map(Val::Known).collect())
+    }
+
+    /// What a part of a word comes to.
+    fn values_of(&mut self, part: &Part) -> Result<Vec<Val>, Arc<Doubt>> {
+        Ok(match part {
+            Part::Text(text) | Part::Quoted(text) => vec![Val::Known(text.clone())],
+            Part::Star => vec![Val::of([STAR])],
+            Part::Unfollowed(why) => return Err(self.doubt(why)),
+            Part::Name(name, quoted, chosen) => {
+                let items = match (self.items(name), chosen) {
+                    (Ok(items), Some(chosen)) => self.chosen(&items, chosen),
+                    (items, _) => items,
+                };
+                match (items, quoted) {
+                    (Ok(items), false) => items,
+                    (Ok(items), true) => {
+                        let is_path = self.get(name).is_some_and(|v| v.is_path);
+                        vec![joined(&items, if is_path { b":" } else { b" " })]
+                    }
+                    (Err(doubt), true) if doubt.why != NO_INDEX => vec![Val::Unknown(doubt)],
+                    (Err(doubt), _) => return Err(doubt),
+                }
+            }
+            Part::Through(named, quoted, chosen) => {
+                let names = self.expand(&Word { parts: vec![(**named).clone()] })?;
+                let mut items = Vec::new();
+                for name in names {
+                    let name = name.known().cloned().ok_or_else(|| self.doubt("a variable whose name is not known"))?;
+                    items.extend(self.items(&name)?);
+                }
+                let items = match chosen {
+                    Some(chosen) => self.chosen(&items, chosen)?,
+                    None => items,
+                };
+                // What separates the items of one that holds a path is told by its own name.
+                match (*quoted, items.len()) {
+                    (false, _) => items,
+                    (true, 0 | 1) => vec![joined(&items, b" ")],
+                    (true, _) => return Err(self.doubt("a variable that another one names")),
+                }
+            }
+            Part::Output(jobs, quoted, chosen) => match (self.output(jobs), chosen) {
+                (Val::Known(text), None) if *quoted => vec![Val::of(text.strip_suffix(b"\n").unwrap_or(&text))],
+                (Val::Known(text), chosen) => {
+                    let lines = match text.is_empty() {
+                        true => Vec::new(),
+                        false => text.strip_suffix(b"\n").unwrap_or(&text).split(|b| *b == b'\n').map(Val::of).collect(),
+                    };
+                    match chosen {
+                        Some(_) if *quoted => return Err(self.doubt("some lines of what commands print")),
+                        Some(chosen) => self.chosen(&lines, chosen)?,
+                        None => lines,
+                    }
+                }
+                (Val::Unknown(doubt), None) if *quoted && !matches!(doubt.why, NOT_RUN | MAY_NOT_RUN) => {
+                    vec![Val::Unknown(doubt)]
+                }
+                (Val::Unknown(doubt), _) => return Err(doubt),
+            },
+            Part::Braces(words) => {
+                let mut all = Vec::new();
+                for word in words {
+                    match self.expand(word)? {
+                        one if one.len() == 1 || word.parts.iter().any(Part::is_braces) => all.extend(one),
+                        _ => return Err(self.doubt("a list in braces")),
+                    }
+                }
+                all
+            }
+        })
     }
 
     /// Every word that takes one of each list: outputs are expanded first, from the left, then variables, from the right,
