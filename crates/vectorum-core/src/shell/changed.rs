@@ -170,26 +170,31 @@ fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8
     }
 }
 
-/// What one of zsh's modifiers makes of a path or a text; `None` where that is not certain.
+/// What one of zsh's modifiers makes of a path or a text (measured: 5.9); `None` where that is not certain.
 pub(super) fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
-    if text.is_empty() || text.ends_with(b"/") || !text.is_ascii() || memchr::memmem::find(text, b"//").is_some() {
+    if text.starts_with(b"//") || std::str::from_utf8(text).is_err() {
         return None;
     }
-    let slash = memchr::memrchr(b'/', text);
-    let last = slash.map_or(0, |at| at + 1);
-    let dot = memchr::memrchr(b'.', text.get(last..)?).map(|at| last + at);
+    let without_slashes = |text: &[u8]| text.iter().rposition(|b| *b != b'/').map_or(0, |at| at + 1);
+    // Slashes at the end count neither for the folder nor for the last name.
+    let path = text.slice(..without_slashes(text));
+    let slash = memchr::memrchr(b'/', &path);
+    let name = memchr::memrchr(b'/', text).map_or(0, |at| at + 1);
+    let dot = memchr::memrchr(b'.', text.get(name..)?).map(|at| name + at);
     Some(match letter {
         b'h' => match slash {
+            None if text.starts_with(b"/") => Bytes::from_static(b"/"),
             None => Bytes::from_static(b"."),
-            Some(0) => Bytes::from_static(b"/"),
-            Some(at) => text.slice(..at),
+            Some(at) => match without_slashes(path.get(..at)?) {
+                0 => Bytes::from_static(b"/"),
+                end => path.slice(..end),
+            },
         },
-        b't' => text.slice(last..),
-        b'r' | b'e' if dot.is_some_and(|dot| dot == last || dot + 1 == text.len()) => return None,
+        b't' => path.slice(slash.map_or(0, |at| at + 1)..),
         b'r' => text.slice(..dot.unwrap_or(text.len())),
         b'e' => dot.map_or_else(Bytes::new, |dot| text.slice(dot + 1..)),
-        b'l' => text.to_ascii_lowercase().into(),
-        b'u' => text.to_ascii_uppercase().into(),
+        b'l' if text.is_ascii() => text.to_ascii_lowercase().into(),
+        b'u' if text.is_ascii() => text.to_ascii_uppercase().into(),
         _ => return None,
     })
 }

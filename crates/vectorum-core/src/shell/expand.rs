@@ -219,11 +219,14 @@ impl Machine<'_> {
         let mut fields: Fields = smallvec![Field::default()];
         self.within(|m| m.expand_into(parts, mode, &mut fields))?;
         if mode == Mode::Fields {
-            let may_vanish = fields.iter().find(|f| f.may_vanish && f.text.is_empty()).and_then(|f| f.unknown.clone());
-            if let Some(doubt) = may_vanish {
-                return Err(doubt);
+            let mut at = 0;
+            while let Some(field) = fields.get(at) {
+                if field.is_field()? {
+                    at += 1;
+                } else {
+                    fields.remove(at);
+                }
             }
-            fields.retain(|f| f.is_there || !f.text.is_empty());
         }
         Ok(fields)
     }

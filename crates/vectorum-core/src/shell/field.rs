@@ -16,8 +16,9 @@ pub(super) struct Field {
     pub(super) unknown: Option<Arc<Doubt>>,
     /// Whether it is there even if it is empty.
     pub(super) is_there: bool,
-    /// Whether it is there only if what is not known of it is not empty.
-    pub(super) may_vanish: bool,
+    /// Whether something was brought into it that may be empty: if nothing else makes it one, whether it is there is not
+    /// known.
+    may_vanish: bool,
 }
 
 impl Field {
@@ -68,8 +69,36 @@ impl Field {
     pub(super) fn append(&mut self, other: &Field) {
         other.pieces().for_each(|(text, quoted)| self.push(text, quoted));
         self.is_there |= other.is_there;
+        self.may_vanish |= other.may_vanish;
         if let Some(doubt) = &other.unknown {
-            self.doubt(doubt);
+            self.unknown.get_or_insert_with(|| doubt.clone());
+        }
+    }
+
+    /// Puts a value behind it that, where it is empty, makes no field by itself.
+    pub(super) fn bring(&mut self, value: &Val, quoted: bool) {
+        match value {
+            Val::Known(text) if text.is_empty() => {}
+            Val::Known(text) => self.push(text, quoted),
+            Val::Unknown(doubt) => {
+                self.unknown.get_or_insert_with(|| doubt.clone());
+                match value.is_empty() {
+                    Some(false) => self.is_there = true,
+                    _ => self.may_vanish = true,
+                }
+            }
+        }
+    }
+
+    /// Whether it is a field at all.
+    ///
+    /// # Errors
+    /// Where only what is not known of it may make it one: why that is not known.
+    pub(super) fn is_field(&self) -> Result<bool, Arc<Doubt>> {
+        match &self.unknown {
+            _ if self.is_there || !self.text.is_empty() => Ok(true),
+            Some(doubt) if self.may_vanish => Err(doubt.clone()),
+            _ => Ok(false),
         }
     }
 
@@ -107,5 +136,68 @@ pub(super) fn put(field: &mut Field, value: &Val, quoted: bool) {
     match value {
         Val::Known(text) => field.push(text, quoted),
         Val::Unknown(doubt) => field.doubt(doubt),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn unknown(is_filled: bool) -> Val {
+        Val::Unknown(if is_filled { Doubt::filled("a test") } else { Doubt::new("a test", None) })
+    }
+
+    #[test]
+    fn a_field_is_there_where_something_makes_it_one() {
+        let none = Val::of(b"");
+        type Brought<'a> = &'a [(&'a Val, bool)];
+        let cases: &[(Brought<'_>, Option<bool>)] = &[
+            (&[], Some(false)),
+            (&[(&none, false)], Some(false)),
+            (&[(&none, true)], Some(true)),
+            (&[(&Val::of(b"x"), false)], Some(true)),
+            (&[(&unknown(true), false)], Some(true)),
+            (&[(&unknown(false), false)], None),
+            // Of several that may be empty, none makes it a field for certain; whatever else is there does.
+            (&[(&unknown(false), false), (&unknown(false), false)], None),
+            (&[(&unknown(false), false), (&none, false)], None),
+            (&[(&unknown(false), false), (&none, true)], Some(true)),
+            (&[(&none, true), (&unknown(false), false)], Some(true)),
+            (&[(&unknown(false), false), (&Val::of(b"x"), false)], Some(true)),
+        ];
+        for (values, expected) in cases {
+            // Put one by one, and as one that is put behind another.
+            let (mut field, mut behind) = (Field::default(), Field::default());
+            for (value, is_quoted) in *values {
+                let mut one = Field::default();
+                if *is_quoted {
+                    put(&mut one, value, true);
+                    put(&mut field, value, true);
+                } else {
+                    one.bring(value, false);
+                    field.bring(value, false);
+                }
+                behind.append(&one);
+            }
+            assert_eq!(field.is_field().ok(), *expected, "{values:?}");
+            assert_eq!(behind.is_field().ok(), *expected, "{values:?} behind");
+        }
+    }
+
+    #[test]
+    fn what_was_quoted_stays_so() {
+        let mut field = Field::default();
+        for (text, quoted) in [("a", true), ("", false), ("*", true), ("b", false), ("", true), ("?", false)] {
+            field.push(text.as_bytes(), quoted);
+        }
+        assert_eq!(field.pieces().collect::<Vec<_>>(), [(&b"a*"[..], true), (&b"b?"[..], false)]);
+        assert_eq!(field.quoted(), [true, true, false, false]);
+        assert!(field.has_signs());
+        let mut quoted = Field::default();
+        quoted.push(b"[*", true);
+        assert!(!quoted.has_signs());
+        quoted.append(&field);
+        assert_eq!(quoted.text, b"[*a*b?");
+        assert!(quoted.has_signs());
     }
 }

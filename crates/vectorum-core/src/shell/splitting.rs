@@ -3,7 +3,7 @@
 use bytes::Bytes;
 
 use super::expand::{Expanded, Mode, Values, is_text};
-use super::field::{Field, Fields, last, put};
+use super::field::{Field, Fields, last};
 use super::machine::Machine;
 use super::state::Content;
 use super::syntax::*;
@@ -50,13 +50,7 @@ impl Machine<'_> {
                     }
                     // There they are words as they stand, and name no files.
                     if self.is_own_zsh() {
-                        let field = last(fields);
-                        let was_there = field.is_there;
-                        put(field, value, true);
-                        // One that is empty is no word by itself.
-                        if mode == Mode::Fields && value.is_empty() == Some(true) {
-                            field.is_there = was_there;
-                        }
+                        last(fields).bring(value, true);
                         continue;
                     }
                     self.split(value, mode, fields)?;
@@ -106,13 +100,7 @@ impl Machine<'_> {
     pub(super) fn split(&mut self, value: &Val, mode: Mode, fields: &mut Fields) -> Expanded<()> {
         if mode != Mode::Fields || self.is_own_zsh() {
             // In a pattern a parameter's value is text in zsh, a pattern elsewhere.
-            let field = last(fields);
-            let was_there = field.is_there;
-            field.may_vanish = mode == Mode::Fields && value.is_empty().is_none() && !field.is_there && field.text.is_empty();
-            put(field, value, self.is_own_zsh());
-            if self.is_own_zsh() && mode == Mode::Fields && value.is_empty() == Some(true) {
-                last(fields).is_there = was_there;
-            }
+            last(fields).bring(value, self.is_own_zsh());
             return Ok(());
         }
         self.split_at_separators(value, false, fields)
@@ -139,7 +127,7 @@ impl Machine<'_> {
         };
         let open = |fields: &mut Fields| {
             let field = last(fields);
-            if field.is_there || !field.text.is_empty() {
+            if field.is_field() != Ok(false) {
                 fields.push(Field::default());
             }
         };

@@ -4,11 +4,10 @@ use bytes::Bytes;
 use smallvec::smallvec;
 
 use super::super::expand::{Expanded, Mode, Values};
-use super::super::field::{Field, Fields, last, put};
+use super::super::field::{Field, Fields, last};
 use super::super::machine::Machine;
 use super::super::reference::OWN_SHAPE;
 use super::super::syntax::Part;
-use super::super::value::Val;
 
 impl Machine<'_> {
     /// Puts what a parameter of zsh's own shape comes to where it stood without quotes.
@@ -32,22 +31,11 @@ impl Machine<'_> {
                     None => {}
                 }
             }
-            // One that may be empty is a word or none.
-            if let (Val::Unknown(doubt), Mode::Fields) = (value, mode)
-                && value.is_empty().is_none()
-            {
-                return Err(doubt.clone());
-            }
             let looks_like_path = |text: &Bytes| text.iter().any(|b| b"~=".contains(b));
             if is_pattern && value.known().is_none_or(looks_like_path) {
                 return Err(self.doubt("a pattern that a parameter holds"));
             }
-            let field = last(fields);
-            let was_there = field.is_there;
-            put(field, value, !is_pattern);
-            if mode == Mode::Fields && value.is_empty() == Some(true) {
-                field.is_there = was_there;
-            }
+            last(fields).bring(value, !is_pattern);
         }
         Ok(())
     }
@@ -69,11 +57,7 @@ impl Machine<'_> {
                 return Err(self.doubt(OWN_SHAPE));
             }
             let mut field = before.clone();
-            let was_there = field.is_there;
-            put(&mut field, item, true);
-            if item.is_empty() == Some(true) {
-                field.is_there = was_there;
-            }
+            field.bring(item, true);
             field.append(first);
             fields.push(field);
         }
