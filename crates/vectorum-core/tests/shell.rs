@@ -112,9 +112,13 @@ fn what_lies_too_deep_is_unknown_and_harms_nobody() {
         format!(": {}", nested("$(echo \"", "$(f)", "\")", 20)),
         format!("eval '{}'", nested("{ ", "f; ", "}; ", 40)),
     ];
+    // Sums whose parts are sums, each ten of the one before.
+    let sums: String = (1..12).map(|n| format!("v{n}='{}v{}'\n", format!("v{}+", n - 1).repeat(9), n - 1)).collect();
+    let sums = format!("v0=1\n{sums}B=$((v11))\nB=$((v0=v0+v9)); A=one\n");
     let flat = ["'\n(\n".repeat(3000), "$(".repeat(20_000), "{ ".repeat(20_000), "${a:-".repeat(20_000), "[[ ( ".repeat(20_000)];
     for shell in ["bash", "dash", "zsh", "ksh", "mksh"] {
-        let texts = bodies.iter().map(|body| format!("f() {{ {guard}{body}; }}\nf\n")).chain(flat.iter().cloned());
+        let texts =
+            bodies.iter().map(|body| format!("f() {{ {guard}{body}; }}\nf\n")).chain(flat.iter().cloned()).chain([sums.clone()]);
         for text in texts {
             let case = Case { shell, text, names: None };
             let forecast = forecast(&case);
