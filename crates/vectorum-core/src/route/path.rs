@@ -406,8 +406,14 @@ impl Follower {
         start: impl Fn(&Route) -> Block + Sync,
         threads: usize,
     ) -> Vec<Forecast> {
-        let leads_to_another = |route: &&Route| matches!(route.0[..], [_, .., Step::SudoLogin | Step::SuLogin(_)]);
-        let guesses = Guesses::new(routes.iter().filter(leads_to_another).collect());
+        // What fish comes to mostly does not hang on how it is started.
+        let is_other_start = |step: &Step| *step == Step::Terminal && !account.shell.ends_with(b"/fish");
+        let is_guessed = |route: &&Route| match &route.0[..] {
+            [_, .., Step::SudoLogin | Step::SuLogin(_)] => true,
+            [Step::Login, step] => is_other_start(step),
+            _ => false,
+        };
+        let guesses = Guesses::new(routes.iter().filter(is_guessed).collect());
         let shells = Arc::clone(&self.shells);
         let guess = |route: &Route| {
             let Some((last, before)) = route.0.split_last() else { return };

@@ -1,6 +1,7 @@
 //! Commands by their names: `command`, `whence`, `hash`, and whether there is one.
 
 use bytes::Bytes;
+use hashbrown::HashMap;
 
 use super::declare::declares;
 use super::machine::Machine;
@@ -45,6 +46,29 @@ pub(super) fn along(
 /// The same where no folder hangs on the working folder; `None` where it is not known.
 pub(super) fn along_from_root(files: &dyn HostView, account: &Account, path: &[u8], name: &[u8]) -> Option<Option<Bytes>> {
     along((files, account), path, name, |folder| folder.starts_with(b"/").then(|| Bytes::copy_from_slice(folder))).ok()
+}
+
+/// Programs that were looked up, each with the PATH along which that was: most are asked for again and again.
+#[derive(Debug, Default)]
+pub(super) struct Programs(HashMap<Bytes, (Bytes, Option<Bytes>)>);
+
+impl Programs {
+    /// What [`along_from_root`] says, as long as nothing else is at those places than was.
+    pub(super) fn along(
+        &mut self,
+        (files, account): (&dyn HostView, &Account),
+        path: &[u8],
+        name: &[u8],
+    ) -> Option<Option<Bytes>> {
+        match self.0.get(name) {
+            Some((along, found)) if along == path => Some(found.clone()),
+            _ => {
+                let found = along_from_root(files, account, path, name)?;
+                self.0.insert(Bytes::copy_from_slice(name), (Bytes::copy_from_slice(path), found.clone()));
+                Some(found)
+            }
+        }
+    }
 }
 
 /// Words that are part of the grammar.

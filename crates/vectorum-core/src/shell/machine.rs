@@ -10,6 +10,7 @@ use super::around::Around;
 use super::branch::{self, Branch, Left};
 use super::decided::Decided;
 use super::log::Log;
+use super::lookup::Programs;
 use super::program::content;
 use super::restless::Restless;
 use super::state::{Function, Scope, State, Status};
@@ -168,6 +169,7 @@ pub(super) struct Machine<'a> {
     pub(super) end: Option<Site>,
     /// The files, which `ground` shows, with what was written to: what those hold is not known.
     pub(super) touched: &'a Touched<'a>,
+    pub(super) programs: Programs,
     /// How many commands and words lie around what runs.
     pub(super) nested: usize,
     /// Functions that ksh took back while one ran.
@@ -240,6 +242,7 @@ impl<'a> Machine<'a> {
             named_otherwise: Vec::new(),
             end: None,
             touched,
+            programs: Programs::default(),
             nested: 0,
             ended_within: BTreeSet::new(),
             anywhere: BTreeSet::new(),

@@ -4,7 +4,7 @@
 use bytes::Bytes;
 
 use super::filters;
-use super::lookup::{NO_FOLDER, UNREAD, along, along_from_root, is_program};
+use super::lookup::{NO_FOLDER, UNREAD, along, is_program};
 use super::machine::Machine;
 use super::outputs::{Asked, PRINTED};
 use super::state::Content;
@@ -186,16 +186,20 @@ impl Machine<'_> {
             let is_there = is_program(self.ground.files, self.account, &path).ok_or_else(|| self.doubt(UNREAD))?;
             return Ok(is_there.then_some(path));
         }
-        if self.touched.is_clean()
+        let is_clean = self.touched.is_clean();
+        let files = (self.ground.files, self.account);
+        if is_clean
             && let Some(state) = &self.live
-            && let name = Bytes::copy_from_slice(name)
-            && let Some(found) = state.vars.program(&name, |path| along_from_root(self.ground.files, self.account, path, &name))
+            && let Some(found) = state.vars.program(name, |path| self.programs.along(files, path, name))
         {
             return Ok(found);
         }
         let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else {
             return Err(self.doubt("where programs are looked up is not known"));
         };
+        if is_clean && let Some(found) = self.programs.along(files, &path, name) {
+            return Ok(found);
+        }
         // Each folder is some items' work.
         self.steps.count(4 * memchr::memchr_iter(b':', &path).count());
         along((self.ground.files, self.account), &path, name, |folder| self.full(folder)).map_err(|why| self.doubt(why))

@@ -318,14 +318,17 @@ impl<V: Stored> Vars<V> {
 impl Vars {
     /// Looks a program up along the PATH of the start, where that is still the one: another start is alike
     /// whose PATH leads to the same. `look` is told the PATH, and returns `None` where that is not known.
-    pub(super) fn program(&self, name: &Bytes, look: impl Fn(&[u8]) -> Option<Option<Bytes>>) -> Option<Option<Bytes>> {
+    pub(super) fn program(&self, name: &[u8], look: impl FnOnce(&[u8]) -> Option<Option<Bytes>>) -> Option<Option<Bytes>> {
         if self.changed.is_foggy() || self.changed.look(b"PATH").is_some() {
             return None;
         }
         let start = self.start.as_ref()?;
         let found = look(&start.path()?)?;
         self.look(b"PATH", For::Replacing);
-        lock(&start.programs).insert(name.clone(), found.clone());
+        let mut programs = lock(&start.programs);
+        if !programs.contains_key(name) {
+            programs.insert(Bytes::copy_from_slice(name), found.clone());
+        }
         Some(found)
     }
 
@@ -469,15 +472,14 @@ mod tests {
     #[test]
     fn programs_are_looked_up_along_the_first_path_only() {
         let look = |path: &[u8], name: &[u8]| Some((path == b"/bin").then(|| Bytes::from([path, b"/", name].concat())));
-        let name = Bytes::from_static(b"tide");
         let mut first = vars(&[("PATH", text("/bin"))]);
-        assert_eq!(first.program(&name, |path| look(path, b"tide")), Some(Some(Bytes::from_static(b"/bin/tide"))));
+        assert_eq!(first.program(b"tide", |path| look(path, b"tide")), Some(Some(Bytes::from_static(b"/bin/tide"))));
         for (path, alike) in [("/bin", true), ("/sbin", false)] {
             assert_eq!(first.is_alike(&vars(&[("PATH", text(path))]), look), alike, "{path}");
         }
         assert!(!first.is_alike(&vars(&[]), look));
         first.insert(Bytes::from_static(b"PATH"), text("/opt"));
-        assert_eq!(first.program(&name, |path| look(path, b"tide")), None);
+        assert_eq!(first.program(b"tide", |path| look(path, b"tide")), None);
     }
 
     /// What a shell hands on differs from what it was handed in what it does by itself, in what was changed, and in a fog.
