@@ -406,7 +406,7 @@ impl Machine<'_> {
 }
 
 /// Whether what the parameters of a word bring is split in a way that is not followed.
-fn is_put_together_oddly(parts: &[Part], dialect: Dialect) -> bool {
+pub(super) fn is_put_together_oddly(parts: &[Part], dialect: Dialect) -> bool {
     let is_split = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_));
     match dialect {
         // Behind a list in quotes there are more empty fields (measured: dash 0.5.12).

@@ -5,10 +5,11 @@ use std::sync::Arc;
 use bytes::Bytes;
 use smallvec::smallvec;
 
-use super::expand::{Expanded, Mode, ODD_WORD, Values};
+use super::expand::{Expanded, Mode, ODD_WORD, Values, is_put_together_oddly};
 use super::field::{Field, Fields, last};
 use super::machine::Machine;
 use super::parameter::{Held, is_all_of};
+use super::reference::OWN_SHAPE;
 use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -73,6 +74,10 @@ impl Machine<'_> {
             }
             if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
                 return Ok(None);
+            }
+            // What is split between quotes is joined otherwise there than outside of it.
+            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| splits_between_quotes(part, quoted)) {
+                return Ok(Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own")))));
             }
             // Between quotes a tilde is one.
             if quoted {
@@ -196,6 +201,13 @@ impl Machine<'_> {
 
     /// Puts what stands instead of a parameter as if it stood in its place, but that plain text is split, too (POSIX, 2.6.5).
     pub(super) fn put_instead(&mut self, word: &Word, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        if mode == Mode::Fields && is_put_together_oddly(&word.parts, self.dialect) {
+            return Err(self.doubt(ODD_WORD));
+        }
+        // Each item would go with what stands behind, in the word and behind it.
+        if word.parts.iter().any(|part| matches!(part, Part::Shaped(shaped) if shaped.is_spread())) {
+            return Err(self.doubt(OWN_SHAPE));
+        }
         for (index, part) in word.parts.iter().enumerate() {
             let Part::Text(text) = part else {
                 self.expand_into(std::slice::from_ref(part), mode, fields)?;
@@ -245,5 +257,14 @@ impl Machine<'_> {
             _ => false,
         };
         if is_odd { Err(self.doubt(ODD_WORD)) } else { Ok(()) }
+    }
+}
+
+/// Whether something between quotes comes apart by a flag of zsh's.
+fn splits_between_quotes(part: &Part, quoted: bool) -> bool {
+    match part {
+        Part::Shaped(shaped) => quoted && shaped.splits(),
+        Part::Double(inner) => inner.iter().any(|part| splits_between_quotes(part, true)),
+        _ => false,
     }
 }

@@ -175,6 +175,22 @@ const FISH_PLACES: &[&str] = &[
     "set -gx B x; set -gx B % || set -gx C y; or set -gx D z",
 ];
 
+/// What a word is put within, where `%` stands.
+const AROUND: &[&str] = &[
+    "${U-%}",
+    "\"${U-%}\"",
+    "${S:+%}",
+    "${X:-%}x",
+    "$(echo %)",
+    "\"$(echo %)\"",
+    "$(t %; echo \"$B\")",
+    "\"${S+\"%\"}\"",
+    "${C#%}",
+    "\"${C#\"%\"}\"",
+];
+const FISH_AROUND: &[&str] =
+    &["(echo %)", "\"$(echo %)\"", "{%,c}", "(count %)", "(string upper %)", "(string join , %)", "x(echo %)y"];
+
 /// A text in which one word is put together and taken somewhere.
 pub(super) fn line(dice: &mut Dice, shell: &str) -> String {
     let (pieces, places): (Vec<&[&str]>, Vec<&[&str]>) = match shell {
@@ -191,6 +207,11 @@ pub(super) fn line(dice: &mut Dice, shell: &str) -> String {
     };
     let count = 1 + dice.roll(3);
     let word: String = (0..count).map(|_| one(dice, &pieces)).collect();
+    let around = match dice.roll(4) {
+        0 => dice.one(if shell == "fish" { FISH_AROUND } else { AROUND }),
+        _ => "%",
+    };
+    let word = around.replacen('%', &word, 1);
     let place = one(dice, &places).replace('%', &word);
     if shell == "fish" {
         let list = dice.one(&["set l a '' 'b c'", "set l a", "set l x 'a b'", "set l"]);

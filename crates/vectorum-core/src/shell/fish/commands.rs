@@ -80,13 +80,20 @@ impl Fish<'_> {
             Ok(fields) => fields,
             Err(doubt) if self.refuse_for(&doubt) => return,
             Err(doubt) if doubt.why == MAY_NOT_RUN => {
-                return self.fork(&doubt, |m| m.doubt_status(MAY_NOT_RUN), |m| m.known_in_part(&doubt, words));
+                // Where it is run, too, its status may be that of the output.
+                let run = |m: &mut Self| {
+                    m.known_in_part(&doubt, words);
+                    m.doubt_status(MAY_NOT_RUN);
+                };
+                return self.fork(&doubt, Self::refuse_with_any_status, run);
             }
             Err(doubt) => return self.known_in_part(&doubt, words),
         };
         if self.live.is_none() {
             return;
         }
+        // One that keeps the status of what was refused before it is run itself.
+        self.ran();
         let Some((name, arguments)) = fields.split_first() else { return self.doubt_status("a command without a name") };
         let Val::Known(name) = name.clone() else { return self.fog("a command whose name is not known") };
         if name.is_empty() {
@@ -109,6 +116,13 @@ impl Fish<'_> {
             _ => return false,
         }
         true
+    }
+
+    fn refuse_with_any_status(&mut self) {
+        self.doubt_status(MAY_NOT_RUN);
+        if let Some(state) = &mut self.live {
+            state.refused = Refused::Yes;
+        }
     }
 
     /// A command of which not all words are known, perhaps not even the first.

@@ -57,19 +57,37 @@ impl Word {
 }
 
 impl Part {
-    pub(super) fn is_braces(&self) -> bool {
-        matches!(self, Part::Braces(_))
-    }
-
     /// Whether it takes up what commands print, in an index or in braces too.
     pub(super) fn has_output(&self) -> bool {
         let any = |words: &[Word]| words.iter().any(|word| word.parts.iter().any(Part::has_output));
         match self {
             Part::Output(..) => true,
-            Part::Through(named, _, chosen) => named.has_output() || chosen.as_ref().is_some_and(|words| any(words)),
-            Part::Name(_, _, chosen) => chosen.as_ref().is_some_and(|words| any(words)),
+            Part::Through(named, ..) if named.has_output() => true,
             Part::Braces(words) => any(words),
-            Part::Text(_) | Part::Quoted(_) | Part::Star | Part::Unfollowed(_) => false,
+            _ => self.chosen().is_some_and(any),
+        }
+    }
+
+    /// Whether it is or has a sign of a pattern.
+    pub(super) fn has_star(&self) -> bool {
+        match self {
+            Part::Star => true,
+            Part::Braces(words) => words.iter().any(|word| word.parts.iter().any(Part::has_star)),
+            _ => false,
+        }
+    }
+
+    pub(super) fn is_quoted(&self) -> bool {
+        matches!(self, Part::Quoted(_) | Part::Name(_, true, _) | Part::Through(_, true, _) | Part::Output(_, true, _))
+    }
+
+    /// Which of its items are taken.
+    pub(super) fn chosen(&self) -> Option<&[Word]> {
+        match self {
+            Part::Name(_, _, chosen) | Part::Through(_, _, chosen) | Part::Output(_, _, chosen) => {
+                chosen.as_ref().map(|words| &words[..])
+            }
+            _ => None,
         }
     }
 

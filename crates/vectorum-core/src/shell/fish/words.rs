@@ -52,9 +52,42 @@ impl Fish<'_> {
     }
 
     pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Arc<Doubt>> {
+        if !word.parts.iter().any(Part::has_star) {
+            return self.put_together(word);
+        }
+        let values = match self.put_together(word) {
+            Err(doubt) if doubt.why != NOT_RUN && doubt.why != NO_INDEX => return Err(self.doubt(MAY_NOT_RUN)),
+            values => values?,
+        };
+        if values.is_empty() {
+            return Ok(values);
+        }
+        let mut found = Vec::new();
+        for value in values {
+            match value {
+                // Those that are patterns may name no file, as long as something is left.
+                Val::Known(text) if text.contains(&STAR) => found.extend(self.files_of(&text)?.into_iter().map(Val::Known)),
+                Val::Known(text) => found.push(Val::Known(text)),
+                Val::Unknown(_) => return Err(self.doubt(MAY_NOT_RUN)),
+            }
+        }
+        if found.is_empty() && !self.may_be_empty {
+            return Err(self.doubt(NO_FILE));
+        }
+        Ok(found)
+    }
+
+    /// What a word comes to before its patterns are taken for the files that they name.
+    fn put_together(&mut self, word: &Word) -> Result<Vec<Val>, Arc<Doubt>> {
+        Ok(self.lists(word)?.map_or_else(Vec::new, |(values, _)| values))
+    }
+
+    /// The same, and whether it has a list, braces aside; `None` where a list has no items, and nothing is left of the word.
+    fn lists(&mut self, word: &Word) -> Result<Option<(Vec<Val>, bool)>, Arc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
         let mut lists: Vec<(Stage, Vec<Val>)> = Vec::new();
         let (mut odd_index, mut unknown) = (None, None);
+        let mut has_list = false;
         for (at, part) in word.parts.iter().enumerate() {
             let stage = Stage::of(part);
             let is_later_output = part.has_output() && word.parts.iter().take(at).any(Part::has_output);
@@ -75,6 +108,7 @@ impl Fish<'_> {
                 }
                 values => values?,
             };
+            has_list |= stage != Stage::Braces && values.len() != 1;
             lists.push((stage, values));
         }
         if let Some((odd, doubt)) = odd_index {
@@ -83,29 +117,40 @@ impl Fish<'_> {
             let is_nothing = |(at, (stage, values)): (usize, &(Stage, Vec<Val>))| values.is_empty() && is_before(at, *stage);
             return match unknown {
                 Some((at, _)) if is_before(at, Stage::Variable) => Err(self.doubt(MAY_NOT_RUN)),
-                _ if lists.iter().enumerate().any(is_nothing) => Ok(Vec::new()),
+                _ if lists.iter().enumerate().any(is_nothing) => Ok(None),
                 _ => Err(doubt),
             };
         }
         if let Some((_, doubt)) = unknown {
             return Err(doubt);
         }
-        let out = self.combined(&lists)?;
-        if !word.parts.iter().any(|p| matches!(p, Part::Star)) {
-            return Ok(out);
+        if lists.iter().any(|(_, values)| values.is_empty()) {
+            return Ok(None);
         }
-        if out.is_empty() {
-            return Ok(out);
+        Ok(Some((self.combined(&lists)?, has_list)))
+    }
+
+    /// What stands in braces, one after the other; `None` where something there has no items.
+    fn alternatives(&mut self, words: &[Word]) -> Result<Option<Vec<Val>>, Arc<Doubt>> {
+        let mut all = Some(Vec::new());
+        for word in words {
+            // Without quotes, a blank is none between indices there.
+            let has_blank = |part: &Part| !part.is_quoted() && part.chosen().is_some_and(|chosen| chosen.len() > 1);
+            if word.parts.iter().any(has_blank) {
+                return Err(self.doubt(NO_INDEX));
+            }
+            match self.lists(word)? {
+                // Lists are expanded before braces, all of which there are so often.
+                Some((_, true)) => return Err(self.doubt("a list in braces")),
+                Some((values, false)) => {
+                    if let Some(all) = &mut all {
+                        all.extend(values);
+                    }
+                }
+                None => all = None,
+            }
         }
-        let mut found = Vec::new();
-        for value in out {
-            let Val::Known(pattern) = value else { return Err(self.doubt("a pattern that is not known")) };
-            found.extend(self.files_of(&pattern)?);
-        }
-        if found.is_empty() && !self.may_be_empty {
-            return Err(self.doubt(NO_FILE));
-        }
-        Ok(found.into_iter().map(Val::Known).collect())
+        Ok(all)
     }
 
     /// What a part of a word comes to.
@@ -165,16 +210,7 @@ impl Fish<'_> {
                 }
                 (Val::Unknown(doubt), _) => return Err(doubt),
             },
-            Part::Braces(words) => {
-                let mut all = Vec::new();
-                for word in words {
-                    match self.expand(word)? {
-                        one if one.len() == 1 || word.parts.iter().any(Part::is_braces) => all.extend(one),
-                        _ => return Err(self.doubt("a list in braces")),
-                    }
-                }
-                all
-            }
+            Part::Braces(words) => self.alternatives(words)?.unwrap_or_default(),
         })
     }
 

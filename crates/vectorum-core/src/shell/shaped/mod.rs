@@ -134,6 +134,11 @@ impl Shaped {
         self.flags.iter().find_map(found)
     }
 
+    /// Whether a text comes apart by it.
+    pub(super) fn splits(&self) -> bool {
+        self.is_split || self.flags.iter().any(|flag| matches!(flag, Flag::Split(_)))
+    }
+
     /// Whether each item goes with what stands around it.
     pub(super) fn is_spread(&self) -> bool {
         self.is_spread
