@@ -411,9 +411,17 @@ pub(super) fn is_put_together_oddly(parts: &[Part], dialect: Dialect) -> bool {
     match dialect {
         // Behind a list in quotes there are more empty fields (measured: dash 0.5.12).
         Dialect::Dash => parts.iter().skip_while(|part| !brings_list(part)).skip(1).any(is_split),
-        // A dollar that begins nothing keeps the word whole (measured: bash 5.2).
+        // A dollar that begins nothing keeps the word whole, and a list in quotes within a parameter what stands behind it
+        // (measured: bash 5.2).
         Dialect::Bash => {
-            parts.iter().any(|part| matches!(part, Part::Text(text) if text.contains(&b'$'))) && parts.iter().any(is_split)
+            let has_lone_dollar = parts.iter().any(|part| matches!(part, Part::Text(text) if text.contains(&b'$')));
+            let has_list_within = parts.iter().any(|part| match part {
+                Part::Parameter(p) => {
+                    matches!(&p.change, Change::Instead(.., word) if word.parts.len() > 1 && word.parts.iter().any(brings_list))
+                }
+                _ => false,
+            });
+            has_lone_dollar && parts.iter().any(is_split) || has_list_within && parts.len() > 1
         }
         // Tildes count where a field begins, and behind an equals sign (measured: mksh R59).
         Dialect::Mksh => {
@@ -426,7 +434,7 @@ pub(super) fn is_put_together_oddly(parts: &[Part], dialect: Dialect) -> bool {
 }
 
 /// Whether a list stands there between quotes.
-fn brings_list(part: &Part) -> bool {
+pub(super) fn brings_list(part: &Part) -> bool {
     let is_list = |part: &Part| match part {
         Part::Parameter(p) => match &p.change {
             Change::Instead(.., word) => word.parts.iter().any(|part| matches!(part, Part::Parameter(p) if p.name == "@")),

@@ -553,10 +553,18 @@ impl Parser<'_> {
         self.trouble("a brace is not closed")
     }
 
+    /// Whether a single quote has another one behind it, and nothing between that anybody could take for a sign.
+    fn is_calm_quote(&self) -> bool {
+        let rest = self.text.get(self.at + 1..).unwrap_or_default();
+        let between = memchr::memchr(b'\'', rest).and_then(|end| rest.get(..end));
+        between.is_some_and(|between| !between.iter().any(|b| b"\"\\`{}".contains(b)))
+    }
+
     /// Takes the word inside braces, up to one of the ends.
     pub(super) fn inner_word(&mut self, in_double: bool, ends: &[u8]) -> Parsed<Word> {
         let at = self.at;
         let mut parts = Parts::new();
+        let mut is_single = false;
         loop {
             let Some(byte) = self.peek() else { return self.trouble("a brace is not closed") };
             if ends.contains(&byte) {
@@ -573,6 +581,15 @@ impl Parser<'_> {
                         None => {}
                     }
                     self.at = (self.at + 2).min(self.text.len());
+                }
+                // To them it needs another one, and what stands between is passed over, and expanded all the same
+                // (measured: 5.2, 93u+m).
+                b'\'' if in_double && matches!(self.dialect, Dialect::Bash | Dialect::Ksh) => {
+                    if !is_single && !self.is_calm_quote() {
+                        return Err(Trouble { at: self.at, what: QUOTES_WITHIN, is_error: false });
+                    }
+                    is_single = !is_single;
+                    push_run(&mut parts, self.run(|_| true));
                 }
                 b'\'' if in_double => push_run(&mut parts, self.run(|_| true)),
                 b'\'' | b'"' => {

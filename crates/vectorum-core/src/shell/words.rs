@@ -361,7 +361,7 @@ pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {
     let mut rest = body;
     while let Some(at) = memchr::memmem::find(rest, b"${") {
         rest = rest.get(at + 2..).unwrap_or_default();
-        let inner = rest.get(..memchr::memchr(b'}', rest).unwrap_or(rest.len())).unwrap_or_default();
+        let inner = rest.get(..closing_brace(rest)).unwrap_or_default();
         if inner.iter().any(|b| b"=?^,@!~/".contains(b)) {
             return Some("a here-document that sets a variable, or fails");
         }
@@ -370,6 +370,20 @@ pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {
         }
     }
     (memchr::memmem::find(body, b"$((").is_some() || body.contains(&0)).then_some("a sum in a here-document")
+}
+
+/// Where the brace stands that closes one before the text, with others in between; its end where there is none.
+fn closing_brace(text: &[u8]) -> usize {
+    let mut open = 1;
+    let closes = |byte: &u8| {
+        open += match byte {
+            b'{' => 1,
+            b'}' => -1,
+            _ => 0,
+        };
+        open == 0
+    };
+    text.iter().position(closes).unwrap_or(text.len())
 }
 
 /// Whether a byte ends a stretch of plain text in a word.

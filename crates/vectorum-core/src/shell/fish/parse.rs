@@ -68,6 +68,11 @@ impl Part {
         }
     }
 
+    /// Whether it is a variable or what commands print.
+    pub(super) fn is_expanded(&self) -> bool {
+        matches!(self, Part::Name(..) | Part::Through(..) | Part::Output(..))
+    }
+
     /// Whether it is or has a sign of a pattern.
     pub(super) fn has_star(&self) -> bool {
         match self {

@@ -79,11 +79,11 @@ impl Fish<'_> {
 
     /// What a word comes to before its patterns are taken for the files that they name.
     fn put_together(&mut self, word: &Word) -> Result<Vec<Val>, Arc<Doubt>> {
-        Ok(self.lists(word)?.map_or_else(Vec::new, |(values, _)| values))
+        Ok(self.lists(word, false)?.map_or_else(Vec::new, |(values, _)| values))
     }
 
     /// The same, and whether it has a list, braces aside; `None` where a list has no items, and nothing is left of the word.
-    fn lists(&mut self, word: &Word) -> Result<Option<(Vec<Val>, bool)>, Arc<Doubt>> {
+    fn lists(&mut self, word: &Word, in_braces: bool) -> Result<Option<(Vec<Val>, bool)>, Arc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
         let mut lists: Vec<(Stage, Vec<Val>)> = Vec::new();
         let (mut odd_index, mut unknown) = (None, None);
@@ -91,7 +91,9 @@ impl Fish<'_> {
         for (at, part) in word.parts.iter().enumerate() {
             let stage = Stage::of(part);
             let is_later_output = part.has_output() && word.parts.iter().take(at).any(Part::has_output);
-            let values = match self.values_of(part) {
+            // Without quotes, a blank is none between indices in braces.
+            let has_blank = in_braces && !part.is_quoted() && part.chosen().is_some_and(|chosen| chosen.len() > 1);
+            let values = match if has_blank { Err(self.doubt(NO_INDEX)) } else { self.values_of(part) } {
                 // It is the first output of a word that must be run; of others that are not, nothing comes.
                 Err(doubt) if is_later_output && stage == Stage::Output && doubt.why == NOT_RUN => {
                     self.ran();
@@ -105,6 +107,10 @@ impl Fish<'_> {
                 Err(doubt) if stage == Stage::Variable && doubt.why != NOT_RUN => {
                     unknown.get_or_insert((at, doubt));
                     Vec::new()
+                }
+                // It is not known what else of the word comes to nothing before.
+                Err(doubt) if stage == Stage::Braces && doubt.why == NO_INDEX && word.parts.iter().any(Part::is_expanded) => {
+                    return Err(self.doubt(MAY_NOT_RUN));
                 }
                 values => values?,
             };
@@ -134,12 +140,7 @@ impl Fish<'_> {
     fn alternatives(&mut self, words: &[Word]) -> Result<Option<Vec<Val>>, Arc<Doubt>> {
         let mut all = Some(Vec::new());
         for word in words {
-            // Without quotes, a blank is none between indices there.
-            let has_blank = |part: &Part| !part.is_quoted() && part.chosen().is_some_and(|chosen| chosen.len() > 1);
-            if word.parts.iter().any(has_blank) {
-                return Err(self.doubt(NO_INDEX));
-            }
-            match self.lists(word)? {
+            match self.lists(word, true)? {
                 // Lists are expanded before braces, all of which there are so often.
                 Some((_, true)) => return Err(self.doubt("a list in braces")),
                 Some((values, false)) => {
