@@ -7,6 +7,7 @@ use smallvec::smallvec;
 use super::braces::braces;
 use super::field::{Field, Fields, last};
 use super::machine::{LONGEST, MOST_NESTED, Machine};
+use super::parameter::is_all_of;
 use super::parse::is_name;
 use super::reference::OWN_SHAPE;
 use super::state::Content;
@@ -437,8 +438,8 @@ pub(super) fn is_put_together_oddly(parts: &[Part], dialect: Dialect) -> bool {
 pub(super) fn brings_list(part: &Part) -> bool {
     let is_list = |part: &Part| match part {
         Part::Parameter(p) => match &p.change {
-            Change::Instead(.., word) => word.parts.iter().any(|part| matches!(part, Part::Parameter(p) if p.name == "@")),
-            _ => p.name == "@",
+            Change::Instead(.., word) => word.parts.iter().any(|part| matches!(part, Part::Parameter(p) if is_all_of(p))),
+            _ => is_all_of(p),
         },
         _ => false,
     };

@@ -599,7 +599,7 @@ impl Parser<'_> {
                     let is_odd = in_double
                         && match self.dialect {
                             // What ksh makes of single quotes in there is its own affair.
-                            Dialect::Ksh => text.contains(&b'\'') || is_odd_within_quotes(text),
+                            Dialect::Ksh => text.iter().any(|b| b"'~".contains(b)) || is_odd_within_quotes(text),
                             Dialect::Bash => is_odd_within_quotes(text),
                             _ => false,
                         };

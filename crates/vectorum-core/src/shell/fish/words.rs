@@ -66,7 +66,11 @@ impl Fish<'_> {
         for value in values {
             match value {
                 // Those that are patterns may name no file, as long as something is left.
-                Val::Known(text) if text.contains(&STAR) => found.extend(self.files_of(&text)?.into_iter().map(Val::Known)),
+                Val::Known(text) if text.contains(&STAR) => match self.files_of(&text) {
+                    Ok(files) => found.extend(files.into_iter().map(Val::Known)),
+                    Err(doubt) if self.may_be_empty => return Err(doubt),
+                    Err(_) => return Err(self.doubt(MAY_NOT_RUN)),
+                },
                 Val::Known(text) => found.push(Val::Known(text)),
                 Val::Unknown(_) => return Err(self.doubt(MAY_NOT_RUN)),
             }
