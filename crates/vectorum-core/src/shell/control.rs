@@ -72,29 +72,31 @@ impl Machine<'_> {
             if self.is_spent() {
                 return;
             }
-            if item.is_background {
-                let outer = branch::fork(&mut self.live);
-                self.subshell(|m| m.run_item(item));
-                self.live = outer;
-                self.set_status(0);
+            // In zsh only the last of several pipelines runs in the background (measured: 5.9).
+            if item.is_background && (self.dialect != Dialect::Zsh || item.rest.is_empty()) {
+                self.in_background(|m| m.run_item(item));
             } else {
                 self.run_item(item);
             }
         }
     }
 
-    fn run_item(&mut self, item: &Item) {
-        self.run_chain(&item.first, &item.rest);
+    /// Runs something of which nothing is left.
+    fn in_background(&mut self, run: impl FnOnce(&mut Self)) {
+        let outer = branch::fork(&mut self.live);
+        self.subshell(run);
+        self.live = outer;
+        self.set_status(0);
     }
 
-    fn run_chain(&mut self, first: &Pipeline, rest: &[(bool, Pipeline)]) {
-        if rest.is_empty() {
-            return self.run_pipeline(first);
+    fn run_item(&mut self, item: &Item) {
+        if item.rest.is_empty() {
+            return self.run_pipeline(&item.first);
         }
         self.guarded += 1;
-        self.run_pipeline(first);
+        self.run_pipeline(&item.first);
         self.guarded -= 1;
-        self.go_on(rest);
+        self.go_on(&item.rest, item.is_background && self.dialect == Dialect::Zsh);
     }
 
     /// Runs something that a condition decides.
@@ -105,28 +107,31 @@ impl Machine<'_> {
         self.around = outer;
     }
 
-    fn go_on(&mut self, rest: &[(bool, Pipeline)]) {
+    /// Goes on with what stands behind a pipeline, the last of it in the background if so told.
+    fn go_on(&mut self, rest: &[(bool, Pipeline)], last_in_background: bool) {
         let Some(((on_success, next), after)) = rest.split_first() else { return };
         if self.live.is_none() {
             return;
         }
         let by = self.here();
         match self.succeeded() {
-            Ok(succeeded) if succeeded == *on_success => self.run_next(next, after, &by, Some(succeeded)),
+            Ok(succeeded) if succeeded == *on_success => {
+                self.run_next(next, (after, last_in_background), &by, Some(succeeded));
+            }
             Ok(_) => {
                 self.note_pipeline(next);
-                self.go_on(after);
+                self.go_on(after, last_in_background);
             }
             Err(doubt) => self.fork(
                 &doubt,
                 |m| {
                     m.knows_status(*on_success);
-                    m.run_next(next, after, &by, None);
+                    m.run_next(next, (after, last_in_background), &by, None);
                 },
                 |m| {
                     m.knows_status(!on_success);
                     // What fails here is looked at by what comes after.
-                    m.go_on(after);
+                    m.go_on(after, last_in_background);
                 },
             ),
         }
@@ -139,12 +144,21 @@ impl Machine<'_> {
         }
     }
 
-    fn run_next(&mut self, next: &Pipeline, after: &[(bool, Pipeline)], by: &Site, holds: Option<bool>) {
+    fn run_next(
+        &mut self,
+        next: &Pipeline,
+        (after, last_in_background): (&[(bool, Pipeline)], bool),
+        by: &Site,
+        holds: Option<bool>,
+    ) {
         let is_last = after.is_empty();
+        if is_last && last_in_background {
+            return self.in_background(|m| m.under(by, holds, |m| m.run_pipeline(next)));
+        }
         self.guarded += usize::from(!is_last);
         self.under(by, holds, |m| m.run_pipeline(next));
         self.guarded -= usize::from(!is_last);
-        self.go_on(after);
+        self.go_on(after, last_in_background);
     }
 
     fn note_pipeline(&mut self, pipeline: &Pipeline) {

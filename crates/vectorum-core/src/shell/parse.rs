@@ -193,8 +193,10 @@ impl<'a> Parser<'a> {
                     Err(_) if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => {
                         Err("a here-document that cannot be read")
                     }
-                    // Where it cannot be read, neither can the file.
-                    Err(trouble) => return Err(trouble),
+                    // Where it cannot be read, neither can the file, unless what is begun in it ends behind it in dash.
+                    Err(trouble) => {
+                        return Err(Trouble { is_error: trouble.is_error && self.dialect != Dialect::Dash, ..trouble });
+                    }
                 }
             };
             // Each is awaited once.
