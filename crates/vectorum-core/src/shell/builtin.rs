@@ -227,7 +227,26 @@ impl Machine<'_> {
                     self.print(Val::Unknown(self.doubt(PRINTED)));
                     return self.doubt_status(self.doubt("how a program ends"));
                 }
-                self.set_status(if self.ground.files.kind(name) == FileKind::Folder { 126 } else { 127 });
+                // What is there and cannot be run has another status than what is not there.
+                let kind = match self.full(name).filter(|_| name.contains(&b'/')) {
+                    Some(path) => match (self.ground.files.kind(&path), memchr::memrchr(b'/', &path)) {
+                        // So has what would lie in something that is no folder, in these.
+                        (FileKind::Missing, Some(slash)) if matches!(self.dialect, Dialect::Bash | Dialect::Ksh) => {
+                            match self.ground.files.kind(path.get(..slash).unwrap_or_default()) {
+                                FileKind::Folder => FileKind::Missing,
+                                kind => kind,
+                            }
+                        }
+                        (kind, _) => kind,
+                    },
+                    None if self.dialect == Dialect::Zsh && matches!(name, b"." | b"..") => FileKind::Folder,
+                    None => FileKind::Missing,
+                };
+                match kind {
+                    FileKind::Missing => self.set_status(127),
+                    FileKind::Unknown => self.doubt_status(self.doubt("how a program ends")),
+                    _ => self.set_status(126),
+                }
             }
             Err(doubt) => {
                 let answer = self.program(name, arguments);

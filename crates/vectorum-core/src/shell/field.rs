@@ -111,9 +111,10 @@ impl Field {
         match self.unknown {
             None => Val::Known(self.text.into()),
             Some(doubt) if self.text.is_empty() => Val::Unknown(doubt),
-            // With text around it, it is another value that is not known.
+            // With text around it, it is another value that is not known. Ends of lines are taken away again where it is printed.
             Some(doubt) => {
-                Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled: true, sets: None, ..(*doubt).clone() }))
+                let is_filled = doubt.is_filled || self.text.iter().any(|b| *b != b'\n');
+                Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled, sets: None, ..(*doubt).clone() }))
             }
         }
     }

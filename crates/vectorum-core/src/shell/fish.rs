@@ -493,12 +493,17 @@ impl Fish<'_> {
         }
     }
 
+    /// A path from the root, as far as the working folder is known.
     fn full(&self, path: &[u8]) -> Bytes {
         if path.first() == Some(&b'/') {
             return Bytes::copy_from_slice(path);
         }
-        let folder = self.items(b"PWD").ok().and_then(|i| i.first().and_then(|v| v.known().cloned())).unwrap_or_default();
-        [&folder[..], b"/", path].concat().into()
+        let folder = self.items(b"PWD").ok().and_then(|i| i.first().and_then(|v| v.known().cloned()));
+        match folder {
+            Some(folder) => [&folder[..], b"/", path].concat().into(),
+            // It does not begin at the root: nobody knows what is there.
+            None => Bytes::copy_from_slice(path),
+        }
     }
 
     fn config(&self) -> Vec<u8> {
@@ -518,7 +523,13 @@ fn both(left: &Val, right: &Val) -> Val {
         (Val::Known(a), unknown) if a.is_empty() => unknown.clone(),
         (unknown, Val::Known(b)) if b.is_empty() => unknown.clone(),
         (Val::Unknown(doubt), _) | (_, Val::Unknown(doubt)) => {
-            Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled: true, sets: None, ..(**doubt).clone() }))
+            // Ends of lines are taken away again where it is printed.
+            let fills = |val: &Val| match val {
+                Val::Known(text) => text.iter().any(|b| *b != b'\n'),
+                Val::Unknown(doubt) => doubt.is_filled,
+            };
+            let is_filled = fills(left) || fills(right);
+            Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled, sets: None, ..(**doubt).clone() }))
         }
     }
 }

@@ -49,9 +49,12 @@ impl Machine<'_> {
                 Val::Unknown(doubt) => {
                     let one = arguments.len() == 1;
                     let sets = doubt.sets.filter(|_| one);
+                    // What takes it up takes the line's end away.
+                    let is_option = |v: &&Val| v.known().is_some_and(|text| text.starts_with(b"-"));
+                    let is_filled = arguments.iter().skip_while(is_option).any(|v| v.is_empty() == Some(false));
                     return self.print(Val::Unknown(Arc::new(Doubt {
                         sets,
-                        is_filled: true,
+                        is_filled,
                         could_be: Vec::new(),
                         ..(**doubt).clone()
                     })));

@@ -24,9 +24,10 @@ impl<'a> Touched<'a> {
         Touched { files, paths: Mutex::default() }
     }
 
-    /// From here on nothing is known of what stands at a path and below it.
+    /// From here on nothing is known of what stands at a path and below it; of nothing at all, if it does not begin at the
+    /// root.
     pub(super) fn touch(&self, path: &[u8]) {
-        lock(&self.paths).insert(clean(path));
+        lock(&self.paths).insert(clean(if path.starts_with(b"/") { path } else { b"/" }));
     }
 
     /// Takes note of what a program may have changed; `full` makes a path that begins at the root.
@@ -43,8 +44,11 @@ impl<'a> Touched<'a> {
         lock(&self.paths).is_empty()
     }
 
-    /// Whether what stands at a path may have changed.
+    /// Whether what stands at a path may have changed. Of one that does not begin at the root nothing is known.
     pub(super) fn is_touched(&self, path: &[u8]) -> bool {
+        if !path.starts_with(b"/") {
+            return true;
+        }
         let paths = lock(&self.paths);
         if paths.is_empty() {
             return false;

@@ -381,7 +381,8 @@ impl Fish<'_> {
             Some([path]) if !path.starts_with(b"-") && (path.starts_with(b"/") || !has_search) => Some(path.clone()),
             _ => None,
         };
-        match path.map(|p| plain_path(&self.full(&p))) {
+        let path = path.map(|p| self.full(&p)).filter(|path| path.starts_with(b"/"));
+        match path.map(|path| plain_path(&path)) {
             Some(path) if self.ground.files.kind(&path) == Kind::Folder => {
                 self.put(b"PWD", Some(Kept::Global), vec![Val::of(path)], Some(true), None);
                 self.set_status(0);
