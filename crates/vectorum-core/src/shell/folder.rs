@@ -104,21 +104,15 @@ impl Machine<'_> {
     }
 }
 
-/// A path without `.` and `..`.
+/// A path without `.`, `..` and doubled slashes, by its letters alone.
 pub(super) fn plain_path(path: &[u8]) -> Bytes {
-    let mut out: Vec<&[u8]> = Vec::new();
+    let mut parts: Vec<&[u8]> = Vec::new();
     for part in path.split(|b| *b == b'/') {
         match part {
             b"" | b"." => {}
-            b".." => {
-                out.pop();
-            }
-            part => out.push(part),
+            b".." => drop(parts.pop()),
+            part => parts.push(part),
         }
     }
-    if out.is_empty() {
-        Bytes::from_static(b"/")
-    } else {
-        out.iter().flat_map(|p| [&b"/"[..], p]).collect::<Vec<_>>().concat().into()
-    }
+    [b"/", &parts.join(&b'/')[..]].concat().into()
 }

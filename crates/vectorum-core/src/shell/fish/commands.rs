@@ -1,5 +1,6 @@
 //! The commands of fish by their names, functions in files of their own, and programs.
 
+use super::super::folder::plain_path;
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::{PRINTED, PRINTED_NAMES};
 use super::super::program::{self, Place};
@@ -630,17 +631,4 @@ impl Fish<'_> {
             _ => Err(()),
         }
     }
-}
-
-/// A path without `.`, `..` and doubled slashes, as fish tells it: by its letters alone.
-fn plain_path(path: &[u8]) -> Bytes {
-    let mut parts: Vec<&[u8]> = Vec::new();
-    for part in path.split(|b| *b == b'/') {
-        match part {
-            b"" | b"." => {}
-            b".." => drop(parts.pop()),
-            part => parts.push(part),
-        }
-    }
-    [b"/", &parts.join(&b'/')[..]].concat().into()
 }
