@@ -198,3 +198,34 @@ pub(super) fn modified(text: &Bytes, letter: u8) -> Option<Bytes> {
         _ => return None,
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What `:h`, `:t`, `:r` and `:e` make of paths (measured: zsh 5.9).
+    #[test]
+    fn paths_come_apart() {
+        for (path, parts) in [
+            ("", Some([".", "", "", ""])),
+            ("/", Some(["/", "", "/", ""])),
+            ("a", Some([".", "a", "a", ""])),
+            ("/a", Some(["/", "a", "/a", ""])),
+            ("a/b.c/", Some(["a", "b.c", "a/b.c/", ""])),
+            ("a//b", Some(["a", "b", "a//b", ""])),
+            ("a///b//", Some(["a", "b", "a///b//", ""])),
+            ("a.b/c", Some(["a.b", "c", "a.b/c", ""])),
+            ("/q/abc.d.e", Some(["/q", "abc.d.e", "/q/abc.d", "e"])),
+            (".a", Some([".", ".a", "", "a"])),
+            ("a.", Some([".", "a.", "a", ""])),
+            ("..", Some([".", "..", ".", ""])),
+            ("//a", None),
+        ] {
+            let text = Bytes::from_static(path.as_bytes());
+            let found: Option<Vec<Bytes>> = b"htre".iter().map(|letter| modified(&text, *letter)).collect();
+            assert_eq!(found, parts.map(|parts| parts.map(Bytes::from).to_vec()), "{path}");
+        }
+        let upper = |text: &'static str| modified(&Bytes::from_static(text.as_bytes()), b'u');
+        assert_eq!((upper("a/é"), upper("a b")), (None, Some(Bytes::from_static(b"A B"))));
+    }
+}

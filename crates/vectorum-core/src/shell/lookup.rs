@@ -335,6 +335,7 @@ mod tests {
             Some(b'/') => Some(Bytes::copy_from_slice(folder)),
             _ => Some(Bytes::from([b"/home/odile/", folder].concat())),
         };
+        let mut programs = Programs::default();
         for (path, from_root, found) in [
             ("/usr/bin:/opt/berth", Some(Some("/usr/bin/tide")), Some("/usr/bin/tide")),
             ("/opt/berth:/usr/bin", Some(Some("/opt/berth/tide")), Some("/opt/berth/tide")),
@@ -347,6 +348,11 @@ mod tests {
             let bytes = |found: Option<&str>| found.map(|f| Bytes::copy_from_slice(f.as_bytes()));
             let path = path.as_bytes();
             assert_eq!(along_from_root(&tree, &account, path, b"tide"), from_root.map(bytes), "{}", path.escape_ascii());
+            // What was kept of another path, or of this one, is no other answer.
+            for _ in 0..2 {
+                assert_eq!(programs.along((&tree, &account), path, b"tide"), from_root.map(bytes), "{}", path.escape_ascii());
+                assert_eq!(programs.along((&tree, &account), b"/usr/bin", b"ebb"), Some(None));
+            }
             assert_eq!(along((&tree, &account), path, b"tide", at_home), Ok(bytes(found)), "{}", path.escape_ascii());
         }
         assert_eq!(along((&tree, &account), b"tools", b"tide", |_| None), Err(NO_FOLDER));

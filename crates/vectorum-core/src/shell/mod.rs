@@ -38,6 +38,7 @@ mod handed;
 mod hooks;
 mod initial;
 pub mod ink;
+mod inner;
 mod instead;
 mod known;
 mod layers;

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::inner::{QUOTES_WITHIN, are_quotes_lost};
 use super::parse::{Parsed, Parser, is_name, is_name_start};
 use super::syntax::*;
-use super::words::push_run;
 
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
 pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
@@ -22,8 +22,6 @@ pub(super) const ODD_SHAPE: &str = "a parameter of another shape";
 
 /// A parameter that the shell is known to take for an error when it is expanded.
 pub(super) const BAD_SHAPE: &str = "a parameter that the shell refuses";
-
-const QUOTES_WITHIN: &str = "a quote within quotes within a parameter";
 
 impl Parser<'_> {
     /// Takes what begins with `$` or a backtick; `None` for a dollar that is only one.
@@ -552,134 +550,6 @@ impl Parser<'_> {
         }
         self.trouble("a brace is not closed")
     }
-
-    /// Whether a single quote has another one behind it, and nothing between that anybody could take for a sign.
-    fn is_calm_quote(&self) -> bool {
-        let rest = self.text.get(self.at + 1..).unwrap_or_default();
-        let between = memchr::memchr(b'\'', rest).and_then(|end| rest.get(..end));
-        between.is_some_and(|between| !between.iter().any(|b| b"\"\\`{}".contains(b)))
-    }
-
-    /// Takes the word inside braces, up to one of the ends.
-    pub(super) fn inner_word(&mut self, in_double: bool, ends: &[u8]) -> Parsed<Word> {
-        let at = self.at;
-        let mut parts = Parts::new();
-        let mut is_single = false;
-        loop {
-            let Some(byte) = self.peek() else { return self.trouble("a brace is not closed") };
-            if ends.contains(&byte) {
-                return Ok(Word::new(parts, at, self.at));
-            }
-            match byte {
-                b'\\' => {
-                    match self.peek_at(1) {
-                        Some(b'\n') => {}
-                        Some(next) if !in_double || b"$`\\\"}".contains(&next) => {
-                            parts.push(Part::Quoted(Text::Stretch(self.cut(self.at + 1, self.at + 2))));
-                        }
-                        Some(_) => push_run(&mut parts, self.cut(self.at, self.at + 2)),
-                        None => {}
-                    }
-                    self.at = (self.at + 2).min(self.text.len());
-                }
-                // To them it needs another one, and what stands between is passed over, and expanded all the same
-                // (measured: 5.2, 93u+m).
-                b'\'' if in_double && matches!(self.dialect, Dialect::Bash | Dialect::Ksh) => {
-                    if !is_single && !self.is_calm_quote() {
-                        return Err(Trouble { at: self.at, what: QUOTES_WITHIN, is_error: false });
-                    }
-                    is_single = !is_single;
-                    push_run(&mut parts, self.run(|_| true));
-                }
-                b'\'' if in_double => push_run(&mut parts, self.run(|_| true)),
-                b'\'' | b'"' => {
-                    let from = self.at;
-                    let part = self.quoted(byte)?;
-                    let text = self.text.get(from..self.at).unwrap_or_default();
-                    let is_odd = in_double
-                        && match self.dialect {
-                            // What ksh makes of single quotes in there is its own affair.
-                            Dialect::Ksh => text.iter().any(|b| b"'~".contains(b)) || is_odd_within_quotes(text),
-                            Dialect::Bash => is_odd_within_quotes(text),
-                            _ => false,
-                        };
-                    parts.push(if is_odd { Part::Unfollowed(QUOTES_WITHIN) } else { part });
-                }
-                // In these two it counts between double quotes, too.
-                b'$' if self.peek_at(1) == Some(b'\'')
-                    && (!in_double && self.dialect.is_rich() || matches!(self.dialect, Dialect::Bash | Dialect::Mksh)) =>
-                {
-                    self.at += 2;
-                    let text = self.escaped()?;
-                    parts.push(Part::Quoted(Text::Own(text)));
-                }
-                b'$' | b'`' => match self.deeper(|p| p.dollar(in_double))? {
-                    Some(part) => parts.push(part),
-                    None => push_run(&mut parts, self.cut(self.at - 1, self.at)),
-                },
-                // They are expanded afterwards there, and where the parameter ends hangs on them in ksh (measured: 93u+m, R59).
-                b'{' if !in_double && self.dialect == Dialect::Ksh => {
-                    return Err(Trouble { at: self.at, what: "braces within a parameter", is_error: false });
-                }
-                b'{' if !in_double && self.dialect == Dialect::Mksh => {
-                    self.at += 1;
-                    parts.push(Part::Unfollowed("braces within a parameter"));
-                }
-                _ => {
-                    let has_braces = !in_double && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh);
-                    let is_sign = |b| matches!(b, b'\\' | b'\'' | b'"' | b'$' | b'`') || b == b'{' && has_braces;
-                    let run = self.run(|b| is_sign(b) || ends.contains(&b));
-                    push_run(&mut parts, run);
-                }
-            }
-        }
-    }
-}
-
-/// Whether bash and ksh read a quoted text otherwise where quotes stand around the whole parameter: to them a backslash in
-/// there is one outside of quotes, and so are braces (measured: 5.2, 93u+m).
-fn is_odd_within_quotes(text: &[u8]) -> bool {
-    let mut bytes = text.iter();
-    let mut before = b' ';
-    while let Some(byte) = bytes.next() {
-        match byte {
-            b'\\' if bytes.next().is_some_and(|next| !b"$`\"\\\n".contains(next)) => return true,
-            b'{' if before != b'$' => return true,
-            _ => before = *byte,
-        }
-    }
-    false
-}
-
-/// Whether bash, which forgets about quotes within quotes, finds something where they are gone: braces, or a name that goes
-/// on behind a quote (measured: 5.2).
-fn are_quotes_lost(text: &[u8]) -> bool {
-    if !text.contains(&b'"') {
-        return false;
-    }
-    // Whether a name is being read, and whether a quote was passed in it.
-    let (mut name, mut passed) = (None, false);
-    let mut bytes = text.iter().copied();
-    while let Some(byte) = bytes.next() {
-        name = match (byte, name) {
-            (b'$', _) => Some(0),
-            (b'"', Some(length)) => {
-                passed = true;
-                Some(length)
-            }
-            (b'{', None | Some(1..)) => return true,
-            (b'0'..=b'9', Some(0)) => None,
-            (byte, Some(_)) if is_name(byte) && passed => return true,
-            (byte, Some(length)) if is_name(byte) => Some(length + 1),
-            (b'\\', _) => {
-                bytes.next();
-                None
-            }
-            _ => None,
-        };
-        passed &= name.is_some();
-    }
-    false
 }
 
 /// Whether a key means all items.

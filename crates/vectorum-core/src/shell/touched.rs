@@ -135,13 +135,15 @@ mod tests {
             ("/h", Kind::Folder),
             ("/", Kind::Folder),
             ("/h/a-b", Kind::Missing),
+            // Nobody knows where it lies.
+            ("h/d/b", Kind::Unknown),
         ] {
             assert_eq!(files.kind(path.as_bytes()), kind, "{path}");
         }
         assert_eq!((files.read(b"/h/a"), files.list(b"/h")), (Content::Denied, None));
         assert!(files.list(b"/h/d").is_some());
         assert_eq!((files.list(b"/"), files.programs(b"/h")), (None, None));
-        files.touch(b"/");
+        files.touch(b"somewhere");
         assert_eq!((files.kind(b"/h/d/b"), files.list(b"/h/d")), (Kind::Unknown, None));
     }
 }
