@@ -62,6 +62,8 @@ impl Machine<'_> {
             Held::Many(values) => Values::Many(values),
             Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
         };
+        let in_a_way_of_its_own =
+            |m: &Self| Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
         let other = |m: &mut Self| -> Expanded<Option<Values>> {
             // zsh looks for tildes in what it assigns, even between quotes.
             let has_tilde = |p: &Part| match p {
@@ -70,39 +72,38 @@ impl Machine<'_> {
                 _ => false,
             };
             if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
-                return Ok(Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own")))));
+                return Ok(in_a_way_of_its_own(m));
             }
             if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
                 return Ok(None);
             }
             // What is split between quotes is joined otherwise there than outside of it.
             if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| splits_between_quotes(part, quoted)) {
-                return Ok(Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own")))));
+                return Ok(in_a_way_of_its_own(m));
             }
             // Between quotes a tilde is one.
             if quoted {
                 return Ok(Some(Values::One(m.quoted_text(&word.parts))));
             }
             // In zsh a list that becomes one text there does so without what is empty.
-            let brings_list = |m: &Self, part: &Part| match part {
+            let may_bring_list = |m: &Self, part: &Part| match part {
                 Part::Shaped(_) => true,
                 Part::Parameter(p) => {
                     matches!(&p.name[..], b"@" | b"*") || !matches!(m.content_of(&p.name), Content::Set(_) | Content::Unset)
                 }
                 _ => false,
             };
-            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| brings_list(m, part)) {
-                let doubt = m.doubt("the shell expands this in a way of its own");
+            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| may_bring_list(m, part)) {
                 if sign == b'=' || word.parts.len() > 1 {
-                    return Ok(Some(Values::One(Val::Unknown(doubt))));
+                    return Ok(in_a_way_of_its_own(m));
                 }
                 let fields = m.expand(&word.parts, Mode::Fields)?;
                 return m.joined(Values::Many(fields.into_iter().map(Field::value).collect()), None).map(Some);
             }
-            // What stands there is split as if it stood outside, unless the whole is quoted.
-            if quoted || matches!(sign, b'=' | b':') || mode != Mode::Fields {
+            // What stands there is split as if it stood outside.
+            if matches!(sign, b'=' | b':') || mode != Mode::Fields {
                 // In a value tildes behind colons count there, too; ksh has it otherwise.
-                let as_value = mode == Mode::Assigned && !quoted && sign != b'=' && m.dialect != Dialect::Ksh;
+                let as_value = mode == Mode::Assigned && sign != b'=' && m.dialect != Dialect::Ksh;
                 Ok(Some(Values::One(m.one(&word.parts, if as_value { Mode::Assigned } else { Mode::One }))))
             } else {
                 let mut fields = m.expand(&word.parts, Mode::Fields)?;
