@@ -38,6 +38,7 @@ fn forecast(case: &Case) -> Forecast {
         "wc",
         "seq",
         "paste",
+        "nproc",
     ];
     let mut host = MemoryTree::default().with_programs("/usr/bin", programs).with_programs("/usr/bin", [case.shell]);
     for folder in ["/etc", "/bin", "/home/odile"] {

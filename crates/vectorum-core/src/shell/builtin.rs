@@ -168,8 +168,8 @@ impl Machine<'_> {
                 let Some(sums) = known else { return self.fog("a sum that is not known may set a variable") };
                 let mut answer = Ok(false);
                 for text in sums {
-                    let value = self.sum_text(text.to_vec());
-                    answer = self.is_sum_true(value);
+                    let summed = self.sum_text(text.to_vec());
+                    answer = self.is_sum_true(summed);
                 }
                 self.set_maybe(answer);
             }

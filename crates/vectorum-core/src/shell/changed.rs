@@ -28,7 +28,11 @@ impl Machine<'_> {
                 let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));
                 let could_be: Option<Vec<Bytes>> = each.map(|value| value.known().cloned()).collect();
                 let could_be = could_be.unwrap_or_default();
-                return Val::Unknown(Arc::new(Doubt { could_be, is_filled: false, sets: None, ..(**doubt).clone() }));
+                if matches!(change, Change::Length) {
+                    return doubt.number();
+                }
+                let (is_filled, is_number, sets) = (false, false, None);
+                return Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..(**doubt).clone() }));
             }
         };
         let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::arithmetic::{Failure, Number};
 use super::branch::{self, Branch};
 use super::expand::ODD_WORD;
 use super::machine::{Boundary, Machine, PARTED, Skipped};
@@ -421,7 +422,10 @@ impl Machine<'_> {
     /// Runs commands as often as a sum says.
     pub(super) fn run_repeat(&mut self, count: &Word, body: &List) {
         let count = self.one_word(count).and_then(|text| match text {
-            Val::Known(text) => self.sum_text(text.to_vec()),
+            Val::Known(text) => {
+                let summed = self.sum_text(text.to_vec());
+                self.settle_in_word(summed)
+            }
             Val::Unknown(doubt) => Err(doubt),
         });
         match count {
@@ -521,7 +525,7 @@ impl Machine<'_> {
 
     pub(super) fn run_count(&mut self, parts: &[Vec<Part>; 3], body: &List) {
         let [first, condition, step] = parts;
-        if let Err(doubt) = self.sum(first) {
+        if let Err(doubt) = self.step_of_loop(first) {
             return self.count_unknown(&doubt, condition, step, body);
         }
         self.enter(Boundary::Loop);
@@ -529,14 +533,15 @@ impl Machine<'_> {
             if self.is_spent() {
                 break;
             }
-            let goes_on = if condition.is_empty() { Ok(1) } else { self.sum(condition) };
+            let goes_on = if condition.is_empty() { Ok(1) } else { self.step_of_loop(condition).and_then(|value| value) };
             match goes_on {
                 Ok(0) => break,
                 Ok(_) => {
                     self.run_list(body);
                     self.take_up_next();
-                    if self.live.is_some() && self.sum(step).is_err() {
-                        let doubt = self.doubt(PARTED);
+                    if self.live.is_some()
+                        && let Err(doubt) = self.step_of_loop(step)
+                    {
                         self.count_unknown(&doubt, condition, step, body);
                         break;
                     }
@@ -549,6 +554,20 @@ impl Machine<'_> {
         }
         self.set_status(0);
         self.end();
+    }
+
+    /// Works out an expression of a loop that counts.
+    ///
+    /// # Errors
+    /// If it may be wrong.
+    fn step_of_loop(&mut self, parts: &[Part]) -> Result<Number, Arc<Doubt>> {
+        let summed = self.sum(parts);
+        self.settle_alone(&summed);
+        match summed.failure {
+            Failure::No => Ok(summed.value),
+            Failure::Perhaps(doubt) => Err(doubt),
+            Failure::Yes => Err(self.doubt(PARTED)),
+        }
     }
 
     fn count_unknown(&mut self, doubt: &Arc<Doubt>, condition: &[Part], step: &[Part], body: &List) {

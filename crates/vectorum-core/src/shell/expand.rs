@@ -42,53 +42,70 @@ impl Machine<'_> {
     /// If it is not known how many there are.
     pub(super) fn fields(&mut self, words: &[Word]) -> Expanded<Vec<Val>> {
         let mut out = Vec::new();
-        for word in words {
-            if let Some(value) = word.calm() {
-                out.push(value);
-                continue;
-            }
-            let has = |signs: &[&[u8]]| {
-                let texts = word.parts.iter().filter_map(|part| if let Part::Text(text) = part { Some(text) } else { None });
-                texts.into_iter().any(|text| signs.iter().any(|sign| memchr::memmem::find(text, sign).is_some()))
-            };
-            if self.may_be_set("braceccl") && has(&[b"{"]) || self.may_be_set("magicequalsubst") && has(&[b"=~", b"==", b":~"]) {
-                return Err(self.doubt("the shell expands this in a way of its own"));
-            }
-            let alternatives = if self.dialect.is_rich() && !self.as_sh {
-                braces(word, Some(self.dialect).filter(|d| *d != Dialect::Mksh))
-            } else {
-                Ok(None)
-            };
-            match alternatives.map_err(|why| self.doubt(why))? {
-                None => out.extend(self.word_fields(word, false)?),
-                Some(words) => {
-                    let longer_name = |word: &Word| {
-                        word.parts.windows(2).any(|pair| {
-                            let is_bare =
-                                matches!(&pair[0], Part::Parameter(p) if p.change == Change::None && p.name.iter().all(|b| is_name(*b)));
-                            is_bare && matches!(&pair[1], Part::Text(text) if text.first().is_some_and(|b| is_name(*b)))
-                        })
-                    };
-                    // There braces come first, and what they leave behind a bare name is part of it.
-                    if self.dialect == Dialect::Bash && words.iter().any(longer_name) {
-                        return Err(self.doubt("braces behind a name"));
-                    }
-                    for word in words {
-                        // Elsewhere they come last.
-                        let is_one = self.dialect != Dialect::Bash;
-                        out.extend(self.word_fields(&word, is_one)?);
-                        if out.len() > MOST_FIELDS {
-                            break;
-                        }
-                    }
-                }
-            }
-            if out.len() > MOST_FIELDS {
-                return Err(self.doubt("a command has too many words"));
+        for (index, word) in words.iter().enumerate() {
+            if let Err(doubt) = self.fields_of(word, &mut out) {
+                // The words behind it are expanded all the same, and may set something.
+                words.iter().skip(index + 1).for_each(|word| self.expand_in_vain(&word.parts));
+                return Err(doubt);
             }
         }
         self.steps.count(out.len());
         Ok(out)
+    }
+
+    /// Expands parts of which nothing is known where they stand, for what they set.
+    fn expand_in_vain(&mut self, parts: &[Part]) {
+        if self.live.is_some() && parts.iter().any(|part| !matches!(part, Part::Text(_) | Part::Quoted(_))) {
+            self.one_text(parts);
+        }
+    }
+
+    /// Expands a word into fields behind others.
+    fn fields_of(&mut self, word: &Word, out: &mut Vec<Val>) -> Expanded<()> {
+        if let Some(value) = word.calm() {
+            out.push(value);
+            return Ok(());
+        }
+        let has = |signs: &[&[u8]]| {
+            let texts = word.parts.iter().filter_map(|part| if let Part::Text(text) = part { Some(text) } else { None });
+            texts.into_iter().any(|text| signs.iter().any(|sign| memchr::memmem::find(text, sign).is_some()))
+        };
+        if self.may_be_set("braceccl") && has(&[b"{"]) || self.may_be_set("magicequalsubst") && has(&[b"=~", b"==", b":~"]) {
+            return Err(self.doubt("the shell expands this in a way of its own"));
+        }
+        let alternatives = if self.dialect.is_rich() && !self.as_sh {
+            braces(word, Some(self.dialect).filter(|d| *d != Dialect::Mksh))
+        } else {
+            Ok(None)
+        };
+        match alternatives.map_err(|why| self.doubt(why))? {
+            None => out.extend(self.word_fields(word, false)?),
+            Some(words) => {
+                let longer_name = |word: &Word| {
+                    word.parts.windows(2).any(|pair| {
+                            let is_bare =
+                                matches!(&pair[0], Part::Parameter(p) if p.change == Change::None && p.name.iter().all(|b| is_name(*b)));
+                            is_bare && matches!(&pair[1], Part::Text(text) if text.first().is_some_and(|b| is_name(*b)))
+                        })
+                };
+                // There braces come first, and what they leave behind a bare name is part of it.
+                if self.dialect == Dialect::Bash && words.iter().any(longer_name) {
+                    return Err(self.doubt("braces behind a name"));
+                }
+                for word in words {
+                    // Elsewhere they come last.
+                    let is_one = self.dialect != Dialect::Bash;
+                    out.extend(self.word_fields(&word, is_one)?);
+                    if out.len() > MOST_FIELDS {
+                        break;
+                    }
+                }
+            }
+        }
+        if out.len() > MOST_FIELDS {
+            return Err(self.doubt("a command has too many words"));
+        }
+        Ok(())
     }
 
     /// The fields of a word, which may have to be one before files are looked up for it.
@@ -245,71 +262,87 @@ impl Machine<'_> {
             return Err(self.doubt("quotes within quotes"));
         }
         if mode == Mode::Fields && is_put_together_oddly(parts, self.dialect) {
+            self.expand_in_vain(parts);
             return Err(self.doubt(ODD_WORD));
         }
-        for (index, part) in parts.iter().enumerate() {
-            match part {
-                Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
-                Part::Quoted(text) => last(fields).push(text, true),
-                Part::Double(inner) => self.between_quotes(inner, mode, fields)?,
-                Part::Parameter(parameter) => {
-                    let values = self.parameter_or_word(parameter, false, mode)?;
-                    if self.dialect == Dialect::Mksh && mode == Mode::Fields {
-                        let before = (index > 0).then(|| last(fields).text.len());
-                        self.doubt_as_mksh(parameter, values.as_ref(), before)?;
-                    }
-                    match (values, &parameter.change) {
-                        (Some(values), _) => self.spread(values, parameter, mode, fields)?,
-                        (None, Change::Instead(_, _, word)) => self.within(|m| m.put_instead(word, mode, fields))?,
-                        (None, _) => {}
-                    }
+        for index in 0..parts.len() {
+            match self.expand_part(parts, index, mode, fields) {
+                Ok(true) => {}
+                // The rest was put there, too.
+                Ok(false) => break,
+                Err(doubt) => {
+                    self.expand_in_vain(parts.get(index + 1..).unwrap_or_default());
+                    return Err(doubt);
                 }
-                Part::Output(commands) => {
-                    let value = self.output(commands);
-                    // Of all that brings a text it is what zsh splits; it names no files there.
-                    if mode == Mode::Fields && self.is_own_zsh() {
-                        self.split_at_separators(&value, true, fields)?;
-                    } else {
-                        self.split(&value, mode, fields)?;
-                    }
-                }
-                Part::Sum(parts) => {
-                    let value = self.sum_value(parts);
-                    self.split(&value, mode, fields)?;
-                }
-                Part::Document(_) => self.document(part, fields)?,
-                Part::Channel(_) => {
-                    let doubt = self.doubt("a file that another command writes");
-                    if mode == Mode::Fields {
-                        return Err(doubt);
-                    }
-                    last(fields).doubt(&doubt);
-                }
-                Part::Shaped(shaped) => {
-                    let came = self.shaped(shaped, false, mode)?;
-                    // Blanks at the ends of what is split end the words beside it, too.
-                    if shaped.is_split && parts.len() > 1 && mode == Mode::Fields {
-                        return Err(self.doubt(OWN_SHAPE));
-                    }
-                    if shaped.is_spread() && matches!(came.values, Values::Many(_)) && mode == Mode::Fields {
-                        return self.spread_around(came.values, &parts[index + 1..], fields);
-                    }
-                    self.put_shaped(came.values, shaped.may_be_pattern(), mode, fields)?;
-                }
-                Part::Unfollowed(why) => {
-                    let doubt = self.doubt(why);
-                    self.refuse_odd(why, &doubt);
-                    if mode == Mode::Fields {
-                        return Err(doubt);
-                    }
-                    last(fields).doubt(&doubt);
-                }
-            }
-            if fields.iter().map(|f| f.text.len()).sum::<usize>() > LONGEST {
-                return Err(self.doubt("a value becomes too long"));
             }
         }
         Ok(())
+    }
+
+    /// Expands one of the parts of a word. Returns whether those behind it are still to be expanded.
+    fn expand_part(&mut self, parts: &[Part], index: usize, mode: Mode, fields: &mut Fields) -> Expanded<bool> {
+        let Some(part) = parts.get(index) else { return Ok(false) };
+        match part {
+            Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
+            Part::Quoted(text) => last(fields).push(text, true),
+            Part::Double(inner) => self.between_quotes(inner, mode, fields)?,
+            Part::Parameter(parameter) => {
+                let values = self.parameter_or_word(parameter, false, mode)?;
+                if self.dialect == Dialect::Mksh && mode == Mode::Fields {
+                    let before = (index > 0).then(|| last(fields).text.len());
+                    self.doubt_as_mksh(parameter, values.as_ref(), before)?;
+                }
+                match (values, &parameter.change) {
+                    (Some(values), _) => self.spread(values, parameter, mode, fields)?,
+                    (None, Change::Instead(_, _, word)) => self.within(|m| m.put_instead(word, mode, fields))?,
+                    (None, _) => {}
+                }
+            }
+            Part::Output(commands) => {
+                let value = self.output(commands);
+                // Of all that brings a text it is what zsh splits; it names no files there.
+                if mode == Mode::Fields && self.is_own_zsh() {
+                    self.split_at_separators(&value, true, fields)?;
+                } else {
+                    self.split(&value, mode, fields)?;
+                }
+            }
+            Part::Sum(parts) => {
+                let value = self.sum_value(parts);
+                self.split(&value, mode, fields)?;
+            }
+            Part::Document(_) => self.document(part, fields)?,
+            Part::Channel(_) => {
+                let doubt = self.doubt("a file that another command writes");
+                if mode == Mode::Fields {
+                    return Err(doubt);
+                }
+                last(fields).doubt(&doubt);
+            }
+            Part::Shaped(shaped) => {
+                let came = self.shaped(shaped, false, mode)?;
+                // Blanks at the ends of what is split end the words beside it, too.
+                if shaped.is_split && parts.len() > 1 && mode == Mode::Fields {
+                    return Err(self.doubt(OWN_SHAPE));
+                }
+                if shaped.is_spread() && matches!(came.values, Values::Many(_)) && mode == Mode::Fields {
+                    return self.spread_around(came.values, &parts[index + 1..], fields).map(|()| false);
+                }
+                self.put_shaped(came.values, shaped.may_be_pattern(), mode, fields)?;
+            }
+            Part::Unfollowed(why) => {
+                let doubt = self.doubt(why);
+                self.refuse_odd(why, &doubt);
+                if mode == Mode::Fields {
+                    return Err(doubt);
+                }
+                last(fields).doubt(&doubt);
+            }
+        }
+        if fields.iter().map(|f| f.text.len()).sum::<usize>() > LONGEST {
+            return Err(self.doubt("a value becomes too long"));
+        }
+        Ok(true)
     }
 
     /// Unquoted text, with the home folder for a tilde.

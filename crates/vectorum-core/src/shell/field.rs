@@ -71,7 +71,7 @@ impl Field {
         self.is_there |= other.is_there;
         self.may_vanish |= other.may_vanish;
         if let Some(doubt) = &other.unknown {
-            self.unknown.get_or_insert_with(|| doubt.clone());
+            self.take_up(doubt);
         }
     }
 
@@ -81,7 +81,7 @@ impl Field {
             Val::Known(text) if text.is_empty() => {}
             Val::Known(text) => self.push(text, quoted),
             Val::Unknown(doubt) => {
-                self.unknown.get_or_insert_with(|| doubt.clone());
+                self.take_up(doubt);
                 match value.is_empty() {
                     Some(false) => self.is_there = true,
                     _ => self.may_vanish = true,
@@ -104,7 +104,19 @@ impl Field {
 
     pub(super) fn doubt(&mut self, doubt: &Arc<Doubt>) {
         self.is_there = true;
-        self.unknown.get_or_insert_with(|| doubt.clone());
+        self.take_up(doubt);
+    }
+
+    /// Two texts that are not known are a third one: what each can only be counts no more.
+    fn take_up(&mut self, doubt: &Arc<Doubt>) {
+        self.unknown = match self.unknown.take() {
+            None => Some(doubt.clone()),
+            Some(first) => {
+                let (is_filled, is_number) = (first.is_filled || doubt.is_filled, first.is_number && doubt.is_number);
+                let (could_be, sets) = (Vec::new(), None);
+                Some(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..(*first).clone() }))
+            }
+        };
     }
 
     pub(super) fn value(self) -> Val {
@@ -114,7 +126,7 @@ impl Field {
             // With text around it, it is another value that is not known. Ends of lines are taken away again where it is printed.
             Some(doubt) => {
                 let is_filled = doubt.is_filled || self.text.iter().any(|b| *b != b'\n');
-                Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled, sets: None, ..(*doubt).clone() }))
+                doubt.other(is_filled)
             }
         }
     }

@@ -365,7 +365,7 @@ impl Fish<'_> {
         {
             let status = match &state.status {
                 Ok(status) => Val::of(status.to_string()),
-                Err(doubt) => Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })),
+                Err(doubt) => doubt.number(),
             };
             return Ok(vec![status]);
         }
@@ -529,7 +529,7 @@ fn both(left: &Val, right: &Val) -> Val {
                 Val::Unknown(doubt) => doubt.is_filled,
             };
             let is_filled = fills(left) || fills(right);
-            Val::Unknown(Arc::new(Doubt { could_be: Vec::new(), is_filled, sets: None, ..(**doubt).clone() }))
+            doubt.other(is_filled)
         }
     }
 }

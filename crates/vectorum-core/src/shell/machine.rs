@@ -6,6 +6,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
+use super::arithmetic::Failure;
 use super::around::Around;
 use super::branch::{self, Branch, Left};
 use super::decided::Decided;
@@ -556,9 +557,14 @@ impl<'a> Machine<'a> {
                 self.check_failure();
             }
             Kind::Arithmetic(parts) => {
-                let value = self.sum(parts);
-                let answer = self.is_sum_true(value);
+                let summed = self.sum(parts);
+                let is_wrong = matches!(summed.failure, Failure::Yes);
+                let answer = self.is_sum_true(summed);
                 self.set_maybe(answer);
+                // Measured: zsh 5.9, mksh R59.
+                if is_wrong && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) {
+                    self.set_status(2);
+                }
                 self.check_failure();
             }
             Kind::Unfollowed(why) => self.fog(why),

@@ -15,6 +15,7 @@
 #![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
 
 mod ahead;
+mod arithmetic;
 mod around;
 mod braces;
 mod branch;

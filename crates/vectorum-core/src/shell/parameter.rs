@@ -273,16 +273,14 @@ impl Machine<'_> {
             },
             b"#" => match &state.positional {
                 Ok(values) => Held::One(Val::of(values.len().to_string())),
-                Err(doubt) => Held::One(Val::Unknown(doubt.clone())),
+                Err(doubt) => Held::One(doubt.number()),
             },
             b"?" => match &self.status_within() {
                 Status::Known(status) => Held::One(Val::of(status.to_string())),
-                Status::Unknown(doubt) => {
-                    Held::One(Val::Unknown(Arc::new(Doubt { is_filled: true, could_be: Vec::new(), ..(**doubt).clone() })))
-                }
+                Status::Unknown(doubt) => Held::One(doubt.number()),
             },
             b"-" => Held::One(self.flags()),
-            b"$" | b"!" => Held::One(Val::Unknown(Doubt::filled("a process number, made anew at each start"))),
+            b"$" | b"!" => Held::One(Doubt::filled("a process number, made anew at each start").number()),
             b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
                 self.own_file()
             }

@@ -52,9 +52,11 @@ impl Machine<'_> {
                     // What takes it up takes the line's end away.
                     let is_option = |v: &&Val| v.known().is_some_and(|text| text.starts_with(b"-"));
                     let is_filled = arguments.iter().skip_while(is_option).any(|v| v.is_empty() == Some(false));
+                    let is_number = doubt.is_number && one;
                     return self.print(Val::Unknown(Arc::new(Doubt {
                         sets,
                         is_filled,
+                        is_number,
                         could_be: Vec::new(),
                         ..(**doubt).clone()
                     })));

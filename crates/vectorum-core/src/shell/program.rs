@@ -64,6 +64,23 @@ pub(super) fn reads_nothing(base: &[u8]) -> bool {
     all.iter().any(|name| name.as_bytes() == base)
 }
 
+/// Whether what a program prints is a number; if so, whether it prints one in any case.
+fn prints_number(base: &[u8], arguments: &[&[u8]]) -> Option<bool> {
+    let is_number_of_date = |format: &[u8]| {
+        let signs = format.chunks(2).map(|pair| <[u8; 2]>::try_from(pair).ok().filter(|[percent, _]| *percent == b'%'));
+        format.len() > 1 && signs.into_iter().all(|pair| pair.is_some_and(|[_, sign]| b"sNYmdHMSjuwCyVUGgI".contains(&sign)))
+    };
+    match (base, arguments) {
+        (b"nproc", _) => Some(true),
+        (b"date", [format] | [b"-u", format]) => format.strip_prefix(b"+").is_some_and(is_number_of_date).then_some(true),
+        (b"tput", [b"cols" | b"lines" | b"colors"]) | (b"wc", [b"-l" | b"-w" | b"-c" | b"-m"]) => Some(false),
+        (b"id", [b"-u" | b"-g", _]) | (b"stat", [b"-c", b"%s" | b"%Y" | b"%a" | b"%u" | b"%g" | b"%h", _]) => Some(false),
+        (b"getconf", [b"_NPROCESSORS_ONLN" | b"_NPROCESSORS_CONF" | b"LONG_BIT" | b"PAGESIZE" | b"PAGE_SIZE"]) => Some(false),
+        (b"grep", [b"-c", _] | [b"-c", _, _]) | (b"pgrep", [b"-c", ..]) => Some(false),
+        _ => None,
+    }
+}
+
 /// What a program prints and how it ends.
 pub(super) struct Answer {
     pub(super) output: Val,
@@ -224,15 +241,20 @@ impl Machine<'_> {
                 outputs.ask(self.asked(name, arguments));
             }
         }
+        let mut number = None;
         let found = known.and_then(|arguments| {
             let arguments: Vec<&[u8]> = arguments.iter().map(|a| &a[..]).collect();
+            number = prints_number(base, &arguments);
             self.touched.changed_by(base, &arguments, |p| self.full(p));
             let state = self.live.as_ref()?;
             let input = state.input.as_ref().map(|(text, at)| text.slice(*at..));
             let (folder, has_terminal) = (state.folder.clone(), self.is_interactive && self.quiet == 0);
             Place { ground: self.ground, account: self.account, folder, input, has_terminal }.answer(base, &arguments)
         });
-        found.unwrap_or_else(|| Answer { output: Val::Unknown(self.doubt(PRINTED)), status: None })
+        found.unwrap_or_else(|| {
+            let doubt = Doubt { is_filled: number == Some(true), is_number: number.is_some(), ..(*self.doubt(PRINTED)).clone() };
+            Answer { output: Val::Unknown(std::sync::Arc::new(doubt)), status: None }
+        })
     }
 
     /// Whether a program is none of those that nobody needs to run.

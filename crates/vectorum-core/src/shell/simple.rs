@@ -103,7 +103,10 @@ impl Machine<'_> {
                 self.set_status(1);
                 return self.check_failure();
             }
-            Err(doubt) => return self.run_unknown(words, &doubt),
+            Err(doubt) => {
+                self.prefix_in_vain(assignments, words);
+                return self.run_unknown(words, &doubt);
+            }
         };
         let Some((name, arguments)) = fields.split_first() else {
             for assignment in assignments {
@@ -128,25 +131,7 @@ impl Machine<'_> {
         let Val::Known(name) = name.clone() else {
             return self.fog("a command whose name is not known");
         };
-        let is_special = matches!(
-            &name[..],
-            b":" | b"."
-                | b"eval"
-                | b"exec"
-                | b"export"
-                | b"readonly"
-                | b"set"
-                | b"shift"
-                | b"unset"
-                | b"return"
-                | b"exit"
-                | b"break"
-                | b"continue"
-                | b"times"
-                | b"trap"
-        );
-        // In POSIX shells what stands before a special command stays.
-        let stays = is_special && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh);
+        let stays = self.keeps_prefix(&name);
         let has_own = !stays && !assignments.is_empty();
         if has_own && let Some(state) = &mut self.live {
             state.scopes.push(Scope::default());
@@ -201,6 +186,44 @@ impl Machine<'_> {
             }
         }
         self.check_failure();
+    }
+
+    /// Whether what stands before a command stays set: in POSIX shells it does before a special one.
+    fn keeps_prefix(&self, name: &[u8]) -> bool {
+        let is_special = matches!(
+            name,
+            b":" | b"."
+                | b"eval"
+                | b"exec"
+                | b"export"
+                | b"readonly"
+                | b"set"
+                | b"shift"
+                | b"unset"
+                | b"return"
+                | b"exit"
+                | b"break"
+                | b"continue"
+                | b"times"
+                | b"trap"
+        );
+        is_special && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
+    }
+
+    /// What stands before a command of which not all words are known.
+    fn prefix_in_vain(&mut self, assignments: &[Assignment], words: &[Word]) {
+        let stays = words.first().and_then(Word::literal).is_some_and(|name| self.keeps_prefix(name));
+        for assignment in assignments {
+            match &assignment.value {
+                _ if stays => {
+                    if !self.apply(assignment, None) {
+                        return self.fail_hard();
+                    }
+                }
+                Assigned::Word(word) => drop(self.assigned_word(word)),
+                Assigned::Array(_) => {}
+            }
+        }
     }
 
     /// An alias in the place of the command's name.
@@ -475,7 +498,7 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
         (_, Val::Unknown(doubt)) => Content::Set(Val::Unknown(doubt.clone())),
         (Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)), new) => {
             let is_filled = doubt.is_filled || new.is_empty() == Some(false);
-            Content::Set(Val::Unknown(Arc::new(Doubt { is_filled, could_be: Vec::new(), sets: None, ..(*doubt).clone() })))
+            Content::Set(doubt.other(is_filled))
         }
         (Content::Perhaps(_) | Content::Table(_), _) => {
             Content::Set(Val::Unknown(m.doubt("whether the name is set is not known")))

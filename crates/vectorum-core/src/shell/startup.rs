@@ -512,7 +512,7 @@ fn last_level(started: &mut Started, state: &State, invocation: &Invocation) {
         (Dialect::Bash | Dialect::Zsh, Payload::Command) => {
             let why = Doubt::new("the shell counts one less where it becomes its last command", None);
             if let Some(last) = started.changed.get_mut(&b"SHLVL"[..]) {
-                last.value = Val::Unknown(Arc::new(Doubt { is_filled: true, ..(*why).clone() }));
+                last.value = why.number();
             }
             return;
         }

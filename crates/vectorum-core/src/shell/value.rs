@@ -17,6 +17,8 @@ pub struct Doubt {
     pub could_be: Vec<Bytes>,
     /// Whether it is certain that it is not empty.
     pub is_filled: bool,
+    /// Whether it is a whole number, or nothing, as far as there are no blanks around it.
+    pub is_number: bool,
     /// Names that its text sets when it is evaluated, if it can set no others.
     pub sets: Option<&'static [&'static str]>,
 }
@@ -24,12 +26,24 @@ pub struct Doubt {
 impl Doubt {
     /// Begins a doubt with nothing but its reason.
     pub fn new(why: &'static str, site: Option<Site>) -> Arc<Doubt> {
-        Arc::new(Doubt { why, site, could_be: Vec::new(), is_filled: false, sets: None })
+        Arc::new(Doubt { why, site, could_be: Vec::new(), is_filled: false, is_number: false, sets: None })
     }
 
     /// The same of a text that is not empty.
     pub fn filled(why: &'static str) -> Arc<Doubt> {
-        Arc::new(Doubt { why, site: None, could_be: Vec::new(), is_filled: true, sets: None })
+        Arc::new(Doubt { why, site: None, could_be: Vec::new(), is_filled: true, is_number: false, sets: None })
+    }
+
+    /// Another text that hangs on this one.
+    pub(super) fn other(&self, is_filled: bool) -> Val {
+        let (could_be, is_number, sets) = (Vec::new(), false, None);
+        Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..self.clone() }))
+    }
+
+    /// A number that hangs on it.
+    pub(super) fn number(&self) -> Val {
+        let (could_be, is_filled, is_number, sets) = (Vec::new(), true, true, None);
+        Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..self.clone() }))
     }
 }
 
@@ -69,6 +83,15 @@ impl Val {
         }
     }
 
+    /// Whether it is certainly a whole number, or nothing.
+    pub(super) fn is_number(&self) -> bool {
+        let is_number = |text: &Bytes| text.iter().all(|b| b.is_ascii_digit() || b.is_ascii_whitespace());
+        match self {
+            Val::Known(text) => is_number(text),
+            Val::Unknown(doubt) => doubt.is_number || !doubt.could_be.is_empty() && doubt.could_be.iter().all(is_number),
+        }
+    }
+
     fn candidates(&self) -> Option<Vec<Bytes>> {
         match self {
             Val::Known(bytes) => Some(vec![bytes.clone()]),
@@ -94,12 +117,13 @@ impl Val {
             }
         }
         let is_filled = self.is_empty() == Some(false) && other.is_empty() == Some(false);
+        let is_number = self.is_number() && other.is_number();
         let first = [self, other].into_iter().find_map(|v| match v {
             Val::Unknown(doubt) => Some(doubt),
             Val::Known(_) => None,
         });
         let base = first.unwrap_or(why);
-        Val::Unknown(Arc::new(Doubt { could_be, is_filled, sets: None, ..(**base).clone() }))
+        Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets: None, ..(**base).clone() }))
     }
 }
 

@@ -75,21 +75,21 @@ impl Fish<'_> {
         let first = words.first().map(|w| &w.parts[..]);
         let may_be_empty = matches!(first, Some([Part::Text(name)]) if matches!(&name[..], b"set" | b"count" | b"path"));
         let outer = std::mem::replace(&mut self.may_be_empty, may_be_empty);
-        let fields = self.fields(words);
+        let (fields, doubt) = self.fields_in_part(words);
         self.may_be_empty = outer;
-        let fields = match fields {
-            Ok(fields) => fields,
-            Err(doubt) if self.refuse_for(&doubt) => return,
-            Err(doubt) if doubt.why == MAY_NOT_RUN => {
+        match doubt {
+            None => {}
+            Some(doubt) if self.refuse_for(&doubt) => return,
+            Some(doubt) if doubt.why == MAY_NOT_RUN => {
                 // Where it is run, too, its status may be that of the output.
                 let run = |m: &mut Self| {
-                    m.known_in_part(&doubt, words);
+                    m.known_in_part(&doubt, words, &fields);
                     m.doubt_status(MAY_NOT_RUN);
                 };
                 return self.fork(&doubt, Self::refuse_with_any_status, run);
             }
-            Err(doubt) => return self.known_in_part(&doubt, words),
-        };
+            Some(doubt) => return self.known_in_part(&doubt, words, &fields),
+        }
         if self.live.is_none() {
             return;
         }
@@ -126,8 +126,8 @@ impl Fish<'_> {
         }
     }
 
-    /// A command of which not all words are known, perhaps not even the first.
-    fn known_in_part(&mut self, doubt: &Doubt, words: &[Word]) {
+    /// A command of which not all words are known, perhaps not even the first; `fields` are those in front that are.
+    fn known_in_part(&mut self, doubt: &Doubt, words: &[Word], fields: &[Val]) {
         let name = match words.first().map(|w| &w.parts[..]) {
             Some([Part::Text(name)]) => name.clone(),
             _ => return self.fog("a command whose name is not known"),
@@ -135,25 +135,15 @@ impl Fish<'_> {
         if let (b"eval", Some(names), [_, _]) = (&name[..], doubt.sets, words) {
             return self.set_by_output(names);
         }
-        self.half_known(&name, words);
+        self.half_known(&name, fields.get(1..).unwrap_or_default());
     }
 
     /// A command of which not all words are known.
-    fn half_known(&mut self, name: &[u8], words: &[Word]) {
-        if name == b"set" {
-            // The options and the name may be known all the same.
-            let mut plain: Vec<Val> = Vec::new();
-            for word in words.iter().skip(1) {
-                match self.expand(word) {
-                    Ok(values) => plain.extend(values),
-                    Err(_) => break,
-                }
-            }
-            let has_name = plain.iter().any(|w| w.known().is_some_and(|w| !w.starts_with(b"-")));
-            if has_name {
-                let doubt = self.doubt("what a variable is set to is not known");
-                return self.set_command(&plain, Some(doubt));
-            }
+    fn half_known(&mut self, name: &[u8], plain: &[Val]) {
+        // The options and the name may be known all the same.
+        if name == b"set" && plain.iter().any(|w| w.known().is_some_and(|w| !w.starts_with(b"-"))) {
+            let doubt = self.doubt("what a variable is set to is not known");
+            return self.set_command(plain, Some(doubt));
         }
         match name {
             b"return" => {

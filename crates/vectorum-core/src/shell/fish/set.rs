@@ -164,6 +164,9 @@ impl Fish<'_> {
             return self.print(Val::Unknown(self.doubt("what a command prints")));
         }
         let names = arguments.get(at..).unwrap_or_default();
+        if query && unknown.is_some() {
+            return self.doubt_status("whether the name is set is not known");
+        }
         if query {
             let mut missing = 0;
             for name in names {
@@ -211,6 +214,9 @@ impl Fish<'_> {
             }
             return self.fog("a variable is set whose name is not known");
         };
+        if erase && unknown.is_some() {
+            return self.fog("a variable is erased whose name is not known");
+        }
         if erase {
             return self.erase(names, scope);
         }

@@ -14,6 +14,11 @@ pub(super) const NOT_RUN: &str = "a command whose output is taken up is not run"
 /// Why it may not be run.
 pub(super) const MAY_NOT_RUN: &str = "whether a command is run whose output is taken up is not known";
 
+/// Whether a command with such a word is certainly not run.
+fn is_refusal(doubt: &Doubt) -> bool {
+    matches!(doubt.why, NO_FILE | NO_INDEX | NOT_RUN)
+}
+
 /// When the parts of a word are expanded.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum Stage {
@@ -37,18 +42,45 @@ const STAR: u8 = 0;
 
 impl Fish<'_> {
     pub(super) fn fields(&mut self, words: &[Word]) -> Result<Vec<Val>, Arc<Doubt>> {
+        let (fields, doubt) = self.fields_in_part(words);
+        doubt.map_or(Ok(fields), Err)
+    }
+
+    /// The words up to the first that is not known, and why that is not, or why the command is not run.
+    pub(super) fn fields_in_part(&mut self, words: &[Word]) -> (Vec<Val>, Option<Arc<Doubt>>) {
         let mut out = Vec::new();
+        let mut unknown: Option<Arc<Doubt>> = None;
         for word in words {
-            match &word.parts[..] {
-                [Part::Text(text) | Part::Quoted(text)] => out.push(Val::Known(text.clone())),
-                _ => out.extend(self.expand(word)?),
+            let found = match &word.parts[..] {
+                [Part::Text(text) | Part::Quoted(text)] => Ok(vec![Val::Known(text.clone())]),
+                // Where that one is taken up is not known.
+                _ if unknown.as_ref().is_some_and(|doubt| doubt.why == MAY_NOT_RUN)
+                    && word.parts.iter().any(Part::has_output) =>
+                {
+                    let mut found = Ok(Vec::new());
+                    let doubt = self.doubt(MAY_NOT_RUN);
+                    self.fork(&doubt, |m| found = m.expand(word), |_| {});
+                    found.map_err(|_| doubt)
+                }
+                _ => self.expand(word),
+            };
+            match found {
+                Ok(found) if unknown.is_none() => out.extend(found),
+                Ok(_) => {}
+                // It is not run, whatever its words are.
+                Err(doubt) if is_refusal(&doubt) => {
+                    let was_sure = unknown.as_ref().is_none_or(|unknown| unknown.why != MAY_NOT_RUN);
+                    return (out, if was_sure { Some(doubt) } else { unknown });
+                }
+                Err(doubt) if doubt.why == MAY_NOT_RUN => unknown = Some(doubt),
+                Err(doubt) => drop(unknown.get_or_insert(doubt)),
             }
             if out.len() > 5000 {
-                return Err(self.doubt("a command has too many words"));
+                return (out, Some(self.doubt("a command has too many words")));
             }
         }
         self.steps.count(out.len());
-        Ok(out)
+        (out, unknown)
     }
 
     pub(super) fn expand(&mut self, word: &Word) -> Result<Vec<Val>, Arc<Doubt>> {
@@ -108,8 +140,9 @@ impl Fish<'_> {
                     odd_index = Some((at, doubt));
                     Vec::new()
                 }
-                Err(doubt) if stage == Stage::Variable && doubt.why != NOT_RUN => {
-                    unknown.get_or_insert((at, doubt));
+                // What stands behind it is expanded all the same.
+                Err(doubt) if !is_refusal(&doubt) && doubt.why != MAY_NOT_RUN => {
+                    unknown.get_or_insert((at, stage, doubt));
                     Vec::new()
                 }
                 // It is not known what else of the word comes to nothing before.
@@ -126,12 +159,12 @@ impl Fish<'_> {
             let is_before = |at: usize, stage: Stage| stage == Stage::Output || at > odd;
             let is_nothing = |(at, (stage, values)): (usize, &(Stage, Vec<Val>))| values.is_empty() && is_before(at, *stage);
             return match unknown {
-                Some((at, _)) if is_before(at, Stage::Variable) => Err(self.doubt(MAY_NOT_RUN)),
+                Some((at, stage, _)) if is_before(at, stage) => Err(self.doubt(MAY_NOT_RUN)),
                 _ if lists.iter().enumerate().any(is_nothing) => Ok(None),
                 _ => Err(doubt),
             };
         }
-        if let Some((_, doubt)) = unknown {
+        if let Some((.., doubt)) = unknown {
             return Err(doubt);
         }
         if lists.iter().any(|(_, values)| values.is_empty()) {

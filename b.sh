@@ -1,0 +1,2 @@
+f() { U="a b"; : $((U)); echo after-in-f; }; f; echo after-f
+echo next

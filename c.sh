@@ -1,0 +1,2 @@
+. ./a.sh; echo same-line
+echo next
