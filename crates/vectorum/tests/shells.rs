@@ -590,6 +590,11 @@ fn what_words_are_known_to_become_they_become() {
 }
 
 #[test]
+fn what_hangs_on_the_unknown_is_never_taken_for_known() {
+    check_all("veiled words", 200, words::veiled_line);
+}
+
+#[test]
 fn the_table_is_so_in_the_real_shells() {
     let folder = tempfile::tempdir().expect("a folder");
     let home = folder.path().canonicalize().expect("its place");

@@ -23,6 +23,7 @@ impl Machine<'_> {
         let text = match &value {
             Val::Known(text) => text.clone(),
             Val::Unknown(doubt) => {
+                self.doubt_what_it_sets(change, doubt);
                 // Of one of a few it is one of as many, where nothing is run to tell.
                 let is_plain = matches!(change, Change::Trim(_, _, word) if word.literal().is_some());
                 let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));

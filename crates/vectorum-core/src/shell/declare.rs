@@ -60,7 +60,9 @@ impl Machine<'_> {
                                 // There each sees what those before it set.
                                 None
                             } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
-                                Some(Val::Unknown(self.doubt("braces in a declaration")))
+                                let doubt = self.doubt("braces in a declaration");
+                                self.doubt_what_is_set(&word.parts, &doubt);
+                                Some(Val::Unknown(doubt))
                             } else {
                                 Some(self.assigned_word(word))
                             }

@@ -6,10 +6,12 @@ use smallvec::smallvec;
 
 use super::braces::braces;
 use super::field::{Field, Fields, last};
+use super::inner::QUOTES_WITHIN;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
 use super::parameter::is_all_of;
 use super::parse::is_name;
 use super::reference::OWN_SHAPE;
+use super::setting::sets_something;
 use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -44,6 +46,7 @@ impl Machine<'_> {
         let mut out = Vec::new();
         for (index, word) in words.iter().enumerate() {
             if let Err(doubt) = self.fields_of(word, &mut out) {
+                self.doubt_what_is_set(&word.parts, &doubt);
                 // The words behind it are expanded all the same, and may set something.
                 words.iter().skip(index + 1).for_each(|word| self.expand_in_vain(&word.parts));
                 return Err(doubt);
@@ -91,6 +94,10 @@ impl Machine<'_> {
                 // There braces come first, and what they leave behind a bare name is part of it.
                 if self.dialect == Dialect::Bash && words.iter().any(longer_name) {
                     return Err(self.doubt("braces behind a name"));
+                }
+                // There it is expanded once, and the braces afterwards.
+                if self.dialect != Dialect::Bash && words.len() > 1 && sets_something(&word.parts) {
+                    return Err(self.doubt("braces beside something that is set"));
                 }
                 for word in words {
                     // Elsewhere they come last.
@@ -235,7 +242,10 @@ impl Machine<'_> {
 
     pub(super) fn expand(&mut self, parts: &[Part], mode: Mode) -> Expanded<Fields> {
         let mut fields: Fields = smallvec![Field::default()];
-        self.within(|m| m.expand_into(parts, mode, &mut fields))?;
+        if let Err(doubt) = self.within(|m| m.expand_into(parts, mode, &mut fields)) {
+            self.doubt_what_is_set(parts, &doubt);
+            return Err(doubt);
+        }
         if mode == Mode::Fields {
             let mut at = 0;
             while let Some(field) = fields.get(at) {
@@ -262,87 +272,80 @@ impl Machine<'_> {
             return Err(self.doubt("quotes within quotes"));
         }
         if mode == Mode::Fields && is_put_together_oddly(parts, self.dialect) {
-            self.expand_in_vain(parts);
             return Err(self.doubt(ODD_WORD));
         }
-        for index in 0..parts.len() {
-            match self.expand_part(parts, index, mode, fields) {
-                Ok(true) => {}
-                // The rest was put there, too.
-                Ok(false) => break,
-                Err(doubt) => {
-                    self.expand_in_vain(parts.get(index + 1..).unwrap_or_default());
-                    return Err(doubt);
+        for (index, part) in parts.iter().enumerate() {
+            match part {
+                Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
+                Part::Quoted(text) => last(fields).push(text, true),
+                Part::Double(inner) => {
+                    self.between_quotes(inner, mode, fields)?;
+                    // Where quotes are lost there may be more of them than one.
+                    if mode == Mode::Fields
+                        && let Some(doubt) = &last(fields).unknown
+                        && doubt.why == QUOTES_WITHIN
+                    {
+                        return Err(doubt.clone());
+                    }
                 }
+                Part::Parameter(parameter) => {
+                    let values = self.parameter_or_word(parameter, false, mode)?;
+                    if self.dialect == Dialect::Mksh && mode == Mode::Fields {
+                        let before = (index > 0).then(|| last(fields).text.len());
+                        self.doubt_as_mksh(parameter, values.as_ref(), before)?;
+                    }
+                    match (values, &parameter.change) {
+                        (Some(values), _) => self.spread(values, parameter, mode, fields)?,
+                        (None, Change::Instead(_, _, word)) => self.within(|m| m.put_instead(word, mode, fields))?,
+                        (None, _) => {}
+                    }
+                }
+                Part::Output(commands) => {
+                    let value = self.output(commands);
+                    // Of all that brings a text it is what zsh splits; it names no files there.
+                    if mode == Mode::Fields && self.is_own_zsh() {
+                        self.split_at_separators(&value, true, fields)?;
+                    } else {
+                        self.split(&value, mode, fields)?;
+                    }
+                }
+                Part::Sum(parts) => {
+                    let value = self.sum_value(parts);
+                    self.split(&value, mode, fields)?;
+                }
+                Part::Document(_) => self.document(part, fields)?,
+                Part::Channel(_) => {
+                    let doubt = self.doubt("a file that another command writes");
+                    if mode == Mode::Fields {
+                        return Err(doubt);
+                    }
+                    last(fields).doubt(&doubt);
+                }
+                Part::Shaped(shaped) => {
+                    let came = self.shaped(shaped, false, mode)?;
+                    // Blanks at the ends of what is split end the words beside it, too.
+                    if shaped.is_split && parts.len() > 1 && mode == Mode::Fields {
+                        return Err(self.doubt(OWN_SHAPE));
+                    }
+                    if shaped.is_spread() && matches!(came.values, Values::Many(_)) && mode == Mode::Fields {
+                        return self.spread_around(came.values, &parts[index + 1..], fields);
+                    }
+                    self.put_shaped(came.values, shaped.may_be_pattern(), mode, fields)?;
+                }
+                Part::Unfollowed(why) => {
+                    let doubt = self.doubt(why);
+                    self.refuse_odd(why, &doubt);
+                    if mode == Mode::Fields {
+                        return Err(doubt);
+                    }
+                    last(fields).doubt(&doubt);
+                }
+            }
+            if fields.iter().map(|f| f.text.len()).sum::<usize>() > LONGEST {
+                return Err(self.doubt("a value becomes too long"));
             }
         }
         Ok(())
-    }
-
-    /// Expands one of the parts of a word. Returns whether those behind it are still to be expanded.
-    fn expand_part(&mut self, parts: &[Part], index: usize, mode: Mode, fields: &mut Fields) -> Expanded<bool> {
-        let Some(part) = parts.get(index) else { return Ok(false) };
-        match part {
-            Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
-            Part::Quoted(text) => last(fields).push(text, true),
-            Part::Double(inner) => self.between_quotes(inner, mode, fields)?,
-            Part::Parameter(parameter) => {
-                let values = self.parameter_or_word(parameter, false, mode)?;
-                if self.dialect == Dialect::Mksh && mode == Mode::Fields {
-                    let before = (index > 0).then(|| last(fields).text.len());
-                    self.doubt_as_mksh(parameter, values.as_ref(), before)?;
-                }
-                match (values, &parameter.change) {
-                    (Some(values), _) => self.spread(values, parameter, mode, fields)?,
-                    (None, Change::Instead(_, _, word)) => self.within(|m| m.put_instead(word, mode, fields))?,
-                    (None, _) => {}
-                }
-            }
-            Part::Output(commands) => {
-                let value = self.output(commands);
-                // Of all that brings a text it is what zsh splits; it names no files there.
-                if mode == Mode::Fields && self.is_own_zsh() {
-                    self.split_at_separators(&value, true, fields)?;
-                } else {
-                    self.split(&value, mode, fields)?;
-                }
-            }
-            Part::Sum(parts) => {
-                let value = self.sum_value(parts);
-                self.split(&value, mode, fields)?;
-            }
-            Part::Document(_) => self.document(part, fields)?,
-            Part::Channel(_) => {
-                let doubt = self.doubt("a file that another command writes");
-                if mode == Mode::Fields {
-                    return Err(doubt);
-                }
-                last(fields).doubt(&doubt);
-            }
-            Part::Shaped(shaped) => {
-                let came = self.shaped(shaped, false, mode)?;
-                // Blanks at the ends of what is split end the words beside it, too.
-                if shaped.is_split && parts.len() > 1 && mode == Mode::Fields {
-                    return Err(self.doubt(OWN_SHAPE));
-                }
-                if shaped.is_spread() && matches!(came.values, Values::Many(_)) && mode == Mode::Fields {
-                    return self.spread_around(came.values, &parts[index + 1..], fields).map(|()| false);
-                }
-                self.put_shaped(came.values, shaped.may_be_pattern(), mode, fields)?;
-            }
-            Part::Unfollowed(why) => {
-                let doubt = self.doubt(why);
-                self.refuse_odd(why, &doubt);
-                if mode == Mode::Fields {
-                    return Err(doubt);
-                }
-                last(fields).doubt(&doubt);
-            }
-        }
-        if fields.iter().map(|f| f.text.len()).sum::<usize>() > LONGEST {
-            return Err(self.doubt("a value becomes too long"));
-        }
-        Ok(true)
     }
 
     /// Unquoted text, with the home folder for a tilde.

@@ -57,7 +57,11 @@ impl Parser<'_> {
                             Dialect::Bash => is_odd_within_quotes(text),
                             _ => false,
                         };
-                    parts.push(if is_odd { Part::Unfollowed(QUOTES_WITHIN) } else { part });
+                    // What it sets is set all the same.
+                    parts.push(part);
+                    if is_odd {
+                        parts.push(Part::Unfollowed(QUOTES_WITHIN));
+                    }
                 }
                 // In these two it counts between double quotes, too.
                 b'$' if self.peek_at(1) == Some(b'\'')

@@ -62,8 +62,11 @@ impl Machine<'_> {
             Held::Many(values) => Values::Many(values),
             Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
         };
-        let in_a_way_of_its_own =
-            |m: &Self| Some(Values::One(Val::Unknown(m.doubt("the shell expands this in a way of its own"))));
+        let in_a_way_of_its_own = |m: &mut Self| {
+            let doubt = m.doubt("the shell expands this in a way of its own");
+            m.doubt_what_is_set(&word.parts, &doubt);
+            Some(Values::One(Val::Unknown(doubt)))
+        };
         let other = |m: &mut Self| -> Expanded<Option<Values>> {
             // zsh looks for tildes in what it assigns, even between quotes.
             let has_tilde = |p: &Part| match p {
@@ -144,7 +147,9 @@ impl Machine<'_> {
                     Values::One(value) => value,
                     _ => Val::Unknown(doubt.clone()),
                 };
-                let second = self.one(&word.parts, Mode::One);
+                // It is expanded only where it counts.
+                let mut second = Val::of(b"");
+                self.fork(&doubt, |m| second = m.one(&word.parts, Mode::One), |_| {});
                 let joined = match sign {
                     b'+' => Val::of(b"").join(&second, &doubt),
                     b'?' => {

@@ -59,6 +59,7 @@ mod redirect;
 mod reference;
 mod restless;
 mod scripts;
+mod setting;
 mod shaped;
 mod simple;
 mod sourcing;

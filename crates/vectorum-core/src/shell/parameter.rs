@@ -295,6 +295,12 @@ impl Machine<'_> {
                         (Content::Array(values), _) => values.first().map_or(Held::Unset, |v| Held::One(v.clone())),
                         (Content::Unset, _) => Held::Unset,
                         (Content::Set(value), _) => Held::One(value),
+                        // How many items it has is not known.
+                        (Content::Perhaps(Val::Unknown(doubt)), Dialect::Zsh)
+                            if state.vars.get(name).is_some_and(|var| var.can_be_list()) =>
+                        {
+                            Held::Unknown(doubt)
+                        }
                         (Content::Perhaps(value), _) => Held::Perhaps(value),
                         (Content::Table(table), _) => self.whole_table(&table, matches!(parameter.change, Change::Length)),
                     },

@@ -109,6 +109,11 @@ impl Machine<'_> {
     pub(super) fn split_at_separators(&mut self, value: &Val, is_quoted: bool, fields: &mut Fields) -> Expanded<()> {
         let text = match value {
             Val::Known(text) => text.clone(),
+            // A number is one field.
+            Val::Unknown(doubt) if doubt.is_number && doubt.is_filled && !self.may_part_numbers() => {
+                last(fields).bring(value, is_quoted);
+                return Ok(());
+            }
             Val::Unknown(doubt) => return Err(doubt.clone()),
         };
         let separators = self.separators()?.unwrap_or(Bytes::from_static(b" \t\n"));
@@ -156,6 +161,12 @@ impl Machine<'_> {
             open(fields);
         }
         Ok(())
+    }
+
+    /// Whether a byte of a number may separate words.
+    fn may_part_numbers(&mut self) -> bool {
+        let parts = |bytes: &Bytes| bytes.iter().any(|b| b.is_ascii_digit() || *b == b'-');
+        self.separators().map_or(true, |bytes| bytes.as_ref().is_some_and(parts))
     }
 
     pub(super) fn first_separator(&mut self) -> Expanded<Option<u8>> {

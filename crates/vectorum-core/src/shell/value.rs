@@ -17,7 +17,7 @@ pub struct Doubt {
     pub could_be: Vec<Bytes>,
     /// Whether it is certain that it is not empty.
     pub is_filled: bool,
-    /// Whether it is a whole number, or nothing, as far as there are no blanks around it.
+    /// Whether it is certain that it is a whole number, or nothing.
     pub is_number: bool,
     /// Names that its text sets when it is evaluated, if it can set no others.
     pub sets: Option<&'static [&'static str]>,
@@ -85,7 +85,7 @@ impl Val {
 
     /// Whether it is certainly a whole number, or nothing.
     pub(super) fn is_number(&self) -> bool {
-        let is_number = |text: &Bytes| text.iter().all(|b| b.is_ascii_digit() || b.is_ascii_whitespace());
+        let is_number = |text: &Bytes| text.strip_prefix(b"-").unwrap_or(text).iter().all(u8::is_ascii_digit) && *text != "-";
         match self {
             Val::Known(text) => is_number(text),
             Val::Unknown(doubt) => doubt.is_number || !doubt.could_be.is_empty() && doubt.could_be.iter().all(is_number),

@@ -62,6 +62,15 @@ const PIECES: &[&str] = &[
     "\\\\",
     "'\"'",
     "\"'\"",
+    "$((N + 2))",
+    "$((N > 2 ? 7 : 8))",
+    "$((I = N + 1))",
+    "$((N && (I += 2)))",
+    "$((0 * $N, N))",
+    "${I:=N}",
+    "${U-$N}",
+    "${N%?}",
+    "${N:+\"$S\"}",
 ];
 
 /// More for shells that have more.
@@ -106,6 +115,9 @@ const PLACES: &[&str] = &[
     "set -- %; export B=\"${#}$1\"",
     "B=$(cat <<E\n%\nE\n); export B",
     "f() { B=$#; t \"$@\"; }; f %",
+    "[ % = 3 ] && B=1 || B=2; export B",
+    "B=$N; : % $((B += N)); export B",
+    "C=% true; export C",
 ];
 const RICH_PLACES: &[&str] =
     &["[[ % = a* ]] && export B=1", "[[ -n % ]] && export B=1", "k=(%); export B=\"${#k[@]}\"", "B+=%; export B"];
@@ -193,6 +205,25 @@ const FISH_AROUND: &[&str] =
 
 /// A text in which one word is put together and taken somewhere.
 pub(super) fn line(dice: &mut Dice, shell: &str) -> String {
+    text(dice, shell, false)
+}
+
+/// The same where a program prints some of what is in the word, so that nobody can know it.
+pub(super) fn veiled_line(dice: &mut Dice, shell: &str) -> String {
+    text(dice, shell, true)
+}
+
+/// A name with a value, which may be veiled.
+fn set(name: &str, value: &str, is_veiled: bool, shell: &str) -> String {
+    match (shell, is_veiled) {
+        ("fish", false) => format!("set {name} '{value}'"),
+        ("fish", true) => format!("set {name} (printf %s '{value}' | tee)"),
+        (_, false) => format!("{name}='{value}'"),
+        (_, true) => format!("{name}=$(printf %s '{value}' | tee)"),
+    }
+}
+
+fn text(dice: &mut Dice, shell: &str, veils: bool) -> String {
     let (pieces, places): (Vec<&[&str]>, Vec<&[&str]>) = match shell {
         "fish" => (vec![FISH], vec![FISH_PLACES]),
         "zsh" => (vec![PIECES, PIECES, RICH, LISTS, ZSH, ZSH], vec![PLACES, PLACES, RICH_PLACES]),
@@ -214,19 +245,40 @@ pub(super) fn line(dice: &mut Dice, shell: &str) -> String {
     let word = around.replacen('%', &word, 1);
     let place = one(dice, &places).replace('%', &word);
     if shell == "fish" {
-        let list = dice.one(&["set l a '' 'b c'", "set l a", "set l x 'a b'", "set l"]);
-        let given = dice.one(&["", "set argv 'x  y' z", "set argv"]);
+        let veiled = if veils { dice.roll(6) } else { 6 };
+        let list = match veiled {
+            0 => dice.one(&["set l (printf 'a\\n\\nb c\\n' | tee)", "set l (echo a | tee)", "set l (tee </dev/null)"]),
+            _ => dice.one(&["set l a '' 'b c'", "set l a", "set l x 'a b'", "set l"]),
+        };
+        let given = match veiled {
+            1 => "set argv (printf 'x  y\\nz\\n' | tee)",
+            _ => dice.one(&["", "set argv 'x  y' z", "set argv"]),
+        };
+        let names = [("s", "a b"), ("r", "l"), ("pl", "/a:/b")];
+        let names = names.iter().enumerate().map(|(at, (name, value))| set(name, value, veiled == at + 2, shell));
+        let names = names.collect::<Vec<_>>().join("; ");
         return format!(
             "function t; set -gx B (count $argv); for i in $argv; set B \"$B\"\"[$i]\"; end; set -gx B $B; end\n\
              function t3; for i in $argv; echo \"<$i>\"; end; end\n\
-             set s 'a b'; set e; set r l; set pl /a /b\n{list}\n{given}\n{place}"
+             set --path pl; {names}; set e\n{list}\n{given}\n{place}"
         );
     }
     let has_lists = matches!(shell, "bash" | "zsh" | "ksh");
-    let list = if has_lists { dice.one(&["l=(a '' 'b c')", "l=(a)", "l=(x 'a b')"]) } else { "" };
-    let given = dice.one(&["set --", "set -- ''", "set -- a '' 'b c'", "set -- 'x  y'", "set -- '' ''"]);
+    let veiled = if veils { dice.roll(9) } else { 9 };
+    let list = match (has_lists, veiled) {
+        (false, _) => "",
+        (true, 0) => dice.one(&["l=($(echo 'a b c' | tee))", "l=(\"$(echo 'a b' | tee)\" x)", "l=(x $(true | tee))"]),
+        (true, _) => dice.one(&["l=(a '' 'b c')", "l=(a)", "l=(x 'a b')"]),
+    };
+    let given = match veiled {
+        1 => dice.one(&["set -- $(echo 'a b c' | tee)", "set -- \"$(echo 'a b' | tee)\" x", "set -- '' $(true | tee)"]),
+        _ => dice.one(&["set --", "set -- ''", "set -- a '' 'b c'", "set -- 'x  y'", "set -- '' ''"]),
+    };
+    let names = [("X", ""), ("S", "a b"), ("W", " l  t  "), ("C", "a:b::c"), ("R", "S"), ("N", "3")];
+    let names = names.iter().enumerate().map(|(at, (name, value))| set(name, value, veiled == at + 2, shell));
+    let names = names.collect::<Vec<_>>().join("; ");
     format!(
         "t() {{ B=$#; for i; do B=\"${{B}}[$i]\"; done; export B; }}\n\
-         X=; S='a b'; W=' l  t  '; C=a:b::c; R=S\n{list}\n{given}\n{place}"
+         {names}; I=1\n{list}\n{given}\n{place}\nexport I V"
     )
 }

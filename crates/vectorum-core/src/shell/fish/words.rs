@@ -122,7 +122,7 @@ impl Fish<'_> {
     fn lists(&mut self, word: &Word, in_braces: bool) -> Result<Option<(Vec<Val>, bool)>, Arc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
         let mut lists: Vec<(Stage, Vec<Val>)> = Vec::new();
-        let (mut odd_index, mut unknown) = (None, None);
+        let (mut odd_index, mut unknown) = (None, Vec::new());
         let mut has_list = false;
         for (at, part) in word.parts.iter().enumerate() {
             let stage = Stage::of(part);
@@ -142,7 +142,7 @@ impl Fish<'_> {
                 }
                 // What stands behind it is expanded all the same.
                 Err(doubt) if !is_refusal(&doubt) && doubt.why != MAY_NOT_RUN => {
-                    unknown.get_or_insert((at, stage, doubt));
+                    unknown.push((at, stage, doubt));
                     Vec::new()
                 }
                 // It is not known what else of the word comes to nothing before.
@@ -157,14 +157,16 @@ impl Fish<'_> {
         if let Some((odd, doubt)) = odd_index {
             // Outputs come before variables, and those from the right: where one is empty, nothing is left to be looked into.
             let is_before = |at: usize, stage: Stage| stage == Stage::Output || at > odd;
-            let is_nothing = |(at, (stage, values)): (usize, &(Stage, Vec<Val>))| values.is_empty() && is_before(at, *stage);
-            return match unknown {
-                Some((at, stage, _)) if is_before(at, stage) => Err(self.doubt(MAY_NOT_RUN)),
-                _ if lists.iter().enumerate().any(is_nothing) => Ok(None),
+            let is_nothing = |(at, (stage, values)): (usize, &(Stage, Vec<Val>))| {
+                values.is_empty() && is_before(at, *stage) && !unknown.iter().any(|(place, ..)| *place == at)
+            };
+            return match () {
+                () if unknown.iter().any(|(at, stage, _)| is_before(*at, *stage)) => Err(self.doubt(MAY_NOT_RUN)),
+                () if lists.iter().enumerate().any(is_nothing) => Ok(None),
                 _ => Err(doubt),
             };
         }
-        if let Some((.., doubt)) = unknown {
+        if let Some((.., doubt)) = unknown.into_iter().next() {
             return Err(doubt);
         }
         if lists.iter().any(|(_, values)| values.is_empty()) {
@@ -203,6 +205,10 @@ impl Fish<'_> {
                     (items, _) => items,
                 };
                 match (items, quoted) {
+                    // Of no list is there an item with that index.
+                    (Err(_), _) if chosen.as_ref().is_some_and(|chosen| chosen.iter().any(is_zero)) => {
+                        return Err(self.doubt(NO_INDEX));
+                    }
                     (Ok(items), false) => items,
                     (Ok(items), true) => {
                         let is_path = self.get(name).is_some_and(|v| v.is_path);
@@ -355,6 +361,11 @@ impl Fish<'_> {
             _ => text,
         }
     }
+}
+
+/// Whether an index is written as zero.
+fn is_zero(word: &Word) -> bool {
+    matches!(&word.parts[..], [Part::Text(text)] if matches!(written(text), Some((0, _) | (_, Some(0)))))
 }
 
 /// The numbers of `3`, `-1` or `2..-1` as they are written: one, or both ends of a range.

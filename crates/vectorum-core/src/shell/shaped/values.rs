@@ -61,7 +61,7 @@ impl Machine<'_> {
             held = self.named_by(&held, shaped)?;
         }
         let held = self.instead_of(held, shaped, quoted)?;
-        let mut values = self.set_or_empty(held, &shaped.of, quoted)?;
+        let mut values = self.set_or_empty(held, &shaped.of, quoted && !(is_separate && mode == Mode::Fields))?;
         if let Some(step @ Step::Change(Change::Slice(..))) = shaped.steps.first() {
             // It takes items before they become one text.
             let is_list = matches!(values, Values::Many(_));
@@ -213,7 +213,7 @@ impl Machine<'_> {
     }
 
     /// What is not set is empty; with `set -u` that is an error.
-    fn set_or_empty(&mut self, held: Held, of: &Of, quoted: bool) -> Expanded<Values> {
+    fn set_or_empty(&mut self, held: Held, of: &Of, is_one: bool) -> Expanded<Values> {
         let may_be_unset = matches!(held, Held::Unset | Held::Perhaps(_));
         if may_be_unset && *of != Of::Nothing && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false)) {
             const WHY: &str = "with «set -u» a name that is not set ends the shell";
@@ -228,7 +228,7 @@ impl Machine<'_> {
                 Ok(Values::One(Val::of(b"").join(&value, &doubt)))
             }
             Held::Many(values) => Ok(Values::Many(values)),
-            Held::Unknown(doubt) if quoted => Ok(Values::One(Val::Unknown(doubt))),
+            Held::Unknown(doubt) if is_one => Ok(Values::One(Val::Unknown(doubt))),
             Held::Unknown(doubt) => Err(doubt),
         }
     }

@@ -1,0 +1,154 @@
+//! Names that a word may set while it is expanded, for where nobody can say how far that came.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::arithmetic::may_assign;
+use super::machine::Machine;
+use super::shaped::{Of, Step, Subscript};
+use super::state::Content;
+use super::syntax::*;
+use super::value::{Doubt, Val};
+
+/// How deep in each other words are looked at.
+const DEEPEST: usize = 40;
+
+/// The names that parts set: `${NAME=…}`, and those in sums that set any.
+fn names_set(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
+    if depth > DEEPEST {
+        return;
+    }
+    for part in parts {
+        match part {
+            Part::Double(inner) => names_set(inner, depth + 1, found),
+            Part::Sum(inner) => in_sum(inner, depth, found),
+            Part::Parameter(parameter) => {
+                if let Some(key) = &parameter.key {
+                    in_sum(key, depth, found);
+                }
+                in_change(Some(&parameter.name), &parameter.change, depth, found);
+            }
+            Part::Shaped(shaped) => {
+                let name = match &shaped.of {
+                    Of::Name(name) => Some(name),
+                    Of::Inner(part) => {
+                        names_set(std::slice::from_ref(&**part), depth + 1, found);
+                        None
+                    }
+                    Of::Nothing => None,
+                };
+                for subscript in &shaped.subscripts {
+                    match subscript {
+                        Subscript::At(place) => in_sum(place, depth, found),
+                        Subscript::Range(from, to) => [from, to].into_iter().for_each(|place| in_sum(place, depth, found)),
+                        Subscript::Search(_, word) => names_set(&word.parts, depth + 1, found),
+                        Subscript::All(_) => {}
+                    }
+                }
+                for step in &shaped.steps {
+                    match step {
+                        Step::Change(change) => in_change(name, change, depth, found),
+                        Step::Filter(word) => names_set(&word.parts, depth + 1, found),
+                        Step::Swap(..) | Step::Whole(_) => {}
+                    }
+                }
+            }
+            Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) | Part::Unfollowed(_) => {}
+        }
+    }
+}
+
+fn in_change(name: Option<&Bytes>, change: &Change, depth: usize, found: &mut Vec<Bytes>) {
+    match change {
+        Change::Instead(sign, _, word) => {
+            found.extend(name.filter(|_| matches!(sign, b'=' | b':')).cloned());
+            names_set(&word.parts, depth + 1, found);
+        }
+        Change::Trim(.., word) => names_set(&word.parts, depth + 1, found),
+        Change::Replace(words, _) => [&words.0, &words.1].iter().for_each(|word| names_set(&word.parts, depth + 1, found)),
+        Change::Slice(from, length) => {
+            std::iter::once(from).chain(length).for_each(|place| in_sum(place, depth, found));
+        }
+        _ => {}
+    }
+}
+
+fn in_sum(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
+    names_set(parts, depth + 1, found);
+    let texts = parts.iter().filter_map(|part| match part {
+        Part::Text(text) | Part::Quoted(text) if may_assign(text) => Some(text),
+        _ => None,
+    });
+    let words = texts.flat_map(|text| text.split(|b| !b.is_ascii_alphanumeric() && *b != b'_'));
+    let is_name = |word: &&[u8]| word.first().is_some_and(|b| !b.is_ascii_digit());
+    found.extend(words.filter(is_name).map(Bytes::copy_from_slice));
+}
+
+/// Whether parts set a name.
+pub(super) fn sets_something(parts: &[Part]) -> bool {
+    let mut found = Vec::new();
+    names_set(parts, 0, &mut found);
+    !found.is_empty()
+}
+
+impl Machine<'_> {
+    /// What a word sets is set or not, where it was not expanded to its end.
+    pub(super) fn doubt_what_is_set(&mut self, parts: &[Part], doubt: &Arc<Doubt>) {
+        let mut names = Vec::new();
+        names_set(parts, 0, &mut names);
+        self.doubt_set(names, doubt);
+    }
+
+    /// The same of the words of what is done to a value that is not known.
+    pub(super) fn doubt_what_it_sets(&mut self, change: &Change, doubt: &Arc<Doubt>) {
+        let mut names = Vec::new();
+        in_change(None, change, 0, &mut names);
+        self.doubt_set(names, doubt);
+    }
+
+    fn doubt_set(&mut self, names: Vec<Bytes>, doubt: &Arc<Doubt>) {
+        for name in names {
+            // Nothing is lost of what is not known anyhow.
+            let is_doubted = matches!(self.content_of(&name), Content::Set(Val::Unknown(_)) | Content::Perhaps(Val::Unknown(_)));
+            if !is_doubted && self.live.is_some() {
+                let value = doubt.other(false);
+                let set = |m: &mut Self| {
+                    m.assign(&name, Content::Set(value), None);
+                };
+                self.fork(doubt, set, |_| {});
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::parse::Parser;
+    use super::*;
+
+    #[test]
+    fn names_are_found_wherever_a_word_sets_them() {
+        for (text, names) in [
+            ("$A${B-c}$(D=e)", ""),
+            ("${A=b}", "A"),
+            ("x\"${A:=${B:=c}}\"", "A B"),
+            ("${A-${B=c}}${C#${D=e}}", "B D"),
+            ("${A/${B=c}/${D=e}}", "B D"),
+            ("$((A + 1))$((B == 2))", ""),
+            ("$((A = B + 1))", "A B"),
+            ("$((C++))${l[D+=1]}${l[E]}", "C D"),
+            ("${A:$((B = 1)):$((C--))}", "B C"),
+            ("${A::=${(U)B:-${C=d}}}", "A C"),
+            ("${l[A=1,2]:#${B=c}}", "A B"),
+            ("${${A=b}:t}", "A"),
+        ] {
+            let text = Bytes::from(text);
+            let mut parser = Parser::new(&text, Dialect::Zsh);
+            let word = parser.word().expect("a word");
+            let mut found = Vec::new();
+            names_set(&word.parts, 0, &mut found);
+            assert_eq!(found.join(&b' '), names.as_bytes(), "{text:?}");
+        }
+    }
+}
