@@ -39,7 +39,7 @@ impl Machine<'_> {
     pub(super) fn run_named(&mut self, name: &[u8], arguments: &[Val], skips_functions: bool, command: &Command) {
         if !skips_functions && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
             return match function {
-                Some(function) => self.call(&function, arguments.to_vec()),
+                Some(function) => self.call(&function, Ok(arguments.to_vec())),
                 None => self.fog("a function that may be one or another"),
             };
         }

@@ -147,7 +147,7 @@ impl Machine<'_> {
         match self.live.as_ref().and_then(|state| state.functions.get(name).cloned()) {
             Some(Some(function)) => {
                 let unknown = Val::Unknown(self.doubt("the command that is typed"));
-                self.call(&function, vec![unknown; told]);
+                self.call(&function, Ok(vec![unknown; told]));
             }
             _ => self.fog(why),
         }

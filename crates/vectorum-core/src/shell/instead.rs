@@ -89,14 +89,7 @@ impl Machine<'_> {
                 return Ok(Some(Values::One(m.quoted_text(&word.parts))));
             }
             // In zsh a list that becomes one text there does so without what is empty.
-            let may_bring_list = |m: &Self, part: &Part| match part {
-                Part::Shaped(_) => true,
-                Part::Parameter(p) => {
-                    matches!(&p.name[..], b"@" | b"*") || !matches!(m.content_of(&p.name), Content::Set(_) | Content::Unset)
-                }
-                _ => false,
-            };
-            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| may_bring_list(m, part)) {
+            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| m.may_bring_list(part)) {
                 if sign == b'=' || word.parts.len() > 1 {
                     return Ok(in_a_way_of_its_own(m));
                 }
@@ -150,6 +143,19 @@ impl Machine<'_> {
                 // It is expanded only where it counts.
                 let mut second = Val::of(b"");
                 self.fork(&doubt, |m| second = m.one(&word.parts, Mode::One), |_| {});
+                // It may be any number of words then.
+                let is_zsh = self.is_own_zsh();
+                let may_be_many = |part: &Part| match part {
+                    _ if brings_list(part) => true,
+                    Part::Double(inner) => is_zsh && inner.iter().any(|part| self.may_bring_list(part)),
+                    Part::Parameter(parameter) if is_all_of(parameter) => true,
+                    part => is_zsh && self.may_bring_list(part),
+                };
+                // Quotes without anything between them are a word, too, where it counts.
+                let may_be_word = |part: &Part| !quoted && matches!(part, Part::Quoted(_) | Part::Double(_));
+                if mode == Mode::Fields && word.parts.iter().any(|part| may_be_many(part) || may_be_word(part)) {
+                    return Err(doubt);
+                }
                 let joined = match sign {
                     b'+' => Val::of(b"").join(&second, &doubt),
                     b'?' => {
@@ -171,6 +177,17 @@ impl Machine<'_> {
                 }
                 Ok(Some(Values::One(joined)))
             }
+        }
+    }
+
+    /// Whether a part of a word may be a list in zsh.
+    fn may_bring_list(&self, part: &Part) -> bool {
+        match part {
+            Part::Shaped(_) => true,
+            Part::Parameter(p) => {
+                matches!(&p.name[..], b"@" | b"*") || !matches!(self.content_of(&p.name), Content::Set(_) | Content::Unset)
+            }
+            _ => false,
         }
     }
 
@@ -217,6 +234,11 @@ impl Machine<'_> {
         let (count, field) = (fields.len(), last(fields));
         let (was_there, length) = (field.is_there, field.text.len());
         for (index, part) in word.parts.iter().enumerate() {
+            let is_reference = matches!(part, Part::Parameter(p) if matches!(p.change, Change::Instead(..)));
+            // There empty ones behind others are lost (measured: R59).
+            if self.dialect == Dialect::Mksh && mode == Mode::Fields && index > 0 && is_reference {
+                return Err(self.doubt(ODD_WORD));
+            }
             let Part::Text(text) = part else {
                 self.expand_into(std::slice::from_ref(part), mode, fields)?;
                 continue;

@@ -10,6 +10,7 @@ use super::arithmetic::Failure;
 use super::around::Around;
 use super::branch::{self, Branch, Left};
 use super::decided::Decided;
+use super::expand::Expanded;
 use super::log::Log;
 use super::lookup::Programs;
 use super::program::content;
@@ -602,8 +603,8 @@ impl<'a> Machine<'a> {
         }
     }
 
-    /// Calls a function.
-    pub(super) fn call(&mut self, function: &Function, arguments: Vec<Val>) {
+    /// Calls a function; its arguments may be such that not even their number is known.
+    pub(super) fn call(&mut self, function: &Function, arguments: Expanded<Vec<Val>>) {
         if self.depth >= DEEPEST {
             return self.fog("files and functions call each other too deep");
         }
@@ -621,7 +622,7 @@ impl<'a> Machine<'a> {
         self.through(|m| {
             let outer = std::mem::replace(&mut m.source, function.source.clone());
             if let Some(state) = &mut m.live {
-                let positional = std::mem::replace(&mut state.positional, Ok(Arc::new(arguments)));
+                let positional = std::mem::replace(&mut state.positional, arguments.map(Arc::new));
                 state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
             }
             m.enter(Boundary::Function);

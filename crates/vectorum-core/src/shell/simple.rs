@@ -9,7 +9,7 @@ use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;
 use super::parameter::Held;
-use super::state::{Content, Scope, Stands, Status, Var};
+use super::state::{Content, Function, Scope, Stands, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -104,6 +104,11 @@ impl Machine<'_> {
                 return self.check_failure();
             }
             Err(doubt) => {
+                let function = words.first().and_then(Word::literal).and_then(|name| self.function(name));
+                if let Some(function) = function.filter(|_| assignments.is_empty()) {
+                    self.call(&function, Err(doubt));
+                    return self.check_failure();
+                }
                 self.prefix_in_vain(assignments, words);
                 return self.run_unknown(words, &doubt);
             }
@@ -310,6 +315,11 @@ impl Machine<'_> {
             }
             None => self.fog("a command whose name is not known"),
         }
+    }
+
+    /// The function that a name stands for, if it is certain which.
+    fn function(&self, name: &[u8]) -> Option<Function> {
+        self.live.as_ref()?.functions.get(name).cloned().flatten()
     }
 
     /// Whether a name is certainly none of a command that the shell runs itself; in zsh `command` runs

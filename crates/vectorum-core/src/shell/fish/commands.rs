@@ -135,7 +135,14 @@ impl Fish<'_> {
         if let (b"eval", Some(names), [_, _]) = (&name[..], doubt.sets, words) {
             return self.set_by_output(names);
         }
-        self.half_known(&name, fields.get(1..).unwrap_or_default());
+        match self.function(&name).filter(|_| !RESERVED.contains(&&name[..])) {
+            Some(Named::Function(function)) => {
+                let doubt = Arc::new(doubt.clone());
+                self.through(|m| m.call(&function, Err(&doubt)));
+            }
+            Some(Named::Unclear) => self.fog("a function that may be one or another"),
+            _ => self.half_known(&name, fields.get(1..).unwrap_or_default()),
+        }
     }
 
     /// A command of which not all words are known.
@@ -200,7 +207,7 @@ impl Fish<'_> {
 
     pub(super) fn named(&mut self, name: &[u8], arguments: &[Val]) {
         match self.function(name) {
-            Some(Named::Function(function)) => return self.through(|m| m.call(&function, arguments)),
+            Some(Named::Function(function)) => return self.through(|m| m.call(&function, Ok(arguments))),
             Some(Named::Unclear) => return self.fog("a function that may be one or another"),
             Some(Named::Erased) => {}
             None if RESERVED.contains(&name) => {}
@@ -391,7 +398,7 @@ impl Fish<'_> {
     fn load(&mut self, path: &[u8], name: &[u8], arguments: &[Val]) {
         self.run_file(path, Some(&[]));
         match self.function(name) {
-            Some(Named::Function(function)) => self.through(|m| m.call(&function, arguments)),
+            Some(Named::Function(function)) => self.through(|m| m.call(&function, Ok(arguments))),
             _ => self.fog("a function that is not in its file"),
         }
     }

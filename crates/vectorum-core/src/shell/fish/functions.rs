@@ -241,7 +241,8 @@ impl Fish<'_> {
         matches!(self.ground.files.kind(&path), Kind::File | Kind::Program)
     }
 
-    pub(super) fn call(&mut self, function: &Function, arguments: &[Val]) {
+    /// Calls a function; its arguments may be such that not even their number is known.
+    pub(super) fn call(&mut self, function: &Function, arguments: Result<&[Val], &Arc<Doubt>>) {
         if self.depth > DEEPEST {
             return self.fog("files and functions call each other too deep");
         }
@@ -267,10 +268,12 @@ impl Fish<'_> {
             state.scopes.push(Scope { kind: own, vars: copies.into_iter().collect() });
         }
         let depth = self.live.as_ref().map_or(0, |s| s.scopes.len());
-        self.put(b"argv", Some(own), arguments.to_vec(), None, None);
+        let arguments = arguments.map(<[Val]>::to_vec).map_err(Arc::clone);
+        self.put_var(b"argv", Some(own), arguments.clone(), None, None);
         let is_name = |n: &&Bytes| !n.is_empty() && n.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
         for (at, name) in function.named.iter().enumerate().filter(|(_, n)| is_name(n)) {
-            self.put(name, Some(own), arguments.get(at).cloned().into_iter().collect(), None, None);
+            let own_argument = arguments.clone().map(|all| all.get(at).cloned().into_iter().collect());
+            self.put_var(name, Some(own), own_argument, None, None);
         }
         for (name, var) in &function.taken {
             if let Some(scope) = self.live.as_mut().and_then(|s| s.scopes.last_mut()) {
@@ -280,7 +283,7 @@ impl Fish<'_> {
         if function.body.is_empty() {
             self.set_status(0);
         }
-        let outer_given = self.given.replace((arguments.to_vec(), outer_site));
+        let outer_given = std::mem::replace(&mut self.given, arguments.ok().map(|arguments| (arguments, outer_site)));
         self.framed(Leaves::Function, |m| m.run(&function.body));
         self.given = outer_given;
         if let Some(state) = &mut self.live {
