@@ -32,7 +32,7 @@ pub(super) enum Failure {
 pub(super) const UNKNOWN: u8 = 0;
 
 /// An expression that is not followed, or wrong.
-pub(super) const UNFOLLOWED: &str = "a sum that is not followed";
+const UNFOLLOWED: &str = "a sum that is not followed";
 
 /// An expression that is certainly an error.
 const WRONG: &str = "a wrong expression";
@@ -161,8 +161,6 @@ impl Sum<'_, '_> {
                 self.risk(&doubt);
                 Ok(Err(doubt))
             }
-            // How ksh goes on then is not followed.
-            Effect::Yes if self.machine.dialect == Dialect::Ksh => Err(Stop::Unfollowed),
             Effect::Yes => Err(Stop::Refused),
         }
     }

@@ -169,7 +169,7 @@ impl Machine<'_> {
                 let mut answer = Ok(false);
                 for text in sums {
                     let summed = self.sum_text(text.to_vec());
-                    answer = self.is_sum_true(summed);
+                    answer = self.is_sum_true(summed, true);
                 }
                 self.set_maybe(answer);
             }
@@ -247,6 +247,11 @@ impl Machine<'_> {
                     FileKind::Unknown => self.doubt_status(self.doubt("how a program ends")),
                     _ => self.set_status(126),
                 }
+            }
+            // Whether it is there is not known; what it receives is told as if it were.
+            Err(_) if self.quiet == 0 && self.until.is_some() && self.full(name) == self.until => {
+                let why = self.doubt(super::machine::PARTED);
+                self.stopped.add(self.live.take(), &why);
             }
             Err(doubt) => {
                 let answer = self.program(name, arguments);

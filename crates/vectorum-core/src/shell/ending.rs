@@ -122,13 +122,7 @@ impl Machine<'_> {
                 self.doubt_status(doubt);
                 self.leave(1, &[Boundary::Function], false);
             }
-            Dialect::Ksh if self.is_in_function() && self.holds_of_functions().contains(&true) => {
-                if self.holds_of_functions().first() != Some(&true) {
-                    self.fog("an error in a function that another one calls");
-                }
-                self.set_status(1);
-                self.leave(1, &[Boundary::Function], false);
-            }
+            Dialect::Ksh => self.fail_in_ksh(false),
             _ if self.is_interactive && self.quiet == 0 => {
                 if !self.leave(1, &[Boundary::Startup], false) {
                     self.exit();
@@ -136,6 +130,32 @@ impl Machine<'_> {
             }
             _ => self.exit(),
         }
+    }
+
+    /// An error of a special command.
+    pub(super) fn fail_special(&mut self) {
+        if self.dialect != Dialect::Ksh || self.tame > 0 {
+            return self.fail_hard();
+        }
+        self.set_status(1);
+        self.fail_in_ksh(true);
+    }
+
+    /// A text that is evaluated, a file that is taken in, commands that are redirected together and a function with
+    /// variables of its own are given up there, but only the last for an error of a special command; of a startup file a
+    /// line is given up (measured: 93u+m).
+    fn fail_in_ksh(&mut self, is_special: bool) {
+        let is_typed = self.is_interactive && self.quiet == 0;
+        for (index, frame) in self.frames.iter().enumerate().rev() {
+            match frame.kind {
+                Boundary::Function if frame.holds => return self.leave_at(index, false),
+                Boundary::Text | Boundary::Redirected if !is_special => return self.leave_at(index, false),
+                Boundary::Startup if is_typed => return self.leave_at(index, true),
+                Boundary::Shell => break,
+                _ => {}
+            }
+        }
+        self.exit();
     }
 
     /// What a text does that the shell cannot read on.

@@ -129,6 +129,8 @@ pub(super) enum Boundary {
     Startup,
     /// A command that has variables of its own.
     Command,
+    /// Commands that are redirected together.
+    Redirected,
     /// A shell or a subshell.
     Shell,
 }
@@ -136,13 +138,15 @@ pub(super) enum Boundary {
 /// Something that runs, with the states in which it was left.
 pub(super) struct Frame {
     pub(super) kind: Boundary,
+    /// Of a function, whether it has variables of its own.
+    pub(super) holds: bool,
     pub(super) leave: Left<State>,
     pub(super) next: Left<State>,
 }
 
 impl Frame {
     pub(super) fn new(kind: Boundary) -> Frame {
-        Frame { kind, leave: Left::default(), next: Left::default() }
+        Frame { kind, holds: false, leave: Left::default(), next: Left::default() }
     }
 }
 
@@ -560,7 +564,7 @@ impl<'a> Machine<'a> {
             Kind::Arithmetic(parts) => {
                 let summed = self.sum(parts);
                 let is_wrong = matches!(summed.failure, Failure::Yes);
-                let answer = self.is_sum_true(summed);
+                let answer = self.is_sum_true(summed, false);
                 self.set_maybe(answer);
                 // Measured: zsh 5.9, mksh R59.
                 if is_wrong && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) {
@@ -626,6 +630,9 @@ impl<'a> Machine<'a> {
                 state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
             }
             m.enter(Boundary::Function);
+            if let Some(frame) = m.frames.last_mut() {
+                frame.holds = holds;
+            }
             let options = m.live.as_ref().filter(|_| m.dialect == Dialect::Zsh).map(|state| state.options.clone());
             let as_sh = std::mem::replace(&mut m.as_sh, function.as_sh);
             let epoch = std::mem::replace(&mut m.epoch, function.epoch);

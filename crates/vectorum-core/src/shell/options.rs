@@ -319,7 +319,7 @@ impl Machine<'_> {
                 state.status = Status::Known(0);
             }
             (Some(_), Ok(_)) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => state.status = Status::Known(1),
-            (Some(_), Ok(_)) => self.fail_hard(),
+            (Some(_), Ok(_)) => self.fail_special(),
             _ => {
                 state.positional = Err(doubt.clone());
                 state.status = Status::Unknown(doubt);

@@ -2,7 +2,7 @@
 
 use bytes::Bytes;
 
-use super::machine::Machine;
+use super::machine::{Boundary, Machine};
 use super::syntax::*;
 use super::value::Maybe;
 use crate::host_view;
@@ -98,7 +98,19 @@ impl Machine<'_> {
             matches!(r.operator.first(), Some(b'>' | b'&')) && (r.from.is_empty() || r.from == b"1") && r.operator != b">&"
                 || r.operator == b">&" && (r.from.is_empty() || r.from == b"1") && r.word.literal() != Some(b"1")
         });
+        // There an error within gives up no more than this.
+        let is_whole = match &command.kind {
+            Kind::Simple(_, words) => words.first().and_then(Word::literal).is_some_and(|name| self.is_function(name)),
+            _ => true,
+        };
+        let is_whole = is_whole && self.dialect == Dialect::Ksh;
+        if is_whole {
+            self.enter(Boundary::Redirected);
+        }
         self.run_bare(command);
+        if is_whole {
+            self.end();
+        }
         if let Some(state) = &mut self.live {
             if is_away {
                 state.output = sink;

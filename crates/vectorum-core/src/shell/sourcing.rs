@@ -139,7 +139,7 @@ impl Machine<'_> {
         match self.dialect {
             Dialect::Bash => self.set_status(1),
             Dialect::Zsh => self.set_status(127),
-            _ => self.fail_hard(),
+            _ => self.fail_special(),
         }
     }
 

@@ -1,6 +1,6 @@
 //! Where sums stand, and what a wrong one ends there.
 
-use super::arithmetic::{Failure, Number, Piece, Summed, UNFOLLOWED, UNKNOWN, may_assign, worked_out};
+use super::arithmetic::{Failure, Number, Piece, Summed, UNKNOWN, may_assign, worked_out};
 use super::machine::Machine;
 use super::state::Content;
 use super::syntax::{Dialect, Part};
@@ -29,8 +29,6 @@ impl Machine<'_> {
         match &summed.failure {
             Failure::No => {}
             Failure::Yes => self.fail_hard(),
-            // How it goes on then is not followed.
-            Failure::Perhaps(_) if self.dialect == Dialect::Ksh => self.fail_perhaps(UNFOLLOWED),
             Failure::Perhaps(doubt) => self.fork(doubt, Self::fail_hard, |_| {}),
         }
         summed.value
@@ -52,12 +50,12 @@ impl Machine<'_> {
         }
     }
 
-    /// What becomes of an expression that stands by itself. In two shells one that cannot be worked out ends the shell
-    /// there, too.
+    /// What becomes of an expression that stands by itself. In ksh a wrong one is an error there, too, and one that cannot
+    /// be worked out in mksh.
     pub(super) fn settle_alone(&mut self, summed: &Summed) {
         match (&summed.failure, self.dialect) {
-            (Failure::Perhaps(_), Dialect::Ksh) => self.fail_perhaps(UNFOLLOWED),
-            (Failure::Perhaps(doubt), Dialect::Mksh) => self.fork(doubt, Self::fail_hard, |_| {}),
+            (Failure::Yes, Dialect::Ksh) => self.fail_hard(),
+            (Failure::Perhaps(doubt), Dialect::Ksh | Dialect::Mksh) => self.fork(doubt, Self::fail_hard, |_| {}),
             _ => {}
         }
     }
@@ -66,8 +64,10 @@ impl Machine<'_> {
     ///
     /// # Errors
     /// If it is not known.
-    pub(super) fn is_sum_true(&mut self, summed: Summed) -> Maybe {
-        self.settle_alone(&summed);
+    pub(super) fn is_sum_true(&mut self, summed: Summed, is_let: bool) -> Maybe {
+        if !is_let || self.dialect == Dialect::Mksh {
+            self.settle_alone(&summed);
+        }
         match summed.failure {
             Failure::Yes => Ok(false),
             Failure::Perhaps(doubt) => Err(doubt),

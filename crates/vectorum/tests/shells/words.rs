@@ -203,16 +203,6 @@ const AROUND: &[&str] = &[
 const FISH_AROUND: &[&str] =
     &["(echo %)", "\"$(echo %)\"", "{%,c}", "(count %)", "(string upper %)", "(string join , %)", "x(echo %)y"];
 
-/// A text in which one word is put together and taken somewhere.
-pub(super) fn line(dice: &mut Dice, shell: &str) -> String {
-    text(dice, shell, false)
-}
-
-/// The same where a program prints some of what is in the word, so that nobody can know it.
-pub(super) fn veiled_line(dice: &mut Dice, shell: &str) -> String {
-    text(dice, shell, true)
-}
-
 /// A name with a value, which may be veiled.
 fn set(name: &str, value: &str, is_veiled: bool, shell: &str) -> String {
     match (shell, is_veiled) {
@@ -223,7 +213,9 @@ fn set(name: &str, value: &str, is_veiled: bool, shell: &str) -> String {
     }
 }
 
-fn text(dice: &mut Dice, shell: &str, veils: bool) -> String {
+/// A text in which one word is put together and taken somewhere. Where that is asked for, a program prints some of what is
+/// in it, so that nobody can know it.
+pub(super) fn line(dice: &mut Dice, shell: &str) -> String {
     let (pieces, places): (Vec<&[&str]>, Vec<&[&str]>) = match shell {
         "fish" => (vec![FISH], vec![FISH_PLACES]),
         "zsh" => (vec![PIECES, PIECES, RICH, LISTS, ZSH, ZSH], vec![PLACES, PLACES, RICH_PLACES]),
@@ -245,7 +237,7 @@ fn text(dice: &mut Dice, shell: &str, veils: bool) -> String {
     let word = around.replacen('%', &word, 1);
     let place = one(dice, &places).replace('%', &word);
     if shell == "fish" {
-        let veiled = if veils { dice.roll(6) } else { 6 };
+        let veiled = if dice.veils { dice.roll(6) } else { 6 };
         let list = match veiled {
             0 => dice.one(&["set l (printf 'a\\n\\nb c\\n' | tee)", "set l (echo a | tee)", "set l (tee </dev/null)"]),
             _ => dice.one(&["set l a '' 'b c'", "set l a", "set l x 'a b'", "set l"]),
@@ -264,7 +256,7 @@ fn text(dice: &mut Dice, shell: &str, veils: bool) -> String {
         );
     }
     let has_lists = matches!(shell, "bash" | "zsh" | "ksh");
-    let veiled = if veils { dice.roll(9) } else { 9 };
+    let veiled = if dice.veils { dice.roll(9) } else { 9 };
     let list = match (has_lists, veiled) {
         (false, _) => "",
         (true, 0) => dice.one(&["l=($(echo 'a b c' | tee))", "l=(\"$(echo 'a b' | tee)\" x)", "l=(x $(true | tee))"]),

@@ -432,6 +432,11 @@ impl Fish<'_> {
             Ok(None) => {
                 self.refuse(127);
             }
+            // Whether it is there is not known; what it receives is told as if it were.
+            Err(_) if self.quiet == 0 && self.until.as_ref().is_some_and(|until| **until == *name) => {
+                let why = self.doubt(PARTED);
+                self.stopped.add(self.live.take(), &why);
+            }
             Err(_) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status("how a program ends");
