@@ -655,7 +655,80 @@ impl Sum<'_, '_> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::trial::after;
     use super::*;
+
+    /// What an expression comes to, and whether it is an error.
+    fn told(machine: &mut Machine<'_>, text: &str) -> String {
+        let summed = worked_out(machine, text.as_bytes().to_vec(), Vec::new());
+        let value = summed.value.map_or_else(|_| "?".to_owned(), |number| number.to_string());
+        match summed.failure {
+            Failure::No => value,
+            Failure::Perhaps(_) => format!("{value} or wrong"),
+            Failure::Yes => "wrong".to_owned(),
+        }
+    }
+
+    #[test]
+    fn expressions_come_to_numbers() {
+        for (text, number) in [
+            ("1 + 2 * 3", "7"),
+            ("(1 + 2) * 3 - -4", "13"),
+            ("7 / 2 * 2 + 7 % 2", "7"),
+            ("1 << 4 | 3 & 6 ^ 1", "19"),
+            ("2 < 3 == 1 && !0 || 1 / 0", "1"),
+            ("0 ? 1 / 0 : ~5", "-6"),
+            ("V + V", "10"),
+            ("V = 3 + 4", "7"),
+            ("V += 2", "7"),
+            ("N + 1", "1"),
+            ("1 / 0", "wrong"),
+            ("1 +", "? or wrong"),
+            ("0x1f", "31"),
+            // What is not known, a number or not.
+            ("U * 2", "?"),
+            ("T * 2", "? or wrong"),
+            ("0 && T", "0"),
+            ("U && 0", "0"),
+            ("U || 3", "1"),
+            ("U ? 3 : 4", "?"),
+            ("U ? 3 : 3", "3"),
+            ("5 / U", "? or wrong"),
+            ("U && 5 / 0", "? or wrong"),
+        ] {
+            for dialect in [Dialect::Bash, Dialect::Dash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh] {
+                let before = "V=5; U=$(nproc); T=$(tide-now)";
+                assert_eq!(after(dialect, before, |machine| told(machine, text)), number, "{dialect:?} {text}");
+            }
+        }
+    }
+
+    #[test]
+    fn names_are_set_where_they_count() {
+        for (text, value) in [
+            ("V = 3, 4", "3"),
+            ("V++ + V", "6"),
+            ("--V", "4"),
+            ("U && (V = 3)", "<a number>"),
+            ("0 && (V = 3)", "5"),
+            ("1 || V++", "5"),
+            ("V = U + 1", "<a number>"),
+            ("V = 3, U", "3"),
+            ("U, V = 3", "3"),
+            ("V = T", "<a number>"),
+            ("U ? (V = 3) : (V = 4)", "<a number>"),
+            ("W = V = 2", "2"),
+        ] {
+            let before = "V=5; U=$(nproc); T=$(tide-now)";
+            let look = |machine: &mut Machine<'_>| {
+                told(machine, text);
+                machine.told_value("V")
+            };
+            for dialect in [Dialect::Bash, Dialect::Ksh] {
+                assert_eq!(after(dialect, before, look), value, "{dialect:?} {text}");
+            }
+        }
+    }
 
     #[test]
     fn signs_that_set_a_variable_are_told_from_those_that_compare() {

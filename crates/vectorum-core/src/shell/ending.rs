@@ -170,3 +170,40 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use super::super::Source;
+    use super::super::trial::after;
+    use super::*;
+
+    /// What stands behind an error is run or not, which a name tells: `A` behind it, `B` behind what is around it on the
+    /// line, `C` on the next line.
+    #[test]
+    fn an_error_gives_up_what_the_shell_gives_up() {
+        const SHELLS: [Dialect; 5] = [Dialect::Bash, Dialect::Dash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh];
+        for (text, reached) in [
+            ("{ : ${NONE?}; A=1; }; B=1\nC=1", ["", "", "", "", ""]),
+            ("eval ': ${NONE?}; A=1'; B=1\nC=1", ["", "", "B C", "B C", ""]),
+            ("{ : ${NONE?}; A=1; } </dev/null; B=1\nC=1", ["", "", "", "B C", ""]),
+            ("f() { : ${NONE?}; A=1; }; f; B=1\nC=1", ["", "", "", "", "B C"]),
+            ("(: ${NONE?}; A=1); B=1\nC=1", ["B C"; 5]),
+            ("X=$(: ${NONE?}; A=1); B=1\nC=1", ["B C"; 5]),
+            ("readonly R=1; { R=2; A=1; }; B=1\nC=1", ["C", "", "", "", ""]),
+            (": $((1 / 0)); B=1\nC=1", ["C", "", "", "", ""]),
+            ("shift 5; B=1\nC=1", ["B C", "", "B C", "", ""]),
+            (". /none; B=1\nC=1", ["B C", "", "B C", "", ""]),
+        ] {
+            for (dialect, reached) in SHELLS.into_iter().zip(reached) {
+                let found = after(dialect, "", |machine| {
+                    let source = Source::new(b"/trial".as_slice().into(), text.into());
+                    machine.run_source(&Arc::new(source), Boundary::Startup);
+                    ["A", "B", "C"].into_iter().filter(|name| machine.told_value(name) == "1").collect::<Vec<_>>().join(" ")
+                });
+                assert_eq!(found, reached, "{dialect:?} {text}");
+            }
+        }
+    }
+}

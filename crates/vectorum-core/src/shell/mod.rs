@@ -74,6 +74,8 @@ mod test;
 mod touched;
 pub mod trace;
 mod tree;
+#[cfg(test)]
+mod trial;
 mod unset;
 mod value;
 mod variables;

@@ -364,3 +364,35 @@ fn strip_slashes(path: &[u8]) -> &[u8] {
     let end = path.iter().rposition(|b| *b != b'/').map_or(1.min(path.len()), |at| at + 1);
     path.get(..end).unwrap_or(path)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn programs_that_print_numbers_are_known() {
+        for (line, number) in [
+            ("nproc", Some(true)),
+            ("nproc --all", Some(true)),
+            ("date +%s", Some(true)),
+            ("date -u +%Y%m%d", Some(true)),
+            ("date +%s%N", Some(true)),
+            ("date +%F", None),
+            ("date +%Y-%m", None),
+            ("date +", None),
+            ("date +%", None),
+            ("date", None),
+            ("tput cols", Some(false)),
+            ("tput bold", None),
+            ("wc -l", Some(false)),
+            ("wc -l /etc/passwd", None),
+            ("stat -c %s /etc/passwd", Some(false)),
+            ("stat -c %n /etc/passwd", None),
+            ("grep -c gate lanes", Some(false)),
+            ("tide-now", None),
+        ] {
+            let words: Vec<&[u8]> = line.split(' ').map(str::as_bytes).collect();
+            assert_eq!(prints_number(words[0], &words[1..]), number, "{line}");
+        }
+    }
+}

@@ -243,3 +243,61 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::trial::after;
+    use super::*;
+
+    #[test]
+    fn lists_between_quotes_are_as_many_words() {
+        for (before, word, fields) in [
+            ("set -- a 'b c' ''", "\"$@\"", "a|b c|"),
+            ("set -- a 'b c' ''", "x\"<$@>\"", "x<a|b c|>"),
+            ("set -- a 'b c'", "\"$*\"", "a b c"),
+            ("set -- a 'b c'; IFS=:", "\"$*\"", "a:b c"),
+            ("set -- a 'b c'; IFS=", "\"$*\"", "ab c"),
+            ("set --", "\"$@\"", ""),
+            ("set --", "x\"$@\"", "x"),
+            ("set --", "\"$*\"x", "x"),
+            ("V='a  b'", "\"${V:-c}\"", "a  b"),
+            ("V='a  b'", "\"${N:-$V  c}\"", "a  b  c"),
+            ("V='a  b'", "\"$(echo \"$V\")\"", "a  b"),
+            ("V=$(tide-now)", "\"<$V>\"", "<unknown>"),
+            ("set -- a $(tide-now)", "x\"$@\"", "<any>"),
+            ("set -- a \"$(tide-now)\"", "\"$@\"", "a|<unknown>"),
+            ("set -- a b", "\"${V-$#}\"", "2"),
+        ] {
+            for dialect in [Dialect::Bash, Dialect::Dash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh] {
+                assert_eq!(after(dialect, before, |machine| machine.told_fields(word)), fields, "{dialect:?} {before}; {word}");
+            }
+        }
+    }
+
+    #[test]
+    fn nothing_between_quotes_is_a_field_unless_it_is_that_of_lists() {
+        let count = |dialect, before: &str, word: &str| {
+            after(dialect, before, |machine| {
+                machine.with_word(word, |machine, word| machine.expand(&word.parts, Mode::Fields).map(|fields| fields.len()).ok())
+            })
+        };
+        for dialect in [Dialect::Bash, Dialect::Dash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh] {
+            for (before, word, fields) in [
+                ("set --", "\"\"", Some(1)),
+                ("set --", "\"$@\"", Some(0)),
+                ("set --", "\"$*\"", Some(1)),
+                ("set -- ''", "\"$@\"", Some(1)),
+                ("set -- '' ''", "\"$@\"", Some(2)),
+                ("V=", "\"$V\"", Some(1)),
+                ("V=", "\"${V:-}\"", Some(1)),
+                ("V=", "$V", Some(0)),
+            ] {
+                assert_eq!(count(dialect, before, word), fields, "{dialect:?} {before}; {word}");
+            }
+        }
+        // Here no two shells agree.
+        for (dialect, fields) in [(Dialect::Bash, Some(0)), (Dialect::Dash, Some(1)), (Dialect::Ksh, None)] {
+            assert_eq!(count(dialect, "set --; V=", "\"$@$V\""), fields, "{dialect:?}");
+        }
+    }
+}

@@ -185,3 +185,86 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::super::trial::after;
+    use super::*;
+
+    #[test]
+    fn words_come_apart_at_separators() {
+        for (before, word, fields) in [
+            ("V='a b'", "$V", "a|b"),
+            ("V='a b'", "x$V$V", "xa|ba|b"),
+            ("V=' a '", "x$V\"\"y", "x|a|y"),
+            ("V='  '", "$V", ""),
+            ("V='  '", "x$V", "x"),
+            ("V=''", "$V\"\"", ""),
+            ("V=a:b::c IFS=:", "$V", "a|b||c"),
+            ("V=:a: IFS=:", "$V", "|a"),
+            ("V=' a : b ' IFS=': '", "$V", "a|b"),
+            ("V='a b' IFS=", "$V", "a b"),
+            ("V='a b'; unset IFS", "$V", "a|b"),
+            ("set -- 'a b' '' c", "$@", "a|b|c"),
+            ("set -- 'a b' '' c", "$*x", "a|b|cx"),
+            ("V=$(tide-now)", "x$V", "<any>"),
+            ("V=$(nproc)", "x$V", "<unknown>"),
+            ("V=$(nproc)", "$V", "<a number>"),
+            ("V=$(nproc) IFS=1", "x$V", "<any>"),
+            ("V='a b' IFS=$(tide-now)", "$V", "<any>"),
+            ("V='a b'", "$(echo \"x  y\")$V", "x|ya|b"),
+        ] {
+            for dialect in [Dialect::Bash, Dialect::Dash, Dialect::Ksh, Dialect::Mksh] {
+                assert_eq!(after(dialect, before, |machine| machine.told_fields(word)), fields, "{dialect:?} {before}; {word}");
+            }
+        }
+        // zsh splits nothing but what commands print.
+        for (word, fields) in [("$V", "a  b"), ("x$(echo 'p  q')", "xp|q"), ("\"$(echo 'p  q')\"", "p  q"), ("$N", "")] {
+            assert_eq!(after(Dialect::Zsh, "V='a  b' N=", |machine| machine.told_fields(word)), fields, "zsh {word}");
+        }
+    }
+
+    /// What POSIX says of a text and separators (2.6.5), byte by byte.
+    fn fields_of(text: &str, separators: &str) -> Vec<String> {
+        let is_blank = |c: char| separators.contains(c) && " \t".contains(c);
+        let is_other = |c: char| separators.contains(c) && !" \t".contains(c);
+        let (mut out, mut field, mut begun) = (Vec::new(), String::new(), false);
+        let mut ended_by_blank = false;
+        for c in text.chars() {
+            if is_other(c) {
+                // One behind blanks belongs to them.
+                if !ended_by_blank {
+                    out.push(std::mem::take(&mut field));
+                }
+                (begun, ended_by_blank) = (false, false);
+            } else if is_blank(c) {
+                if begun {
+                    out.push(std::mem::take(&mut field));
+                    ended_by_blank = true;
+                }
+                begun = false;
+            } else {
+                field.push(c);
+                (begun, ended_by_blank) = (true, false);
+            }
+        }
+        if begun {
+            out.push(field);
+        }
+        out
+    }
+
+    proptest! {
+        #[test]
+        fn texts_come_apart_as_the_standard_says(text in "[ab :,]{0,12}", separators in "[ :,]{1,3}") {
+            let set = |machine: &mut Machine<'_>| {
+                machine.assign(b"V", Content::Set(Val::of(&text)), None);
+                machine.assign(b"IFS", Content::Set(Val::of(&separators)), None);
+                machine.told_fields("$V")
+            };
+            prop_assert_eq!(after(Dialect::Dash, "", set), fields_of(&text, &separators).join("|"));
+        }
+    }
+}

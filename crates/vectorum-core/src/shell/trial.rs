@@ -1,0 +1,74 @@
+//! A shell that follows texts on a made-up host, for tests of what it is made of.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::expand::{Expanded, Mode};
+use super::initial::state;
+use super::machine::{Boundary, Machine};
+use super::syntax::Dialect;
+use super::touched::Touched;
+use super::value::Val;
+use super::{Handed, Invocation, Payload, Source};
+use crate::block::Block;
+use crate::host_view::MemoryTree;
+use crate::route::{Account, Ground};
+
+/// Looks at a shell of odile's after it followed a text, on a host that has a few programs of which nobody knows what they
+/// print.
+pub(super) fn after<T>(dialect: Dialect, text: &str, look: impl FnOnce(&mut Machine<'_>) -> T) -> T {
+    let tree = MemoryTree::default().with_programs("/usr/bin", ["tide-now", "nproc", "date"]);
+    let [_, account] = Account::made_up("/bin/bash");
+    let accounts = [account.clone()];
+    let ground = Ground::new(&tree, &accounts);
+    let payload = Payload::Script(None);
+    let how = Invocation { dialect, as_sh: false, is_login: false, is_interactive: false, on_socket: false, payload };
+    let start = Handed::from(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/usr/bin")]));
+    let touched = Touched::new(ground.files);
+    let begin = state(ground, &account, &start, b"/home/odile", &how);
+    let mut machine = Machine::new(ground, &touched, &account, dialect, begin);
+    let source = Source::new(Bytes::from_static(b"/trial"), Bytes::copy_from_slice(text.as_bytes()));
+    machine.run_source(&Arc::new(source), Boundary::Text);
+    look(&mut machine)
+}
+
+impl Machine<'_> {
+    /// What a word comes to, which stands as an argument: its fields with bars between them.
+    pub(super) fn told_fields(&mut self, word: &str) -> String {
+        told(self.with_word(word, |machine, word| {
+            let fields = machine.expand(&word.parts, Mode::Fields)?;
+            Ok(fields.into_iter().map(super::field::Field::value).collect())
+        }))
+    }
+
+    /// Does something with a word.
+    pub(super) fn with_word<T>(&mut self, word: &str, work: impl FnOnce(&mut Self, &super::syntax::Word) -> T) -> T {
+        let text = Bytes::copy_from_slice(word.as_bytes());
+        let word = super::parse::Parser::new(&text, self.dialect).word().expect("a word");
+        work(self, &word)
+    }
+
+    /// What a name holds.
+    pub(super) fn told_value(&self, name: &str) -> String {
+        match self.content_of(name.as_bytes()).value() {
+            Some(value) => told_one(&value),
+            None => "none".to_owned(),
+        }
+    }
+}
+
+fn told_one(value: &Val) -> String {
+    match value {
+        Val::Known(text) => String::from_utf8_lossy(text).into_owned(),
+        Val::Unknown(doubt) if doubt.is_number => "<a number>".to_owned(),
+        Val::Unknown(_) => "<unknown>".to_owned(),
+    }
+}
+
+fn told(values: Expanded<Vec<Val>>) -> String {
+    match values {
+        Ok(values) => values.iter().map(told_one).collect::<Vec<_>>().join("|"),
+        Err(_) => "<any>".to_owned(),
+    }
+}
