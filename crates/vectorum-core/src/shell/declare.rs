@@ -82,6 +82,20 @@ impl Machine<'_> {
         Ok(out)
     }
 
+    /// Whether all names are those of functions, where that is known.
+    fn are_functions(&self, names: &[Bytes]) -> Option<bool> {
+        let state = self.live.as_ref().filter(|state| state.open.is_none())?;
+        let mut are_there = true;
+        for name in names {
+            match state.functions.get(name) {
+                Some(Some(_)) => {}
+                Some(None) => return None,
+                None => are_there = false,
+            }
+        }
+        Some(are_there)
+    }
+
     /// `export`, `declare` and their kin.
     pub(super) fn declare(&mut self, command: &[u8], given: Vec<Declared>) {
         let in_function = self.live.as_ref().is_some_and(|s| s.scopes.iter().any(|s| s.positional.is_some()));
@@ -166,9 +180,12 @@ impl Machine<'_> {
         }
         if attributes.is_function || attributes.prints || given.peek().is_none() {
             self.print(Val::Unknown(self.doubt("what a declaration prints")));
-            return match given.peek() {
-                Some(_) => self.doubt_status(self.doubt("whether there is such a name")),
-                None => self.set_status(0),
+            let names: Vec<Bytes> = given.map(|declared| name_of(&declared)).collect();
+            let are_there = if attributes.is_function { self.are_functions(&names) } else { None };
+            return match (&names[..], are_there) {
+                ([], _) => self.set_status(0),
+                (_, Some(are_there)) => self.set_status(u8::from(!are_there)),
+                _ => self.doubt_status(self.doubt("whether there is such a name")),
             };
         }
         if command == b"local" && !in_function && self.dialect == Dialect::Bash {

@@ -92,7 +92,8 @@ impl Held {
     /// What is told of a value of a shell's.
     pub(crate) fn of(value: &Val) -> Held {
         match value {
-            Val::Known(value) => Held::Known(value.clone()),
+            // What stands behind a NUL is not handed on (execve(2)).
+            Val::Known(value) => Held::Known(memchr::memchr(0, value).map_or_else(|| value.clone(), |end| value.slice(..end))),
             Val::Unknown(doubt) if doubt.why == PER_RUN => Held::PerRun,
             Val::Unknown(doubt) => Held::Unknown(doubt.why),
         }

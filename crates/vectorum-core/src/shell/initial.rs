@@ -44,7 +44,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
         Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled("the shell sets it by itself")).clone() }))
     };
-    let ifs = Var { content: Content::Set(Val::of(b" \t\n")), exported: Some(start.contains(b"IFS")), ..Var::unset() };
+    let usual: &[u8] = if dialect == Dialect::Zsh { b" \t\n\0" } else { b" \t\n" };
+    let ifs = Var { content: Content::Set(Val::of(usual)), exported: Some(start.contains(b"IFS")), ..Var::unset() };
     vars.set("IFS", ifs);
     let has = |vars: &Start, name: &str| vars.get(name.as_bytes()).is_some();
     if dialect != Dialect::Mksh || start.contains(b"PWD") {

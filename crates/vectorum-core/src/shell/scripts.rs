@@ -236,9 +236,11 @@ fn expression(text: &[u8], is_extended: bool) -> Option<Regex> {
     RegexBuilder::new(&out).unicode(false).size_limit(1 << 20).build().ok()
 }
 
-/// What awk prints: `{print $N}`, and records that are seen for the first time, with separators of one byte.
-pub(super) fn chosen(arguments: &[&[u8]], text: &[u8]) -> Option<Vec<u8>> {
+/// What awk prints: `{print $N}`, records that are a text or another, and those that are seen for the first time, with
+/// separators of one byte.
+pub(super) fn chosen<'a>(arguments: &[&[u8]], text: &'a [u8]) -> Option<Vec<u8>> {
     let (mut fields, mut records, mut out_records) = (None, b'\n', b"\n".to_vec());
+    let mut names: Vec<(&[u8], &[u8])> = Vec::new();
     let mut rest = arguments;
     loop {
         rest = match rest {
@@ -253,6 +255,9 @@ pub(super) fn chosen(arguments: &[&[u8]], text: &[u8]) -> Option<Vec<u8>> {
                     (_, Some(2)) if value.starts_with(b"RS") => records = one(value.get(3..)?)?,
                     (_, Some(2)) if value.starts_with(b"FS") => fields = Some(one(value.get(3..)?)?),
                     (_, Some(3)) if value.starts_with(b"ORS") => out_records = vec![one(value.get(4..)?)?],
+                    (b"-v", Some(at)) if value[..at].iter().all(u8::is_ascii_lowercase) => {
+                        names.push((&value[..at], &value[at + 1..]))
+                    }
                     _ => return None,
                 }
                 more
@@ -291,6 +296,52 @@ pub(super) fn chosen(arguments: &[&[u8]], text: &[u8]) -> Option<Vec<u8>> {
         }
         return Some(out);
     }
+    // `$0 != "TEXT"`, `$0 == NAME`.
+    if let Some(other) = script.trim_ascii().strip_prefix(b"$0") {
+        let other = other.trim_ascii_start();
+        let (is_kept, other) = match other.strip_prefix(b"==") {
+            Some(other) => (true, other),
+            None => (false, other.strip_prefix(b"!=")?),
+        };
+        let other = other.trim_ascii_start();
+        let given = |name: &[u8]| names.iter().rev().find(|(other, _)| *other == name).map(|(_, value)| *value);
+        let other = match other.strip_prefix(b"\"") {
+            Some(rest) => rest.strip_suffix(b"\"")?,
+            // Where both look like numbers they are compared as such.
+            None => given(other).filter(|value| value.first().is_some_and(|b| !b.is_ascii_digit() && !b" +-.".contains(b)))?,
+        };
+        if other.iter().any(|b| b"\"\\".contains(b)) {
+            return None;
+        }
+        all.into_iter().filter(|record| (*record == other) == is_kept).for_each(print);
+        return Some(out);
+    }
+    // `!seen[$1]++ {if (NR>1) printf ":"; printf $1}` puts them together again.
+    if let Some((seen, rest)) = squeezed.strip_prefix(b"!").and_then(|rest| split_once(rest, b"[$"))
+        && let Some((number, rest)) = split_once(rest, b"]++{if(NR>1)printf\"")
+        && let Some((between, last)) = split_once(rest, b"\";printf$")
+        && last.strip_suffix(b"}").is_some_and(|last| last == number && matches!(number, b"0" | b"1"))
+        && is_name(seen)
+        && fields.is_none()
+        && !text.contains(&b'%')
+        && !between.iter().any(|b| b"%\\".contains(b))
+        // Blanks in it would be gone.
+        && memchr::memmem::find(script, &[b"\"", between, b"\""].concat()).is_some()
+    {
+        let word = |record: &'a [u8]| match number {
+            b"0" => Some(record),
+            _ => record.split(|b| b" \t\n".contains(b)).find(|word| !word.is_empty()),
+        };
+        let mut seen = HashSet::new();
+        let words = all.into_iter().map(|record| word(record).unwrap_or_default()).enumerate();
+        for (place, word) in words.filter(|(_, word)| seen.insert(*word)) {
+            if place > 0 {
+                out.extend_from_slice(between);
+            }
+            out.extend_from_slice(word);
+        }
+        return Some(out);
+    }
     // `!seen[$0]++` prints what was not there before.
     let seen = squeezed.strip_prefix(b"!").and_then(|rest| rest.strip_suffix(b"[$0]++"));
     if seen.is_some_and(is_name) {
@@ -299,6 +350,12 @@ pub(super) fn chosen(arguments: &[&[u8]], text: &[u8]) -> Option<Vec<u8>> {
         return Some(out);
     }
     None
+}
+
+/// What stands before a text and behind it.
+fn split_once<'a>(text: &'a [u8], at: &[u8]) -> Option<(&'a [u8], &'a [u8])> {
+    let place = memchr::memmem::find(text, at)?;
+    Some((text.get(..place)?, text.get(place + at.len()..)?))
 }
 
 /// The numbers that `seq` prints.

@@ -34,6 +34,15 @@ const TEXTS: &[&[u8]] = &[
 /// Names of zsh's that take any number.
 const NUMBERS: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"COLUMNS", b"LINES"];
 
+/// Those of them that are as they were set.
+const KEPT: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST"];
+
+/// Whether a name of zsh's keeps the number that it is set to.
+fn is_kept(name: &[u8], content: &Content) -> bool {
+    let is_plain = |value: &Val| value.known().is_some_and(|text| is_decimal(text) && text.first() != Some(&b'0'));
+    KEPT.contains(&name) && matches!(content, Content::Set(value) if is_plain(value))
+}
+
 impl Machine<'_> {
     /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
     /// does more than to store a text.
@@ -211,8 +220,12 @@ impl Machine<'_> {
         let is_constant = self.dialect == Dialect::Zsh && matches!(name, b"UID" | b"EUID" | b"GID" | b"EGID" | b"USERNAME");
         let is_moving = |var: &Var| self.is_special(name) && self.dialect != Dialect::Dash && !var.readonly && !is_constant;
         match state.vars.get(name) {
-            Some(var) if is_moving(&var) => match var.content {
+            Some(var) if is_moving(&var) => match &var.content {
+                content if self.dialect == Dialect::Zsh && is_kept(name, content) => content.clone(),
                 Content::Unset => Content::Unset,
+                _ if self.dialect == Dialect::Zsh && NUMBERS.contains(&name) => {
+                    Content::Set(self.doubt("the shell changes this variable by itself").number())
+                }
                 _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
             },
             Some(var) => var.content.clone(),
@@ -296,7 +309,8 @@ impl Machine<'_> {
             };
             return self.assign(tied, joined, exported);
         }
-        let is_special = self.is_special(name) && name != "_";
+        let is_kept = self.dialect == Dialect::Zsh && is_kept(name, &content);
+        let is_special = self.is_special(name) && name != "_" && !is_kept;
         // What is a text by its nature takes no list.
         if self.dialect == Dialect::Zsh
             && matches!(content, Content::Array(_))
@@ -307,7 +321,8 @@ impl Machine<'_> {
         }
         let is_free = || {
             FREELY_SET.contains(&&name[..])
-                || NUMBERS.contains(&&name[..]) && matches!(&content, Content::Set(Val::Known(value)) if is_decimal(value))
+                || NUMBERS.contains(&&name[..])
+                    && matches!(&content, Content::Set(value) if value.is_number() && value.is_empty() == Some(false))
         };
         let keeps_its_own = || matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free();
         if is_special && keeps_its_own() && self.quiet == 0 && !self.source.path.is_empty() {
@@ -344,6 +359,7 @@ impl Machine<'_> {
             return true;
         }
         let mut may_fail = false;
+        var.is_number |= is_kept;
         // zsh hands no list on, and forgets that the name was exported.
         let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_) | Content::Table(_)) {
             Some(false)
@@ -351,6 +367,7 @@ impl Machine<'_> {
             exported
         };
         let content = match content {
+            Content::Set(value @ Val::Unknown(_)) if var.is_number && value.is_number() => Content::Set(value),
             Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
                 may_fail = true;
                 Content::Set(Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone()))))
