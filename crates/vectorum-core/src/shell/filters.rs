@@ -3,6 +3,7 @@
 
 use bytes::Bytes;
 
+use super::expressions::{self, Flavour};
 use super::globs::is_plain_order;
 use super::program::Answer;
 use super::scripts;
@@ -29,19 +30,27 @@ pub(super) fn answer(
         _ => None,
     };
     match (name, arguments) {
-        (b"grep", arguments) => {
+        (b"grep" | b"egrep", arguments) => {
             let options = arguments.iter().take_while(|a| a.starts_with(b"-") && a.len() > 1).count();
             let (options, rest) = arguments.split_at(options);
             // What is read by another program has no colours.
             let options = options.iter().filter(|option| **option != b"--color=auto");
             let letters = options.flat_map(|option| option.iter().skip(1));
-            if letters.clone().any(|letter| !b"vqEFh".contains(letter)) {
+            if letters.clone().any(|letter| !b"vqEFhi".contains(letter)) {
                 return None;
             }
-            let has = |letter: u8| letters.clone().any(|l| *l == letter);
+            let has = |letter: u8| letters.clone().any(|l| *l == letter) || letter == b'E' && name == b"egrep";
             let (pattern, files) = rest.split_first()?;
             let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 2)) };
-            grep(pattern, &text, has(b'v'), has(b'F')).map(|found| {
+            let found = match (has(b'E') && !has(b'F'), has(b'i')) {
+                (true, ignores_case) => {
+                    let expression = expressions::read(pattern, Flavour::Extended, ignores_case)?;
+                    Some(chosen(&text, |line| expression.regex.is_match(line) != has(b'v'))?)
+                }
+                (false, true) => None,
+                (false, false) => grep(pattern, &text, has(b'v'), has(b'F')),
+            };
+            found.map(|found| {
                 let status = u8::from(found.is_empty());
                 said(if has(b'q') { Bytes::new() } else { joined(&found) }, status)
             })
@@ -201,9 +210,14 @@ fn grep<'a>(pattern: &[u8], text: &'a [u8], is_inverted: bool, is_fixed: bool) -
         (false, true) => line.ends_with(plain),
         (false, false) => memchr::memmem::find(line, plain).is_some(),
     };
+    chosen(text, |line| fits(&line) != is_inverted)
+}
+
+/// The lines that are chosen of a text.
+fn chosen(text: &[u8], is_chosen: impl Fn(&[u8]) -> bool) -> Option<Vec<&[u8]>> {
     // A text of one empty line has a line, too.
     let all = if text == b"\n" { vec![&b""[..]] } else { lines(text)? };
-    Some(all.into_iter().filter(|line| fits(line) != is_inverted).collect())
+    Some(all.into_iter().filter(|line| is_chosen(line)).collect())
 }
 
 #[cfg(test)]

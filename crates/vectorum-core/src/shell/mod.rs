@@ -28,6 +28,7 @@ mod decided;
 mod declare;
 mod ending;
 mod expand;
+mod expressions;
 mod field;
 mod filters;
 pub(crate) mod fish;

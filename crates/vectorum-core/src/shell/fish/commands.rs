@@ -1,5 +1,6 @@
 //! The commands of fish by their names, functions in files of their own, and programs.
 
+use super::super::expressions::names_of;
 use super::super::folder::plain_path;
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::{PRINTED, PRINTED_NAMES};
@@ -322,6 +323,12 @@ impl Fish<'_> {
                     self.set_status(status);
                 }
                 None => {
+                    // Groups with names set variables.
+                    let words = known.as_deref().unwrap_or_default();
+                    for name in words.iter().filter(|_| words.first().is_some_and(|w| w == "match")).flat_map(|w| names_of(w)) {
+                        let items = Err(self.doubt("what an expression found"));
+                        self.put_var(&name, None, items, None, None);
+                    }
                     self.print(Val::Unknown(self.doubt("what a command prints")));
                     self.doubt_status("how a command ends");
                 }

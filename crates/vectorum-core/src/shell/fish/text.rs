@@ -1,16 +1,19 @@
 //! `string`: what it prints, and how it ends.
 
+use super::super::expressions::{self, Flavour};
 use super::*;
 
 /// The options of each command of `string` that is followed: those that take a word, and others.
 fn options_of(command: &[u8]) -> Option<(&'static [Letter], &'static [Letter])> {
     const QUIET: Letter = (b'q', b"quiet");
+    const REGEX: Letter = (b'r', b"regex");
+    const CASELESS: Letter = (b'i', b"ignore-case");
     Some(match command {
         b"split" => (&[(b'm', b"max"), (b'f', b"fields")], &[QUIET, (b'r', b"right"), (b'n', b"no-empty")]),
         b"join" => (&[], &[QUIET]),
         b"lower" | b"upper" | b"length" => (&[], &[QUIET]),
-        b"match" => (&[], &[QUIET, (b'v', b"invert")]),
-        b"replace" => (&[], &[QUIET, (b'a', b"all")]),
+        b"match" => (&[], &[QUIET, (b'v', b"invert"), REGEX, CASELESS]),
+        b"replace" => (&[], &[QUIET, (b'a', b"all"), REGEX, CASELESS]),
         b"repeat" => (&[(b'n', b"count")], &[QUIET]),
         b"sub" => (&[(b's', b"start"), (b'l', b"length"), (b'e', b"end")], &[QUIET]),
         b"trim" => (&[(b'c', b"chars")], &[QUIET, (b'l', b"left"), (b'r', b"right")]),
@@ -78,6 +81,20 @@ pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
                 out.push(is_plain(text).then(|| text.len().to_string().into())?);
             }
         }
+        b"replace" if has(b'r') => {
+            let (from, to) = (texts.next()?, texts.next()?);
+            let expression = expressions::read(from, Flavour::Perl, has(b'i')).filter(|e| e.names.is_empty())?;
+            // Behind what was found, nothing may be found once more.
+            if has(b'a') && (expression.regex.is_match(b"") || from.windows(2).any(|pair| pair == b"\\b")) {
+                return None;
+            }
+            for text in texts {
+                let new = is_plain(text).then(|| replaced(&expression.regex, text, to, has(b'a')))??;
+                is_changed |= new.is_some();
+                out.push(new.unwrap_or_else(|| text.clone()));
+            }
+        }
+        b"replace" if has(b'i') => return None,
         b"replace" => {
             let (from, to) = (texts.next().filter(|f| !f.is_empty())?, texts.next()?);
             let most = if has(b'a') { usize::MAX } else { 1 };
@@ -119,6 +136,27 @@ pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
                 out.push((text.is_ascii() && chars.is_ascii()).then(|| text.slice(from..to))?);
             }
         }
+        b"match" if has(b'r') => {
+            let expression = expressions::read(texts.next()?, Flavour::Perl, has(b'i')).filter(|e| e.names.is_empty())?;
+            for text in texts {
+                let found = is_plain(text).then(|| expression.regex.captures(text))?;
+                match found {
+                    Some(_) if has(b'v') => {}
+                    Some(parts) => {
+                        is_changed = true;
+                        // What becomes of a group that takes no part is not followed.
+                        let parts: Option<Vec<_>> = parts.iter().map(|part| Some(text.slice(part?.range()))).collect();
+                        out.extend(parts.or_else(|| has(b'q').then(Vec::new))?);
+                    }
+                    None if has(b'v') => {
+                        is_changed = true;
+                        out.push(text.clone());
+                    }
+                    None => {}
+                }
+            }
+        }
+        b"match" if has(b'i') => return None,
         b"match" => {
             let pattern = texts.next()?;
             // A bracket is a text there, and braces and backslashes are of fish's own kind.
@@ -139,6 +177,40 @@ pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
         out.clear();
     }
     (out.iter().all(|t| !t.contains(&b'\n'))).then_some((out, u8::from(!is_changed)))
+}
+
+/// A text with what an expression finds replaced, once or wherever that is; `Some(None)` where it finds nothing.
+fn replaced(regex: &regex::bytes::Regex, text: &Bytes, to: &[u8], all: bool) -> Option<Option<Bytes>> {
+    let (mut out, mut at, mut is_found) = (Vec::new(), 0, false);
+    for parts in regex.captures_iter(text).take(if all { usize::MAX } else { 1 }) {
+        let whole = parts.get(0)?;
+        is_found = true;
+        // Where it finds nothing between two bytes others go on elsewhere.
+        if whole.is_empty() {
+            return None;
+        }
+        out.extend_from_slice(text.get(at..whole.start())?);
+        let mut rest = to.iter().copied().peekable();
+        while let Some(byte) = rest.next() {
+            match byte {
+                b'\\' => return None,
+                b'$' => {
+                    let number = rest.next().filter(u8::is_ascii_digit).map(|digit| usize::from(digit - b'0'))?;
+                    if rest.peek().is_some_and(u8::is_ascii_digit) {
+                        return None;
+                    }
+                    out.extend_from_slice(parts.get(number)?.as_bytes());
+                }
+                byte => out.push(byte),
+            }
+        }
+        at = whole.end();
+    }
+    if !is_found {
+        return Some(None);
+    }
+    out.extend_from_slice(text.get(at..)?);
+    Some(Some(out.into()))
 }
 
 /// The parts of a text between so many separators at most, counted from one of its ends.
@@ -188,7 +260,19 @@ mod tests {
             ("match o* one two", Some((vec!["one"], 0))),
             ("match -v o* one two", Some((vec!["two"], 0))),
             ("match -q t* one", Some((vec![], 1))),
-            ("match -r o one", None),
+            ("match -r o one", Some((vec!["o"], 0))),
+            (r"match -r ^(\d+)\.(\d+) 12.3.4 x", Some((vec!["12.3", "12", "3"], 0))),
+            ("match -rv ^o one two", Some((vec!["two"], 0))),
+            ("match -rqi ^O one", Some((vec![], 0))),
+            ("match -r (a)|b b", None),
+            ("match -r (?<n>o) one", None),
+            ("match -r o$ one", Some((vec![], 1))),
+            (r"replace -r ^v(\d+)\..* $1 v18.2.0", Some((vec!["18"], 0))),
+            ("replace -ra [aeiou] _ pier gate", Some((vec!["p__r", "g_t_"], 0))),
+            ("replace -r x y one", Some((vec!["one"], 1))),
+            ("replace -r x* y one", None),
+            ("replace -ra e* y one", None),
+            ("replace -r (a)|o $1 one", None),
             ("match --quiet -- -x -x", Some((vec![], 0))),
             ("escape a", None),
             ("upper", None),
