@@ -88,6 +88,9 @@ pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
             if has(b'a') && (expression.regex.is_match(b"") || from.windows(2).any(|pair| pair == b"\\b")) {
                 return None;
             }
+            if expression.repeats_groups && to.iter().any(u8::is_ascii_digit) {
+                return None;
+            }
             for text in texts {
                 let new = is_plain(text).then(|| replaced(&expression.regex, text, to, has(b'a')))??;
                 is_changed |= new.is_some();
@@ -145,7 +148,9 @@ pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
                     Some(parts) => {
                         is_changed = true;
                         // What becomes of a group that takes no part is not followed.
+                        let is_sure = parts.len() == 1 || !expression.repeats_groups;
                         let parts: Option<Vec<_>> = parts.iter().map(|part| Some(text.slice(part?.range()))).collect();
+                        let parts = parts.filter(|_| is_sure);
                         out.extend(parts.or_else(|| has(b'q').then(Vec::new))?);
                     }
                     None if has(b'v') => {
@@ -270,6 +275,9 @@ mod tests {
             (r"replace -r ^v(\d+)\..* $1 v18.2.0", Some((vec!["18"], 0))),
             ("replace -ra [aeiou] _ pier gate", Some((vec!["p__r", "g_t_"], 0))),
             ("replace -r x y one", Some((vec!["one"], 1))),
+            ("match -r (o*)+n one", None),
+            ("replace -r (o)+n $1 one", None),
+            ("replace -r (o)+n x one", Some((vec!["xe"], 0))),
             ("replace -r x* y one", None),
             ("replace -ra e* y one", None),
             ("replace -r (a)|o $1 one", None),
