@@ -39,6 +39,7 @@ fn forecast(case: &Case) -> Forecast {
         "seq",
         "paste",
         "nproc",
+        "expr",
     ];
     let mut host = MemoryTree::default().with_programs("/usr/bin", programs).with_programs("/usr/bin", [case.shell]);
     for folder in ["/etc", "/bin", "/home/odile"] {

@@ -55,6 +55,23 @@ pub(super) fn answer(
                 said(if has(b'q') { Bytes::new() } else { joined(&found) }, status)
             })
         }
+        (b"expr", [left, operator, right]) => {
+            let number = |text: &[u8]| std::str::from_utf8(text).ok()?.parse::<i32>().ok().map(i64::from);
+            let is_plain = |text: &&[u8]| text.strip_prefix(b"-").unwrap_or(text).iter().all(u8::is_ascii_digit);
+            if ![left, right].into_iter().all(is_plain) {
+                return None;
+            }
+            let (left, right) = (number(left)?, number(right)?);
+            let result = match *operator {
+                b"+" => left + right,
+                b"-" => left - right,
+                b"*" => left * right,
+                b"/" if right != 0 => left / right,
+                b"%" if right != 0 => left % right,
+                _ => return None,
+            };
+            Some(said(format!("{result}\n").into(), u8::from(result == 0)))
+        }
         (b"xargs", []) => {
             let input = input.filter(|text| !text.iter().any(|b| b"'\"\\\0".contains(b)))?;
             let words: Vec<&[u8]> = input.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()).collect();

@@ -256,7 +256,7 @@ pub(super) fn chosen<'a>(arguments: &[&[u8]], text: &'a [u8]) -> Option<Vec<u8>>
                     (_, Some(2)) if value.starts_with(b"FS") => fields = Some(one(value.get(3..)?)?),
                     (_, Some(3)) if value.starts_with(b"ORS") => out_records = vec![one(value.get(4..)?)?],
                     (b"-v", Some(at)) if value[..at].iter().all(u8::is_ascii_lowercase) => {
-                        names.push((&value[..at], &value[at + 1..]))
+                        names.push((&value[..at], &value[at + 1..]));
                     }
                     _ => return None,
                 }

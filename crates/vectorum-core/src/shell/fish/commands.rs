@@ -313,6 +313,16 @@ impl Fish<'_> {
                 self.print(Val::of(format!("{}\n", arguments.len())));
                 self.set_status(u8::from(arguments.is_empty()));
             }
+            b"math" => match known.as_deref().and_then(text::math) {
+                Some(number) => {
+                    self.print(Val::of(format!("{number}\n")));
+                    self.set_status(0);
+                }
+                None => {
+                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                    self.doubt_status("how a command ends");
+                }
+            },
             b"read" => self.read_command(known.as_deref()),
             b"argparse" => self.fog("a command of fish that is not followed"),
             b"string" => match known.as_deref().and_then(text::string) {

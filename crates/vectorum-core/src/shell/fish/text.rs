@@ -184,6 +184,74 @@ pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
     (out.iter().all(|t| !t.contains(&b'\n'))).then_some((out, u8::from(!is_changed)))
 }
 
+/// What `math` prints of whole numbers, as long as they stay whole and small.
+pub(super) fn math(words: &[Bytes]) -> Option<i64> {
+    let whole: Vec<u8> = words.join(&b' ');
+    let mut text = &whole[..];
+    let value = math_sum(&mut text, 0)?;
+    // A nothing may have a sign there.
+    let is_certain = value != 0 || !whole.contains(&b'-');
+    (is_certain && text.trim_ascii().is_empty()).then_some(value)
+}
+
+/// Takes a sign from the front of a text.
+fn math_sign<'a>(text: &mut &'a [u8], signs: &[u8]) -> Option<u8> {
+    *text = text.trim_ascii_start();
+    let (first, rest): (&'a u8, &'a [u8]) = text.split_first()?;
+    signs.contains(first).then(|| {
+        *text = rest;
+        *first
+    })
+}
+
+fn math_sum(text: &mut &[u8], depth: usize) -> Option<i64> {
+    let mut value = math_product(text, depth)?;
+    while let Some(sign) = math_sign(text, b"+-") {
+        let other = math_product(text, depth)?;
+        value = if sign == b'+' { value + other } else { value - other };
+    }
+    (value.abs() < 1 << 40).then_some(value)
+}
+
+fn math_product(text: &mut &[u8], depth: usize) -> Option<i64> {
+    let mut value = math_number(text, depth)?;
+    while let Some(sign) = math_sign(text, b"*x/%") {
+        // This one needs blanks around it, or it is part of a name or a number.
+        if sign == b'x' && !text.first().is_some_and(u8::is_ascii_whitespace) {
+            return None;
+        }
+        let other = math_number(text, depth)?;
+        value = match sign {
+            b'/' if other != 0 && value % other == 0 => value / other,
+            b'%' if other > 0 && value >= 0 => value % other,
+            b'/' | b'%' => return None,
+            _ => value.checked_mul(other).filter(|value| value.abs() < 1 << 40)?,
+        };
+    }
+    Some(value)
+}
+
+fn math_number(text: &mut &[u8], depth: usize) -> Option<i64> {
+    if depth > 20 {
+        return None;
+    }
+    if math_sign(text, b"(").is_some() {
+        let value = math_sum(text, depth + 1)?;
+        return math_sign(text, b")").map(|_| value);
+    }
+    let is_negative = math_sign(text, b"-").is_some();
+    let length = text.iter().take_while(|b| b.is_ascii_digit()).count();
+    let (digits, rest) = text.split_at(length);
+    // Fractions, powers, names and numbers to another base are not followed.
+    if !(1..10).contains(&length) || digits.len() > 1 && digits[0] == b'0' || rest.first().is_some_and(|b| b".^ex_!".contains(b))
+    {
+        return None;
+    }
+    *text = rest;
+    let number: i64 = std::str::from_utf8(digits).ok()?.parse().ok()?;
+    Some(if is_negative { -number } else { number })
+}
+
 /// A text with what an expression finds replaced, once or wherever that is; `Some(None)` where it finds nothing.
 fn replaced(regex: &regex::bytes::Regex, text: &Bytes, to: &[u8], all: bool) -> Option<Option<Bytes>> {
     let (mut out, mut at, mut is_found) = (Vec::new(), 0, false);
@@ -235,6 +303,31 @@ fn split(text: &Bytes, separator: &[u8], most: usize, from_right: bool) -> Vec<B
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn sums_of_whole_numbers() {
+        for (text, number) in [
+            ("3 + 4", Some(7)),
+            ("1024 x 4", Some(4096)),
+            ("2 * (3 - 5) - -1", Some(-3)),
+            ("10 / 5 % 3", Some(2)),
+            ("10 / 4", None),
+            ("1 / 0", None),
+            ("2 ^ 3", None),
+            ("0x10", None),
+            ("1.5 + 1", None),
+            ("3 +", None),
+            ("(3", None),
+            ("3 4", None),
+            ("3 x4", None),
+            ("0 x -3", None),
+            ("-7 % 3", None),
+            ("99999999999", None),
+            ("max 1, 2", None),
+        ] {
+            assert_eq!(math(&[Bytes::from(text)]), number, "{text}");
+        }
+    }
 
     #[test]
     fn string_prints_what_fish_does() {
