@@ -47,9 +47,7 @@ impl Parser<'_> {
         if self.dialect.is_rich() && self.starts(b"((") {
             let from = self.at;
             if let Some(inner) = self.balanced_sum() {
-                let mut parser = Parser::new(&inner, self.dialect);
-                parser.depth = self.depth;
-                return Ok(Kind::Arithmetic(parser.double(None)?));
+                return Ok(Kind::Arithmetic(self.within(inner).double(None)?));
             }
             self.at = from;
         }
@@ -257,11 +255,12 @@ impl Parser<'_> {
         self.blanks();
         if self.dialect.is_rich() && self.starts(b"((") {
             let Some(inner) = self.balanced_sum() else { return self.trouble("a parenthesis is not closed") };
-            let mut pieces = inner.split(|b| *b == b';').map(|piece| {
-                let piece = inner.slice_ref(piece);
-                let mut parser = Parser::new(&piece, self.dialect);
-                parser.depth = self.depth;
-                parser.double(None)
+            let mut begin = inner.start;
+            let text = self.text.get(inner).unwrap_or_default();
+            let mut pieces = text.split(|b| *b == b';').map(|piece| {
+                let stretch = begin..begin + piece.len();
+                begin = stretch.end + 1;
+                self.within(stretch).double(None)
             });
             let mut piece = || pieces.next().unwrap_or(Ok(Vec::new()));
             let parts = [piece()?, piece()?, piece()?];

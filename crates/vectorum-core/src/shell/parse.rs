@@ -1,6 +1,7 @@
 //! From bytes to a tree. Commands are taken one by one, as a shell takes them: what stands before
 //! an error is run.
 
+use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
 use bytes::Bytes;
@@ -71,6 +72,13 @@ impl<'a> Parser<'a> {
     /// Begins to read.
     pub(super) fn new(whole: &'a Bytes, dialect: Dialect) -> Parser<'a> {
         Parser { whole, text: whole, at: 0, dialect, waiting: Vec::new(), depth: 0, outputs: 0, braces: 0 }
+    }
+
+    /// Returns one for a stretch of it, in which places are those of the whole.
+    pub(super) fn within(&self, stretch: Range<usize>) -> Parser<'a> {
+        let text = self.whole.get(..stretch.end).unwrap_or(self.whole);
+        let (at, depth) = (stretch.start, self.depth);
+        Parser { whole: self.whole, text, at, dialect: self.dialect, waiting: Vec::new(), depth, outputs: 0, braces: 0 }
     }
 
     /// Returns a stretch of it.

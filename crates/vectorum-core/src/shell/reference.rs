@@ -1,5 +1,6 @@
 //! What a dollar begins: parameters with what is done to them, outputs and sums.
 
+use std::ops::Range;
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -34,9 +35,7 @@ impl Parser<'_> {
             Some(b'(') if self.peek_at(1) == Some(b'(') => {
                 let from = self.at;
                 if let Some(inner) = self.balanced_sum() {
-                    let mut parser = Parser::new(&inner, self.dialect);
-                    parser.depth = self.depth;
-                    return Ok(Some(Part::Sum(parser.double(None)?)));
+                    return Ok(Some(Part::Sum(self.within(inner).double(None)?)));
                 }
                 self.at = from;
                 self.output().map(Some)
@@ -223,15 +222,14 @@ impl Parser<'_> {
     pub(super) fn bracket_sum(&mut self) -> Parsed<Part> {
         let rest = self.text.get(self.at..).unwrap_or_default();
         let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
-        let inner = self.cut(self.at + 1, self.at + close);
+        let mut inner = self.within(self.at + 1..self.at + close);
         self.at += close + 1;
-        let mut parser = Parser::new(&inner, self.dialect);
-        parser.depth = self.depth + 1;
-        Ok(Part::Sum(parser.double(None)?))
+        inner.depth += 1;
+        Ok(Part::Sum(inner.double(None)?))
     }
 
     /// Takes `((…))` from its first parenthesis; returns what stands inside, if it is closed so.
-    pub(super) fn balanced_sum(&mut self) -> Option<Bytes> {
+    pub(super) fn balanced_sum(&mut self) -> Option<Range<usize>> {
         let from = self.at + 2;
         let mut open = 2;
         let mut at = from;
@@ -245,7 +243,7 @@ impl Parser<'_> {
                     }
                     if open == 0 {
                         self.at = at + 1;
-                        return (from < at).then(|| self.cut(from, at - 1));
+                        return (from < at).then(|| from..at - 1);
                     }
                 }
                 b'\'' | b'"' if open == 2 && *byte == b'\'' => return None,
@@ -407,10 +405,7 @@ impl Parser<'_> {
         if self.peek() == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(self.at..).unwrap_or_default();
             let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
-            let subscript = self.cut(self.at + 1, self.at + close);
-            let mut inner = Parser::new(&subscript, self.dialect);
-            inner.depth = self.depth;
-            key = Some(inner.double(None)?);
+            key = Some(self.within(self.at + 1..self.at + close).double(None)?);
             self.at += close + 1;
         }
         let has_key = key.is_some();

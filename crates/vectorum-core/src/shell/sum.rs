@@ -124,3 +124,27 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::trial::after;
+    use super::*;
+
+    #[test]
+    fn what_is_not_known_in_a_sum_has_its_place() {
+        for (text, line) in [
+            ("\n\nX=$(( $(tide-now) ))", 3),
+            ("\nX=$((\n1 + $(tide-now)))", 3),
+            ("\n(( X = $(tide-now) ))", 2),
+            ("\n\nX=$[$(tide-now)]", 3),
+            ("\na=(1 2)\nX=${a[$(tide-now)]}", 3),
+            ("\nfor ((i = 0; i < 1; X = $(tide-now), i++)); do :; done", 2),
+        ] {
+            let found = after(Dialect::Bash, text, |machine| match machine.content_of(b"X").value() {
+                Some(Val::Unknown(doubt)) => doubt.site.as_ref().map(|site| site.line),
+                _ => None,
+            });
+            assert_eq!(found, Some(line), "{text}");
+        }
+    }
+}

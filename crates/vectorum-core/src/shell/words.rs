@@ -95,10 +95,7 @@ impl Parser<'_> {
             if !(next.starts_with(b"=") || next.starts_with(b"+=")) {
                 return Ok(None);
             }
-            let subscript = self.cut(at + length + 1, at + length + close);
-            let mut inner = Parser::new(&subscript, self.dialect);
-            inner.depth = self.depth;
-            key = Some(inner.double(None)?);
+            key = Some(self.within(at + length + 1..at + length + close).double(None)?);
             length += close + 1;
         }
         let adds = self.peek_at(length) == Some(b'+') && self.peek_at(length + 1) == Some(b'=') && self.dialect.is_rich();
