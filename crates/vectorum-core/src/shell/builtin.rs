@@ -193,6 +193,12 @@ impl Machine<'_> {
         }
     }
 
+    /// The program is reached up to which all is followed.
+    fn stop(&mut self) {
+        let why = self.doubt(super::machine::PARTED);
+        self.stopped.add(self.live.take(), &why);
+    }
+
     pub(super) fn run_other(&mut self, name: &[u8], arguments: &[Val]) {
         match self.is_unfollowed_builtin(name).filter(|_| !OWN.contains(&name)) {
             Some(true) => return self.fog("a command of the shell that is not followed"),
@@ -208,8 +214,7 @@ impl Machine<'_> {
         }
         match self.find_program(name) {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
-                let why = self.doubt(super::machine::PARTED);
-                self.stopped.add(self.live.take(), &why);
+                self.stop();
             }
             Ok(Some(path)) => {
                 let answer = self.program(&path, arguments);
@@ -250,8 +255,7 @@ impl Machine<'_> {
             }
             // Whether it is there is not known; what it receives is told as if it were.
             Err(_) if self.quiet == 0 && self.until.is_some() && self.full(name) == self.until => {
-                let why = self.doubt(super::machine::PARTED);
-                self.stopped.add(self.live.take(), &why);
+                self.stop();
             }
             Err(doubt) => {
                 let answer = self.program(name, arguments);

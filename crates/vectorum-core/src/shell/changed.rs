@@ -1,7 +1,5 @@
 //! What is done to a parameter's value before it is taken: cut, exchanged, put in another case.
 
-use std::sync::Arc;
-
 use bytes::Bytes;
 
 use super::expand::Mode;
@@ -9,7 +7,7 @@ use super::machine::Machine;
 use super::pattern::Pattern;
 use super::state::Content;
 use super::syntax::*;
-use super::value::{Doubt, Val};
+use super::value::Val;
 
 impl Machine<'_> {
     /// Does to a value what the parameter says.
@@ -32,8 +30,7 @@ impl Machine<'_> {
                 if matches!(change, Change::Length) {
                     return doubt.number();
                 }
-                let (is_filled, is_number, sets) = (false, false, None);
-                return Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..(**doubt).clone() }));
+                return Val::Unknown(doubt.of(could_be, false, false));
             }
         };
         let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));

@@ -113,8 +113,7 @@ impl Field {
             None => Some(doubt.clone()),
             Some(first) => {
                 let (is_filled, is_number) = (first.is_filled || doubt.is_filled, first.is_number && doubt.is_number);
-                let (could_be, sets) = (Vec::new(), None);
-                Some(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..(*first).clone() }))
+                Some(first.of(Vec::new(), is_filled, is_number))
             }
         };
     }

@@ -361,8 +361,7 @@ impl<'a> Machine<'a> {
 
     /// Of the functions that run, the innermost first: whether each has variables of its own.
     pub(super) fn holds_of_functions(&self) -> Vec<bool> {
-        let scopes = self.live.iter().flat_map(|s| s.scopes.iter().rev());
-        scopes.filter(|s| s.positional.is_some()).map(|s| s.holds).collect()
+        self.frames.iter().rev().filter(|frame| frame.kind == Boundary::Function).map(|frame| frame.holds).collect()
     }
 
     pub(super) fn is_in_function(&self) -> bool {
@@ -627,7 +626,7 @@ impl<'a> Machine<'a> {
             let outer = std::mem::replace(&mut m.source, function.source.clone());
             if let Some(state) = &mut m.live {
                 let positional = std::mem::replace(&mut state.positional, arguments.map(Arc::new));
-                state.scopes.push(Scope { positional: Some(positional), holds, ..Scope::default() });
+                state.scopes.push(Scope { positional: Some(positional), ..Scope::default() });
             }
             m.enter(Boundary::Function);
             if let Some(frame) = m.frames.last_mut() {

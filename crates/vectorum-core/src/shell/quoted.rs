@@ -246,12 +246,12 @@ impl Machine<'_> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::trial::after;
+    use super::super::trial::{after, fields_are};
     use super::*;
 
     #[test]
     fn lists_between_quotes_are_as_many_words() {
-        for (before, word, fields) in [
+        let rows = [
             ("set -- a 'b c' ''", "\"$@\"", "a|b c|"),
             ("set -- a 'b c' ''", "x\"<$@>\"", "x<a|b c|>"),
             ("set -- a 'b c'", "\"$*\"", "a b c"),
@@ -267,11 +267,8 @@ mod tests {
             ("set -- a $(tide-now)", "x\"$@\"", "<any>"),
             ("set -- a \"$(tide-now)\"", "\"$@\"", "a|<unknown>"),
             ("set -- a b", "\"${V-$#}\"", "2"),
-        ] {
-            for dialect in [Dialect::Bash, Dialect::Dash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh] {
-                assert_eq!(after(dialect, before, |machine| machine.told_fields(word)), fields, "{dialect:?} {before}; {word}");
-            }
-        }
+        ];
+        fields_are(&[Dialect::Bash, Dialect::Dash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh], &rows);
     }
 
     #[test]

@@ -190,12 +190,12 @@ impl Machine<'_> {
 mod tests {
     use proptest::prelude::*;
 
-    use super::super::trial::after;
+    use super::super::trial::{after, fields_are};
     use super::*;
 
     #[test]
     fn words_come_apart_at_separators() {
-        for (before, word, fields) in [
+        let rows = [
             ("V='a b'", "$V", "a|b"),
             ("V='a b'", "x$V$V", "xa|ba|b"),
             ("V=' a '", "x$V\"\"y", "x|a|y"),
@@ -215,15 +215,12 @@ mod tests {
             ("V=$(nproc) IFS=1", "x$V", "<any>"),
             ("V='a b' IFS=$(tide-now)", "$V", "<any>"),
             ("V='a b'", "$(echo \"x  y\")$V", "x|ya|b"),
-        ] {
-            for dialect in [Dialect::Bash, Dialect::Dash, Dialect::Ksh, Dialect::Mksh] {
-                assert_eq!(after(dialect, before, |machine| machine.told_fields(word)), fields, "{dialect:?} {before}; {word}");
-            }
-        }
+        ];
+        fields_are(&[Dialect::Bash, Dialect::Dash, Dialect::Ksh, Dialect::Mksh], &rows);
         // zsh splits nothing but what commands print.
-        for (word, fields) in [("$V", "a  b"), ("x$(echo 'p  q')", "xp|q"), ("\"$(echo 'p  q')\"", "p  q"), ("$N", "")] {
-            assert_eq!(after(Dialect::Zsh, "V='a  b' N=", |machine| machine.told_fields(word)), fields, "zsh {word}");
-        }
+        let before = "V='a  b' N=";
+        let rows = [("$V", "a  b"), ("x$(echo 'p  q')", "xp|q"), ("\"$(echo 'p  q')\"", "p  q"), ("$N", "")];
+        fields_are(&[Dialect::Zsh], &rows.map(|(word, fields)| (before, word, fields)));
     }
 
     /// What POSIX says of a text and separators (2.6.5), byte by byte.

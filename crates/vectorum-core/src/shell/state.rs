@@ -160,8 +160,6 @@ pub(super) struct Scope {
     pub(super) vars: Layers<Option<Var>>,
     /// For a function the positional parameters of its caller.
     pub(super) positional: Option<Result<Arc<Vec<Val>>, Arc<Doubt>>>,
-    /// Whether what is declared there is its own.
-    pub(super) holds: bool,
 }
 
 /// All that a shell holds.
@@ -249,7 +247,7 @@ impl Scope {
     }
 
     fn fork(&mut self) -> Scope {
-        Scope { vars: self.vars.fork(), positional: self.positional.clone(), holds: self.holds }
+        Scope { vars: self.vars.fork(), positional: self.positional.clone() }
     }
 }
 

@@ -13,7 +13,7 @@ use super::value::Val;
 use super::{Handed, Invocation, Payload, Source};
 use crate::block::Block;
 use crate::host_view::MemoryTree;
-use crate::route::{Account, Ground};
+use crate::route::{Account, Ground, Held};
 
 /// Looks at a shell of odile's after it followed a text, on a host that has a few programs of which nobody knows what they
 /// print.
@@ -31,6 +31,31 @@ pub(super) fn after<T>(dialect: Dialect, text: &str, look: impl FnOnce(&mut Mach
     let source = Source::new(Bytes::from_static(b"/trial"), Bytes::copy_from_slice(text.as_bytes()));
     machine.run_source(&Arc::new(source), Boundary::Text);
     look(&mut machine)
+}
+
+/// Holds fields to what words come to, in several shells: what is followed before, the word, and its fields with bars
+/// between them.
+pub(super) fn fields_are(dialects: &[Dialect], rows: &[(&str, &str, &str)]) {
+    for (before, word, fields) in rows {
+        for dialect in dialects {
+            let found = after(*dialect, before, |machine| machine.told_fields(word));
+            assert_eq!(found, *fields, "{dialect:?} {before}; {word}");
+        }
+    }
+}
+
+/// What fish hands on of `OUT` after a text, on a host of which nothing else is known.
+pub(super) fn out_of_fish(text: &str) -> String {
+    let [_, account] = Account::made_up("/usr/bin/fish");
+    let start = Block::from_vars([("HOME", "/home/odile"), ("PATH", "/usr/bin")]);
+    match super::startup::taken_in(None, text.as_bytes(), &account, &start, b"/home/odile") {
+        Some(started) => match started.decided.over(&Default::default()).get(&b"OUT"[..]).map(|variable| variable.held.clone()) {
+            Some(Held::Known(text)) => String::from_utf8_lossy(&text).into_owned(),
+            Some(_) => "<unknown>".to_owned(),
+            None => started.changed.get(&b"OUT"[..]).map_or_else(|| "none".to_owned(), |last| told_one(&last.value)),
+        },
+        None => "<open>".to_owned(),
+    }
 }
 
 impl Machine<'_> {

@@ -36,14 +36,17 @@ impl Doubt {
 
     /// Another text that hangs on this one.
     pub(super) fn other(&self, is_filled: bool) -> Val {
-        let (could_be, is_number, sets) = (Vec::new(), false, None);
-        Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..self.clone() }))
+        Val::Unknown(self.of(Vec::new(), is_filled, false))
     }
 
     /// A number that hangs on it.
     pub(super) fn number(&self) -> Val {
-        let (could_be, is_filled, is_number, sets) = (Vec::new(), true, true, None);
-        Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets, ..self.clone() }))
+        Val::Unknown(self.of(Vec::new(), true, true))
+    }
+
+    /// The same reason and place for another text: which it could be, whether it is certainly filled, and a number.
+    pub(super) fn of(&self, could_be: Vec<Bytes>, is_filled: bool, is_number: bool) -> Arc<Doubt> {
+        Arc::new(Doubt { why: self.why, site: self.site.clone(), could_be, is_filled, is_number, sets: None })
     }
 }
 
@@ -123,7 +126,7 @@ impl Val {
             Val::Known(_) => None,
         });
         let base = first.unwrap_or(why);
-        Val::Unknown(Arc::new(Doubt { could_be, is_filled, is_number, sets: None, ..(**base).clone() }))
+        Val::Unknown(base.of(could_be, is_filled, is_number))
     }
 }
 

@@ -173,6 +173,12 @@ impl Fish<'_> {
         }
     }
 
+    /// A command of which it is known only that it changes no variable.
+    fn ends_somehow(&mut self) {
+        self.print(Val::Unknown(self.doubt("what a command prints")));
+        self.doubt_status("how a command ends");
+    }
+
     pub(super) fn is_own(&self, name: &[u8]) -> bool {
         let is_defined = matches!(self.function(name), Some(Named::Function(_) | Named::Unclear));
         is_defined
@@ -319,8 +325,7 @@ impl Fish<'_> {
                     self.set_status(0);
                 }
                 None => {
-                    self.print(Val::Unknown(self.doubt("what a command prints")));
-                    self.doubt_status("how a command ends");
+                    self.ends_somehow();
                 }
             },
             b"read" => self.read_command(known.as_deref()),
@@ -339,13 +344,11 @@ impl Fish<'_> {
                         let items = Err(self.doubt("what an expression found"));
                         self.put_var(&name, None, items, None, None);
                     }
-                    self.print(Val::Unknown(self.doubt("what a command prints")));
-                    self.doubt_status("how a command ends");
+                    self.ends_somehow();
                 }
             },
             name if HARMLESS.contains(&name) => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
-                self.doubt_status("how a command ends");
+                self.ends_somehow();
             }
             name => self.outside(name, arguments),
         }
@@ -420,12 +423,17 @@ impl Fish<'_> {
         }
     }
 
+    /// The program is reached up to which all is followed.
+    fn stop(&mut self) {
+        let why = self.doubt(PARTED);
+        self.stopped.add(self.live.take(), &why);
+    }
+
     /// A program.
     pub(super) fn outside(&mut self, name: &[u8], arguments: &[Val]) {
         match self.program(name) {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
-                let why = self.doubt(PARTED);
-                self.stopped.add(self.live.take(), &why);
+                self.stop();
             }
             Ok(Some(path)) => {
                 let base = path.rsplit(|b| *b == b'/').next().unwrap_or_default().to_vec();
@@ -451,8 +459,7 @@ impl Fish<'_> {
             }
             // Whether it is there is not known; what it receives is told as if it were.
             Err(_) if self.quiet == 0 && self.until.as_ref().is_some_and(|until| **until == *name) => {
-                let why = self.doubt(PARTED);
-                self.stopped.add(self.live.take(), &why);
+                self.stop();
             }
             Err(_) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));

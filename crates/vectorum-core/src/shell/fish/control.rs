@@ -552,3 +552,36 @@ fn tail_of(jobs: &[Job], mut index: usize) -> usize {
     }
     index
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::super::trial::out_of_fish;
+
+    #[test]
+    fn blocks_run_as_often_as_they_do() {
+        for (text, out) in [
+            ("if true; set -gx OUT a; else; set -gx OUT b; end", "a"),
+            ("if false; set -gx OUT a; else if true; set -gx OUT b; else; set -gx OUT c; end", "b"),
+            ("if true; and false; set -gx OUT a; else; set -gx OUT b; end", "b"),
+            ("for i in a b c; set -gx OUT $OUT$i; end", ""),
+            ("set -gx OUT x; for i in a b c; set OUT $OUT$i; end", "xabc"),
+            ("set -gx OUT x; for i in a b c; test $i = b; and continue; set OUT $OUT$i; end", "xac"),
+            ("set -gx OUT x; for i in a b c; test $i = b; and break; set OUT $OUT$i; end", "xa"),
+            ("for i in a b; end; set -gx OUT $i", "b"),
+            ("set -l n 0; while test $n -lt 3; set n (math $n + 1); end; set -gx OUT $n", "3"),
+            ("switch abc; case 'x*'; set -gx OUT 1; case 'a*' b; set -gx OUT 2; case '*'; set -gx OUT 3; end", "2"),
+            ("switch abc; case x; set -gx OUT 1; end; set -gx OUT $status", "0"),
+            ("false; or set -gx OUT a; and set -gx OUT b", "a"),
+            ("not false; and set -gx OUT a", "a"),
+            ("true; or set -gx OUT a", "none"),
+            ("function f; return 3; set -g g x; end; f; set -gx OUT $status$g", ""),
+            ("function f; return 3; end; f; set -gx OUT $status", "3"),
+            ("begin; false; end; set -gx OUT $status", "1"),
+            ("echo a b | read -l x y; set -gx OUT $y", "b"),
+            ("tide-now; and set -gx OUT a; set -gx OUT b", "b"),
+            ("begin; set -gx OUT a; end >/dev/null", "a"),
+        ] {
+            assert_eq!(out_of_fish(text), out, "{text}");
+        }
+    }
+}

@@ -514,3 +514,36 @@ impl Fish<'_> {
         self.put(b"PATH", Some(Kept::Global), paths, Some(true), None);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::super::trial::out_of_fish;
+
+    #[test]
+    fn lists_are_set_changed_and_taken_away() {
+        for (text, out) in [
+            ("set -gx OUT a 'b c'", "a b c"),
+            ("set -l l a b; set -a l c; set -p l z; set -gx OUT $l", "z a b c"),
+            ("set -l l a b c; set l[2] x; set -gx OUT $l", "a x c"),
+            ("set -l l a b c; set l[-1] x; set -gx OUT $l", "a b x"),
+            ("set -l l a b c; set l[1..2] x y; set -gx OUT $l", "x y c"),
+            ("set -l l a b c; set l[1..2] x; set -gx OUT $l $status", "a b c 2"),
+            ("set -l l a; set l[3] x; set -gx OUT (count $l)\"$l[2]\"$l[3]", "3x"),
+            ("set -l l a b c; set -e l[2]; set -gx OUT $l", "a c"),
+            ("set -l l a; set -e l; set -q l; set -gx OUT $status", "1"),
+            ("set -g g a; set -e none; set -gx OUT $status", "4"),
+            ("set -q HOME NONE OTHER; set -gx OUT $status", "2"),
+            ("set -gx --path OUT /a /b; set -a OUT /c", "/a:/b:/c"),
+            ("set -gx OUT a; set -u OUT", "none"),
+            ("set -g OUT a; set -x OUT b", "b"),
+            ("begin; set -l OUT a; end", "none"),
+            ("set -gx OUT a; begin; set -l OUT b; end", "a"),
+            ("function f; set OUT b; end; set -gx OUT a; f", "b"),
+            ("function f; set -l OUT b; end; set -gx OUT a; f", "a"),
+            ("function f -S; set l b; end; set -l l a; f; set -gx OUT $l", "b"),
+            ("function f; set l b; end; set -l l a; f; set -gx OUT $l", "a"),
+        ] {
+            assert_eq!(out_of_fish(text), out, "{text}");
+        }
+    }
+}

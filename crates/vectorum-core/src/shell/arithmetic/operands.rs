@@ -1,0 +1,275 @@
+//! What stands between the signs of an expression: numbers, names and what they hold, and names that are set.
+
+use bytes::Bytes;
+
+use super::super::state::Content;
+use super::super::syntax::Dialect;
+use super::super::value::Val;
+use super::{Effect, MOST_VALUES, Number, Piece, Stop, Sum, UNKNOWN, Worked};
+
+/// What sets a name, and counts it up or down behind it.
+const SETTING: &[&[u8]] = &[b"<<=", b">>=", b"+=", b"-=", b"*=", b"/=", b"%=", b"&=", b"|=", b"^=", b"=", b"++", b"--"];
+
+impl Sum<'_, '_> {
+    /// Steps over a word, and whatever is not known of it.
+    fn word(&mut self) -> Vec<u8> {
+        let is_of_word = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || *b == UNKNOWN;
+        let length = self.rest().iter().take_while(|b| is_of_word(b)).count();
+        let word = self.rest().get(..length).unwrap_or_default().to_vec();
+        self.at += length;
+        word
+    }
+
+    pub(super) fn primary(&mut self) -> Worked {
+        if self.take(b"(") {
+            let value = self.comma()?;
+            return if self.take(b")") { Ok(value) } else { Err(Stop::Unfollowed) };
+        }
+        let from = self.at;
+        let word = self.word();
+        if word.contains(&UNKNOWN) {
+            return self.piece(from, &word);
+        }
+        let next = self.text.get(self.at).copied();
+        if word.first().is_some_and(u8::is_ascii_digit) {
+            return match next {
+                Some(b'#') if self.machine.dialect != Dialect::Dash => self.based(&word),
+                Some(b'.') if matches!(self.machine.dialect, Dialect::Zsh | Dialect::Ksh) => {
+                    self.at += 1;
+                    self.word();
+                    Ok(Err(self.machine.doubt("a number with a point")))
+                }
+                _ => self.number(&word),
+            };
+        }
+        if next == Some(b'[') && !word.is_empty() && self.machine.dialect != Dialect::Dash {
+            return self.item(&word);
+        }
+        if word.is_empty() || matches!(next, Some(b'[' | b'#' | b'.')) {
+            return Err(Stop::Unfollowed);
+        }
+        let Some(operator) = self.setting() else { return self.name(&word) };
+        if self.machine.dialect == Dialect::Dash && matches!(operator, b"++" | b"--") {
+            // Signs of what follows, which must be there.
+            let follows = |b: &u8| b.is_ascii_alphanumeric() || b"_+-!~(\0".contains(b);
+            if self.rest().get(2..).unwrap_or_default().trim_ascii_start().first().is_some_and(follows) {
+                return self.name(&word);
+            }
+            return Err(Stop::Refused);
+        }
+        self.at += operator.len();
+        let old = if operator == b"=" { Ok(0) } else { self.name(&word)? };
+        let new = match operator {
+            b"++" => old.clone().map(|number| number.wrapping_add(1)),
+            b"--" => old.clone().map(|number| number.wrapping_sub(1)),
+            b"=" => self.choice()?,
+            _ => {
+                let right = self.choice()?;
+                self.combined(operator.strip_suffix(b"=").unwrap_or(operator), &old, &right)?
+            }
+        };
+        let new = self.put(&word, new);
+        Ok(if matches!(operator, b"++" | b"--") { old } else { new })
+    }
+
+    /// What comes next, if it sets what stands before it.
+    fn setting(&mut self) -> Option<&'static [u8]> {
+        self.blanks();
+        let rest = self.rest();
+        let sets = |sign: &&&[u8]| rest.starts_with(sign) && (**sign != b"=" || rest.get(1) != Some(&b'='));
+        SETTING.iter().find(sets).copied()
+    }
+
+    /// A word of which not all is known.
+    fn piece(&mut self, from: usize, word: &[u8]) -> Worked {
+        let place = memchr::memchr_iter(UNKNOWN, self.text.get(..from).unwrap_or_default()).count();
+        let Some(Piece { doubt, is_number }) = self.pieces.get(place).cloned() else { return Err(Stop::Unfollowed) };
+        self.blanks();
+        let next = self.text.get(self.at).copied();
+        // Whose name is set, or which list, is not known.
+        if self.setting().is_some() || matches!(next, Some(b'[' | b'#')) {
+            return Err(Stop::Unfollowed);
+        }
+        // Where it is empty, a sign behind it is that of what follows.
+        let may_be_empty = !doubt.is_filled && word.len() == 1 && !matches!(next, Some(b'+' | b'-')) && self.text.len() > 1;
+        // With a number in front it stays one.
+        let is_number = is_number && !may_be_empty && word.iter().all(|b| b.is_ascii_digit() || *b == UNKNOWN);
+        if !is_number {
+            self.risk(&doubt);
+        }
+        Ok(Err(doubt))
+    }
+
+    /// Sets a name to a number.
+    fn put(&mut self, name: &[u8], number: Number) -> Number {
+        let number = number.and_then(|number| self.bounded(number));
+        match self.effect.clone() {
+            Effect::Yes => self.machine.set_to_number(name, &number),
+            Effect::Perhaps(doubt) => self.machine.fork(&doubt, |machine| machine.set_to_number(name, &number), |_| {}),
+            Effect::No => {}
+        }
+        number
+    }
+
+    /// Counts a name up or down before it is used: `++NAME`.
+    pub(super) fn counted(&mut self, by: i64) -> Worked {
+        self.blanks();
+        let name = self.word();
+        let is_odd = matches!(self.text.get(self.at), Some(b'[' | b'#' | b'.' | b'=' | b'+' | b'-'));
+        if name.first().is_none_or(u8::is_ascii_digit) || name.contains(&UNKNOWN) || is_odd {
+            return Err(Stop::Unfollowed);
+        }
+        let new = self.name(&name)?.map(|number| number.wrapping_add(by));
+        Ok(self.put(&name, new))
+    }
+
+    fn name(&mut self, name: &[u8]) -> Worked {
+        // One that does not count is not looked up.
+        if matches!(self.effect, Effect::No) {
+            return Ok(Ok(0));
+        }
+        let is_number = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
+        let is_number = is_number || self.machine.is_special(name);
+        let content = self.machine.content_of(name);
+        self.of_value(&content, is_number)
+    }
+
+    /// The number that a variable holds.
+    fn of_value(&mut self, content: &Content, is_number: bool) -> Worked {
+        match content {
+            Content::Unset => Ok(Ok(0)),
+            Content::Set(Val::Known(text)) => self.of_text(text),
+            Content::Set(value @ Val::Unknown(doubt)) | Content::Perhaps(value @ Val::Unknown(doubt)) => {
+                if !is_number && !value.is_number() {
+                    self.risk(doubt);
+                }
+                Ok(Err(doubt.clone()))
+            }
+            Content::Perhaps(value) => {
+                let doubt = self.machine.doubt("a number that is not known");
+                if !value.is_number() {
+                    self.risk(&doubt);
+                }
+                Ok(Err(doubt))
+            }
+            _ => Ok(Err(self.machine.doubt("a number that is not known"))),
+        }
+    }
+
+    fn of_text(&mut self, text: &Bytes) -> Worked {
+        let text = text.trim_ascii();
+        if text.is_empty() {
+            return Ok(Ok(0));
+        }
+        let (sign, digits) = match text.strip_prefix(b"-") {
+            Some(rest) => (-1, rest),
+            None => (1, text),
+        };
+        if digits.iter().all(u8::is_ascii_digit) && !digits.is_empty() {
+            return Ok(self.number(digits)?.map(|number| sign * number));
+        }
+        // It is an expression of its own; ksh has other rules for names in there.
+        let is_followed = matches!(self.machine.dialect, Dialect::Bash | Dialect::Zsh | Dialect::Mksh);
+        if !is_followed || self.values >= MOST_VALUES {
+            return self.unfollowed_here();
+        }
+        self.values += 1;
+        let outer = (
+            std::mem::replace(&mut self.text, text.to_vec()),
+            std::mem::replace(&mut self.at, 0),
+            std::mem::take(&mut self.pieces),
+        );
+        let value = self.whole();
+        (self.text, self.at, self.pieces) = outer;
+        match value {
+            Err(_) if matches!(self.effect, Effect::Perhaps(_)) => self.unfollowed_here(),
+            value => value,
+        }
+    }
+
+    /// What is not followed of something that may have no effect.
+    fn unfollowed_here(&mut self) -> Worked {
+        let Effect::Perhaps(doubt) = &self.effect else { return Err(Stop::Unfollowed) };
+        let doubt = doubt.clone();
+        self.risk(&doubt);
+        Ok(Err(doubt))
+    }
+
+    /// `BASE#DIGITS`.
+    fn based(&mut self, base: &[u8]) -> Worked {
+        self.at += 1;
+        let from = self.at;
+        let digits = self.word();
+        if digits.contains(&UNKNOWN) {
+            let value = self.piece(from, &digits)?;
+            if let Err(doubt) = &value {
+                self.risk(doubt);
+            }
+            return Ok(value);
+        }
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        let base = text(base).parse().ok().filter(|base| (2..=36).contains(base) && !digits.is_empty());
+        match base.and_then(|base| i64::from_str_radix(&text(&digits), base).ok()) {
+            Some(number) => Ok(self.bounded(number)),
+            None => Err(Stop::Unfollowed),
+        }
+    }
+
+    /// `NAME[INDEX]`.
+    fn item(&mut self, name: &[u8]) -> Worked {
+        self.at += 1;
+        let index = self.comma()?;
+        if !self.take(b"]") {
+            return Err(Stop::Unfollowed);
+        }
+        if let Some(operator) = self.setting() {
+            self.at += operator.len();
+            if !matches!(operator, b"++" | b"--") {
+                let _ = self.choice()?;
+            }
+            if !matches!(self.effect, Effect::No) {
+                self.machine.doubt_from_here(name);
+            }
+            return Ok(Err(self.machine.doubt("an item of a list is set in a sum")));
+        }
+        let is_zsh = self.machine.dialect == Dialect::Zsh;
+        let unknown = |sum: &Self| Ok(Err(sum.machine.doubt("a part of a list")));
+        if self.machine.expands_otherwise() {
+            return unknown(self);
+        }
+        let values = match self.machine.content_of(name) {
+            Content::Array(values) => values.to_vec(),
+            Content::Set(value) if !is_zsh => vec![value],
+            Content::Unset => Vec::new(),
+            _ => return unknown(self),
+        };
+        let Ok(index) = index else { return unknown(self) };
+        // zsh counts from 1, and all from the end where it is negative.
+        let length = i64::try_from(values.len()).unwrap_or(i64::MAX);
+        let place = match index {
+            index if index < 0 => index + length,
+            index => index - i64::from(is_zsh),
+        };
+        match usize::try_from(place).ok().and_then(|place| values.get(place)).cloned() {
+            Some(value) => self.of_value(&Content::Set(value), false),
+            None if place >= length || is_zsh && index == 0 => Ok(Ok(0)),
+            None => self.unfollowed_here(),
+        }
+    }
+
+    fn number(&mut self, text: &[u8]) -> Worked {
+        let text = String::from_utf8_lossy(text).into_owned();
+        let parsed = match text.strip_prefix("0x").or_else(|| text.strip_prefix("0X")) {
+            Some(hex) => i64::from_str_radix(hex, 16).ok(),
+            // A leading zero makes an octal number in these two, and is taken for nothing in the others.
+            None if text.len() > 1 && text.starts_with('0') && matches!(self.machine.dialect, Dialect::Bash | Dialect::Dash) => {
+                i64::from_str_radix(&text, 8).ok()
+            }
+            None => text.parse().ok(),
+        };
+        match parsed {
+            Some(number) => Ok(self.bounded(number)),
+            None => Err(Stop::Unfollowed),
+        }
+    }
+}
