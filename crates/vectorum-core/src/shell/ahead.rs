@@ -60,6 +60,7 @@ fn taken_in<'a>(list: &'a List, depth: usize, found: &mut Vec<&'a Word>) {
                 continue;
             }
             Kind::Group(list) | Kind::For(.., list) | Kind::Repeat(_, list) | Kind::While(.., list) => vec![list],
+            Kind::Always(list, always) => vec![list, always],
             Kind::If(arms, last) => arms.iter().map(|(_, then)| then).chain(last).collect(),
             Kind::Case(_, arms) => arms.iter().map(|arm| &arm.body).collect(),
             _ => continue,

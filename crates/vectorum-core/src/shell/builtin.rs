@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
+use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::printing::printed;
 use super::state::{Alias, Content, State};
@@ -19,7 +20,12 @@ impl Machine<'_> {
     }
 
     pub(super) fn is_own(&self, name: &[u8]) -> bool {
-        OWN.contains(&name) && (name != b"local" || self.dialect != Dialect::Ksh) || self.is_unfollowed_builtin(name).is_some()
+        let is_there = match name {
+            b"builtin" => self.dialect != Dialect::Dash,
+            _ => true,
+        };
+        OWN.contains(&name) && is_there && (name != b"local" || self.dialect != Dialect::Ksh)
+            || self.is_unfollowed_builtin(name).is_some()
     }
 
     /// Adds to the output that is taken up.
@@ -47,13 +53,24 @@ impl Machine<'_> {
         match name {
             b":" | b"true" => self.set_status(0),
             b"false" => self.set_status(1),
+            b"[" if arguments.last().is_none_or(|last| last.known().is_some_and(|last| last != "]")) => self.set_status(2),
+            // An operator of others only: there are too many words.
+            b"test" | b"[" if self.dialect == Dialect::Dash && arguments.iter().any(|a| a.known().is_some_and(|a| a == "-v")) => {
+                self.doubt_status(self.doubt("a test of another kind"));
+            }
             b"test" | b"[" => {
                 let words = if name == b"[" { arguments.split_last().map(|(_, w)| w).unwrap_or_default() } else { arguments };
                 let answer = self.test_words(words);
                 self.set_maybe(answer);
             }
-            b"." | b"source" if name == b"." || self.dialect != Dialect::Dash => self.source_file(arguments),
+            b"." | b"source" if name == b"." || self.dialect != Dialect::Dash => self.source_file(name, arguments),
             b"eval" => self.eval(arguments),
+            b"compgen" | b"wait" | b"hash" | b"enable" if self.dialect == Dialect::Bash && self.sets_or_runs(name, arguments) => {
+            }
+            b"disable" | b"enable" | b"functions" | b"hash" | b"zstyle"
+                if self.dialect == Dialect::Zsh && self.changes_commands(name, arguments) => {}
+
+            b"unfunction" if self.dialect == Dialect::Zsh => self.unset_functions(known.as_deref()),
             b"set" => self.set_options(arguments),
             b"shift" => self.shift(known.as_deref()),
             b"unset" => self.unset_names(known.as_deref()),
@@ -62,14 +79,9 @@ impl Machine<'_> {
                 self.status_of(known.as_deref());
                 self.exit();
             }
-            b"break" | b"continue" => {
-                let count =
-                    known.as_deref().and_then(|k| k.first()).and_then(|n| std::str::from_utf8(n).ok()?.parse().ok()).unwrap_or(1);
-                self.set_status(0);
-                let _ = self.leave(count, &[Boundary::Loop], name == b"continue");
-            }
+            b"break" | b"continue" => self.leave_loops(known.as_deref(), name == b"continue"),
             b"exec" => self.exec(arguments),
-            b"cd" | b"chdir" if name == b"cd" || matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => {
+            b"cd" | b"chdir" if name == b"cd" || matches!(self.dialect, Dialect::Dash | Dialect::Mksh | Dialect::Zsh) => {
                 self.change_folder(known.as_deref());
                 self.after_folder();
             }
@@ -140,7 +152,11 @@ impl Machine<'_> {
                 _ => self.fog("zsh is asked to be another shell"),
             },
             b"trap" => self.trap(known.as_deref()),
-            b"command" | b"builtin" => self.command(name, arguments, command),
+            b"builtin" if matches!(self.dialect, Dialect::Bash | Dialect::Mksh | Dialect::Zsh) => {
+                self.command(name, arguments, command);
+            }
+            b"builtin" if self.dialect == Dialect::Ksh => self.fog("a command of the shell that is not followed"),
+            b"command" => self.command(name, arguments, command),
             b"pushd" | b"popd" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
                 self.change_stack(name == b"pushd", known.as_deref());
                 self.after_folder();
@@ -178,9 +194,13 @@ impl Machine<'_> {
             }
             b"type" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
-                let found = known.as_deref().and_then(|k| k.last()).map(|n| self.is_command(n));
+                let found = match known.as_deref() {
+                    Some([name]) => Some(self.is_command(name)),
+                    _ => None,
+                };
+                let missing = if self.dialect == Dialect::Dash { 127 } else { 1 };
                 match found {
-                    Some(Ok(found)) => self.set_status(u8::from(!found)),
+                    Some(Ok(found)) => self.set_status(if found { 0 } else { missing }),
                     _ => self.doubt_status(self.doubt("whether there is such a command")),
                 }
             }
@@ -189,6 +209,7 @@ impl Machine<'_> {
                 None => self.fog("names are exported that are not known"),
             },
             name if self.dialect == Dialect::Zsh && self.run_coming_with_it(name, known.as_deref()) => {}
+            name if self.dialect == Dialect::Zsh && self.sets_by_module(name, known.as_deref()) => {}
             name => self.run_other(name, arguments),
         }
     }
@@ -284,6 +305,7 @@ impl Machine<'_> {
         match known {
             Some([]) => {}
             Some([n, ..]) => match std::str::from_utf8(n).ok().and_then(|n| n.parse::<i64>().ok()) {
+                Some(n) if n < 0 && self.dialect == Dialect::Dash => self.set_status(2),
                 Some(n) => self.set_status((n & 255) as u8),
                 None => self.doubt_status(self.doubt("a status that is no number")),
             },
@@ -298,7 +320,20 @@ impl Machine<'_> {
         if self.dialect == Dialect::Bash && self.until.is_some() && is_within <= 1 {
             return self.set_status(2);
         }
-        self.status_of(known);
+        if known.is_some_and(|words| words.len() > 1) {
+            return self.misused_badly();
+        }
+        // There it may be more than a byte holds.
+        let is_great = |n: &Bytes| !std::str::from_utf8(n).is_ok_and(|n| n.parse::<u8>().is_ok());
+        match known {
+            Some([n]) if is_great(n) && self.dialect == Dialect::Dash && !n.iter().all(u8::is_ascii_digit) => {
+                return self.misused();
+            }
+            Some([n]) if is_great(n) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Zsh) => {
+                self.doubt_status(self.doubt("a status that is more than a byte holds"));
+            }
+            _ => self.status_of(known),
+        }
         // The text of `eval` is no place to return from: what is around it is.
         let index = self.frames.iter().rposition(|f| kinds.contains(&f.kind) || f.kind == Boundary::Shell);
         let is_eval =
@@ -332,6 +367,10 @@ impl Machine<'_> {
         self.set_status(0);
         let is_option = |a: &Val, letter: u8| a.known().is_some_and(|a| a.starts_with(b"-") && a.contains(&letter));
         let counts_anywhere = self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b'g'));
+        if self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b's')) {
+            self.has_suffixes = true;
+            return;
+        }
         for argument in arguments {
             match argument.known() {
                 Some(text) if counts_anywhere => {
@@ -365,6 +404,9 @@ impl Machine<'_> {
         let Some(words) = known else { return self.fog("a trap that is not known") };
         let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
         let (Some(text), signals) = (words.first(), words.get(1..).unwrap_or_default()) else { return };
+        if !signals.iter().all(|signal| is_signal(signal, self.dialect)) || signals.is_empty() && !is_option(text) {
+            self.doubt_status(self.doubt("whether there is such a signal"));
+        }
         if text == "-" || text.is_empty() || is_option(text) || signals.is_empty() {
             return;
         }
@@ -375,6 +417,26 @@ impl Machine<'_> {
         if has_own || !signals.iter().all(ends_shell) {
             self.trap_with(&text.clone());
         }
+    }
+}
+
+/// What `trap` takes everywhere (signal(7)); in some shells in other spellings, too.
+const SIGNALS: &str = "EXIT HUP INT QUIT ILL TRAP ABRT BUS FPE KILL USR1 SEGV USR2 PIPE ALRM TERM CHLD CONT STOP TSTP TTIN TTOU \
+    URG XCPU XFSZ VTALRM PROF WINCH IO SYS";
+
+/// Whether it is certain that a shell takes a word for a signal, or for something else that `trap` may wait for.
+fn is_signal(word: &[u8], dialect: Dialect) -> bool {
+    let own: &str = match dialect {
+        Dialect::Bash => "DEBUG ERR RETURN",
+        Dialect::Zsh => "DEBUG ZERR",
+        Dialect::Ksh => "DEBUG ERR",
+        Dialect::Mksh => "ERR",
+        Dialect::Dash => "",
+    };
+    let is_number = std::str::from_utf8(word).is_ok_and(|n| n.parse::<u8>().is_ok_and(|n| n < 32));
+    is_number || is_one_of(SIGNALS, word) || is_one_of(own, word) || {
+        let long = word.strip_prefix(b"SIG").unwrap_or(word);
+        matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && is_one_of(SIGNALS, &long.to_ascii_uppercase())
     }
 }
 

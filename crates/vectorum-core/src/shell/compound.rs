@@ -65,8 +65,12 @@ impl Parser<'_> {
         if self.is_word(b"{") {
             let list = self.block()?;
             self.blanks();
-            if self.dialect == Dialect::Zsh && self.is_word(b"always") {
-                return Ok(Kind::Unfollowed("a block with «always»"));
+            if self.dialect == Dialect::Zsh && self.take_word(b"always") {
+                self.blanks();
+                if !self.is_word(b"{") {
+                    return self.trouble("a block is missing");
+                }
+                return Ok(Kind::Always(list, self.block()?));
             }
             return Ok(Kind::Group(list));
         }

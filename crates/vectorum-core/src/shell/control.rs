@@ -47,7 +47,7 @@ impl Machine<'_> {
             Kind::Group(list) | Kind::For(_, _, list) | Kind::Count(_, list) | Kind::Repeat(_, list) => {
                 self.note_list(list, why, by);
             }
-            Kind::While(_, condition, body) => {
+            Kind::Always(condition, body) | Kind::While(_, condition, body) => {
                 self.note_list(condition, why, by);
                 self.note_list(body, why, by);
             }

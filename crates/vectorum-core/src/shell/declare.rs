@@ -107,6 +107,10 @@ impl Machine<'_> {
             b"float" => attributes.is_odd = true,
             _ => {}
         }
+        // There it is an error elsewhere.
+        if command == b"local" && !in_function && self.dialect == Dialect::Dash {
+            return self.misused();
+        }
         let mut is_tied = false;
         let mut is_global = matches!(command, b"export" | b"readonly") && self.dialect != Dialect::Zsh || command == b"export";
         let mut given = given.into_iter().peekable();
@@ -121,11 +125,25 @@ impl Machine<'_> {
                 break;
             }
             for letter in letters {
+                let is_taken = match (self.dialect, command) {
+                    (Dialect::Dash, b"local") => false,
+                    (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => *letter == b'p',
+                    (Dialect::Mksh, _) => !b"FE".contains(letter),
+                    _ => true,
+                };
+                if !is_taken {
+                    return self.misused();
+                }
                 match (letter, on) {
                     (b'x', on) => attributes.exported = Some(on),
                     (b'n', true) if command == b"export" && self.dialect == Dialect::Bash => attributes.exported = Some(false),
                     (b'n', _) if command == b"export" => return self.fog("an option of «export» that is not followed"),
-                    (b'n', _) if self.dialect != Dialect::Zsh => return self.fog("a name that stands for another"),
+                    (b'n', _) if self.dialect != Dialect::Zsh => {
+                        for declared in given {
+                            self.doubt_from_here(&name_of(&declared));
+                        }
+                        return self.fog("a name that stands for another");
+                    }
                     (b'r', true) => attributes.readonly = true,
                     (b'g', true) => is_global = true,
                     (b'a', _) => {}
@@ -190,6 +208,17 @@ impl Machine<'_> {
         }
         if command == b"local" && !in_function && self.dialect == Dialect::Bash {
             return self.set_status(1);
+        }
+        // The options are its own, too, and as they were at its end.
+        if command == b"local"
+            && matches!(self.dialect, Dialect::Bash | Dialect::Dash)
+            && given.peek().is_some_and(|d| matches!(d, Declared::Text(t) if t == "-"))
+        {
+            self.put_option("localoptions", true);
+            given.next();
+            if given.peek().is_none() {
+                return self.set_status(0);
+            }
         }
         let status_before = self.status_within();
         self.set_status(0);

@@ -1,8 +1,13 @@
 //! What is left before its end, and what errors end in each shell.
 
-use super::branch;
+use bytes::Bytes;
+
+use super::branch::{self, Left};
 use super::machine::{Boundary, Frame, Machine, PARTED};
 use super::syntax::*;
+
+/// Whether an error ended a block, in zsh (zshparam(1)).
+const TRIED_IN_VAIN: &[u8] = b"TRY_BLOCK_ERROR";
 
 impl Machine<'_> {
     /// Something that ends the command, the file or the shell, or goes on in a way that is not followed.
@@ -38,35 +43,115 @@ impl Machine<'_> {
 
     /// Leaves the nearest of some kind, or goes on with its next part. Returns whether there is one.
     pub(super) fn leave(&mut self, count: usize, kinds: &[Boundary], to_next: bool) -> bool {
-        let mut left = count;
-        for index in (0..self.frames.len()).rev() {
-            let Some(kind) = self.frames.get(index).map(|f| f.kind) else { return false };
-            if kinds.contains(&kind) {
-                left -= 1;
-                if left == 0 {
-                    self.leave_at(index, to_next);
-                    return true;
+        let within = self.frames.iter().rposition(|f| f.kind == Boundary::Shell).unwrap_or_default();
+        let found = self.frames.iter().enumerate().skip(within).rev().filter(|(_, f)| kinds.contains(&f.kind));
+        let found = found.map(|(index, _)| index).nth(count.saturating_sub(1));
+        if let Some(index) = found {
+            self.leave_at(index, to_next);
+        }
+        found.is_some()
+    }
+
+    /// `break` and `continue`: of so many loops, or of all that there are.
+    pub(super) fn leave_loops(&mut self, known: Option<&[Bytes]>, to_next: bool) {
+        let count = match known {
+            Some([]) => Some(1),
+            Some([count]) => std::str::from_utf8(count).ok().and_then(|n| n.parse::<usize>().ok()).filter(|n| *n > 0),
+            _ => None,
+        };
+        // In zsh those count that a function is called in, too.
+        let is_outer = |f: &Frame| f.kind == Boundary::Shell || f.kind == Boundary::Function && self.dialect != Dialect::Zsh;
+        let within = self.frames.iter().rposition(is_outer).unwrap_or_default();
+        let is_loop = |(_, f): &(usize, &Frame)| f.kind == Boundary::Loop;
+        let loops: Vec<usize> =
+            self.frames.iter().enumerate().skip(within).rev().filter(is_loop).map(|(index, _)| index).collect();
+        self.set_status(0);
+        match count {
+            Some(count) => match loops.get(count - 1).or(loops.last()) {
+                Some(index) => self.leave_at(*index, to_next),
+                None => self.leave_no_loop(within),
+            },
+            None => {
+                if known.is_some() {
+                    self.misused_badly();
                 }
-            } else if kind == Boundary::Shell || kinds == [Boundary::Loop] && kind == Boundary::Function {
-                // More loops than there are: the outermost counts.
-                return false;
+                let doubt = self.doubt("how many loops are left is not known");
+                for index in loops {
+                    self.fork(&doubt, |m| m.leave_at(index, to_next), |_| {});
+                }
+                // Or it ends what runs within one.
+                self.fork(&doubt, |m| m.leave_no_loop(within), |_| {});
             }
         }
-        false
+    }
+
+    /// `break` where no loop is: that of a shell around a subshell counts for some.
+    fn leave_no_loop(&mut self, within: usize) {
+        let is_in_loop = self.frames.iter().take(within).any(|f| f.kind == Boundary::Loop);
+        let is_subshell = self.frames.get(within).is_some_and(|f| f.kind == Boundary::Shell);
+        match self.dialect {
+            Dialect::Bash | Dialect::Dash | Dialect::Ksh | Dialect::Zsh if is_in_loop && is_subshell => {
+                let doubt = self.doubt("whether a loop around a subshell is left");
+                self.fork(&doubt, Self::exit, |_| {});
+            }
+            Dialect::Zsh if !is_in_loop => self.misused(),
+            _ => {}
+        }
     }
 
     pub(super) fn leave_at(&mut self, index: usize, to_next: bool) {
         let mut state = self.live.take();
+        let within = self.frames.iter().rposition(|f| f.kind == Boundary::Tried).filter(|tried| *tried > index);
         // What it hid is put back on each way on its own.
-        let scopes = self.frames.iter().skip(index).filter(|f| matches!(f.kind, Boundary::Function | Boundary::Command)).count();
+        let is_scope = |f: &&Frame| matches!(f.kind, Boundary::Function | Boundary::Command);
+        let scopes = self.frames.iter().skip(within.unwrap_or(index)).filter(is_scope).count();
         if let Some(state) = &mut state {
             (0..scopes).for_each(|_| self.close_scope(state));
         }
         let why = self.doubt(PARTED);
-        if let Some(frame) = self.frames.get_mut(index) {
+        let Some(frame) = self.frames.get_mut(within.unwrap_or(index)) else { return };
+        if within.is_none() {
             let slot = if to_next { &mut frame.next } else { &mut frame.leave };
-            slot.add(state, &why);
+            return slot.add(state, &why);
         }
+        match frame.beyond.iter_mut().find(|(other, next, _)| (*other, *next) == (index, to_next)) {
+            Some((.., left)) => left.add(state, &why),
+            None => {
+                let mut left = Left::default();
+                left.add(state, &why);
+                frame.beyond.push((index, to_next, left));
+            }
+        }
+    }
+
+    /// `{ … } always { … }`: the second is done however the first is left, and changes nothing of its status.
+    pub(super) fn run_always(&mut self, list: &List, always: &List) {
+        self.enter(Boundary::Tried);
+        self.run_list(list);
+        let beyond = self.frames.last_mut().map(|frame| std::mem::take(&mut frame.beyond)).unwrap_or_default();
+        self.end();
+        self.run_after(always);
+        let mut after = self.live.take();
+        for (index, to_next, mut left) in beyond {
+            self.live = left.take();
+            // An error can be made good there.
+            let outer = self.content_of(TRIED_IN_VAIN);
+            self.run_after(always);
+            if self.content_of(TRIED_IN_VAIN) != outer {
+                self.fog("an error that is made good");
+                let why = self.doubt(PARTED);
+                let good = branch::fork(&mut self.live);
+                after = branch::join(after, good, &why);
+            }
+            self.leave_at(index, to_next);
+        }
+        self.live = after;
+    }
+
+    fn run_after(&mut self, always: &List) {
+        let status = self.status();
+        self.run_list(always);
+        self.put_status(status);
     }
 
     /// Ends the shell.

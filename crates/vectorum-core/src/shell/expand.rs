@@ -8,6 +8,7 @@ use super::braces::braces;
 use super::field::{Field, Fields, last};
 use super::inner::QUOTES_WITHIN;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
+use super::options::names::NO_BRACES;
 use super::parameter::is_all_of;
 use super::parse::is_name;
 use super::reference::OWN_SHAPE;
@@ -81,7 +82,9 @@ impl Machine<'_> {
         } else {
             Ok(None)
         };
+        let are_off = self.live.as_ref().is_some_and(|s| s.option(NO_BRACES) != Some(false));
         match alternatives.map_err(|why| self.doubt(why))? {
+            Some(words) if are_off && words.len() > 1 => return Err(self.doubt("whether braces stand for themselves")),
             None => out.extend(self.word_fields(word, false)?),
             Some(words) => {
                 let longer_name = |word: &Word| {

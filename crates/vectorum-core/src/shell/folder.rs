@@ -48,6 +48,8 @@ impl Machine<'_> {
         };
         let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
             && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
+        // An empty name is refused by some.
+        let target = target.filter(|t| !t.is_empty() || self.dialect != Dialect::Ksh);
         let is_usual = self.live.as_ref().is_none_or(|s| s.option("cdotherwise") == Some(false));
         let full = target
             .filter(|_| is_usual)

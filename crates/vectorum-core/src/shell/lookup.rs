@@ -123,6 +123,10 @@ impl Machine<'_> {
                 self.fog("a command whose name is not known");
             };
         };
+        if asks && !after.is_empty() {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+            return self.doubt_status(self.doubt("whether there is such a command"));
+        }
         if asks {
             match self.is_command(&name) {
                 Ok(true) => {

@@ -131,6 +131,8 @@ pub(super) enum Boundary {
     Command,
     /// Commands that are redirected together.
     Redirected,
+    /// A block that has something done behind it, however it is left.
+    Tried,
     /// A shell or a subshell.
     Shell,
 }
@@ -142,11 +144,13 @@ pub(super) struct Frame {
     pub(super) holds: bool,
     pub(super) leave: Left<State>,
     pub(super) next: Left<State>,
+    /// What goes further once this is done: to which frame, whether to its next part, and what holds.
+    pub(super) beyond: Vec<(usize, bool, Left<State>)>,
 }
 
 impl Frame {
     pub(super) fn new(kind: Boundary) -> Frame {
-        Frame { kind, holds: false, leave: Left::default(), next: Left::default() }
+        Frame { kind, holds: false, leave: Left::default(), next: Left::default(), beyond: Vec::new() }
     }
 }
 
@@ -182,6 +186,8 @@ pub(super) struct Machine<'a> {
     pub(super) ended_within: BTreeSet<Bytes>,
     /// Words that zsh replaces wherever they stand.
     pub(super) anywhere: BTreeSet<Bytes>,
+    /// Whether commands may stand for what their name's ending says.
+    pub(super) has_suffixes: bool,
     /// Whether a command runs behind `command`.
     pub(super) tame: usize,
     /// What traps may set.
@@ -252,6 +258,7 @@ impl<'a> Machine<'a> {
             nested: 0,
             ended_within: BTreeSet::new(),
             anywhere: BTreeSet::new(),
+            has_suffixes: false,
             tame: 0,
             restless: Restless::default(),
             until: None,
@@ -511,10 +518,17 @@ impl<'a> Machine<'a> {
         let outer = std::mem::replace(&mut self.outputs_before, self.outputs);
         match self.redirected(&command.redirects) {
             Ok(true) => self.run_kind(command),
-            Ok(false) => self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 }),
+            Ok(false) => {
+                self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 });
+                self.cannot_redirect(command);
+            }
             Err(doubt) => {
                 let status = doubt.clone();
-                self.fork(&doubt, |m| m.run_kind(command), |m| m.doubt_status(status));
+                let otherwise = |m: &mut Self| {
+                    m.doubt_status(status);
+                    m.cannot_redirect(command);
+                };
+                self.fork(&doubt, |m| m.run_kind(command), otherwise);
             }
         }
         self.outputs_before = outer;
@@ -525,6 +539,7 @@ impl<'a> Machine<'a> {
         match &command.kind {
             Kind::Simple(assignments, words) => self.run_simple(assignments, words, command),
             Kind::Group(list) => self.run_list(list),
+            Kind::Always(list, always) => self.run_always(list, always),
             Kind::Subshell(list) => self.subshell(|m| m.run_list(list)),
             Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),
             Kind::For(names, words, body) => self.run_for(names, words.as_deref(), body),
@@ -632,7 +647,7 @@ impl<'a> Machine<'a> {
             if let Some(frame) = m.frames.last_mut() {
                 frame.holds = holds;
             }
-            let options = m.live.as_ref().filter(|_| m.dialect == Dialect::Zsh).map(|state| state.options.clone());
+            let options = m.live.as_ref().map(|state| state.options.clone());
             let as_sh = std::mem::replace(&mut m.as_sh, function.as_sh);
             let epoch = std::mem::replace(&mut m.epoch, function.epoch);
             m.run_command(&function.body);

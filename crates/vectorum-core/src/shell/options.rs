@@ -1,5 +1,7 @@
 //! The shell's options and positional parameters: `set`, `shopt`, `setopt`.
 
+pub(super) mod names;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -9,16 +11,19 @@ use super::machine::Machine;
 use super::state::{Content, Status};
 use super::syntax::*;
 use super::value::Val;
+use names::{Effect, is_fixed_in_zsh, is_odd_in_zsh, is_one_of, is_option_of_zsh, long_option, option_of_letter};
 
-const LETTERS: &[(u8, &str)] = &[
-    (b'a', "allexport"),
-    (b'e', "errexit"),
-    (b'f', "noglob"),
-    (b'n', "noexec"),
-    (b'u', "nounset"),
-    (b'v', "verbose"),
-    (b'x', "xtrace"),
-];
+/// Options of `shopt` that are followed.
+const SHELL_OPTIONS: &[&str] = &["extglob", "nullglob", "dotglob", "failglob", "nocaseglob", "globstar", "expand_aliases"];
+
+/// Options of `shopt` that change nothing that is followed (bash(1), «SHELL BUILTIN COMMANDS»).
+const INDIFFERENT: &str = "autocd assoc_expand_once cdspell checkhash checkjobs checkwinsize cmdhist compat31 compat32 \
+    compat40 compat41 compat42 compat43 compat44 complete_fullquote direxpand dirspell extdebug \
+    extquote force_fignore globasciiranges globskipdots gnu_errfmt histappend histreedit histverify \
+    hostcomplete huponexit inherit_errexit interactive_comments lastpipe lithist localvar_inherit \
+    localvar_unset login_shell mailwarn nocasematch no_empty_cmd_completion noexpand_translation \
+    patsub_replacement progcomp progcomp_alias promptvars restricted_shell shift_verbose sourcepath \
+    varredir_close xpg_echo";
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
 const OTHERWISE: &str = "expandsotherwise";
@@ -60,19 +65,27 @@ impl Machine<'_> {
             }
             for letter in &letters {
                 if *letter == b'o' {
-                    let name = arguments.get(at).and_then(Val::known).cloned();
+                    let Some(name) = arguments.get(at) else {
+                        self.print(Val::Unknown(self.doubt("what a declaration prints")));
+                        return;
+                    };
                     at += 1;
-                    match name {
+                    match name.known().cloned() {
                         Some(name) => self.long_option(&name, on),
                         None => return self.fog("an option is set that is not known"),
                     }
-                    continue;
+                } else {
+                    match option_of_letter(*letter, self.dialect) {
+                        Some(name) => self.long_option(name.as_bytes(), on),
+                        // Its words, or a list's, are sorted, and others.
+                        None if matches!(letter, b's' | b'A' | b't') => {
+                            return self.fog("an option is set that is not followed");
+                        }
+                        None => return self.refuse_option(),
+                    }
                 }
-                let known = LETTERS.iter().find(|(l, _)| l == letter).map(|(_, name)| *name);
-                match known {
-                    Some(name) => self.put_option(name, on),
-                    None if matches!(letter, b'h' | b'm' | b'b' | b'B' | b'H' | b'C' | b'i' | b'V' | b'E' | b'T' | b'P') => {}
-                    None => return self.fog("an option is set that is not followed"),
+                if self.live.is_none() {
+                    return;
                 }
             }
         }
@@ -146,141 +159,185 @@ impl Machine<'_> {
         }
     }
 
+    /// An option by its name. One that there is not is an error.
     fn long_option(&mut self, name: &[u8], on: bool) {
-        let plain: Vec<u8> = name.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
-        let known = LETTERS.iter().find(|(_, n)| n.as_bytes() == plain).map(|(_, n)| *n);
-        match known {
-            Some(name) => self.put_option(name, on),
-            None if plain == b"posix" => self.put_option("posix", on),
-            None if plain == b"pipefail" && self.dialect != Dialect::Dash => self.put_option("pipefail", on),
-            None if matches!(
-                &plain[..],
-                b"vi"
-                    | b"emacs"
-                    | b"history"
-                    | b"histexpand"
-                    | b"notify"
-                    | b"monitor"
-                    | b"noclobber"
-                    | b"ignoreeof"
-                    | b"hashall"
-                    | b"physical"
-                    | b"nolog"
-            ) => {}
-            None if self.dialect == Dialect::Zsh => self.setopt(on, Some(&[Bytes::copy_from_slice(name)])),
-            None => self.fog("an option is set that is not followed"),
+        const OTHERWISE: &str = "an option makes the shell work in another way";
+        if self.dialect == Dialect::Zsh {
+            let is_there = self.set_option_of_zsh(name, on);
+            return if is_there { self.set_status(0) } else { self.misused() };
+        }
+        match long_option(name, self.dialect) {
+            Some(Effect::Followed(name, same)) => self.put_option(name, on == same),
+            Some(Effect::Nothing) => {}
+            Some(Effect::Odd) if on => {
+                self.doubt_words();
+                self.fog(OTHERWISE);
+            }
+            Some(Effect::Odd) => {}
+            Some(Effect::Fixed) => self.misused(),
+            None => self.refuse_option(),
         }
     }
 
+    /// There is no such option: most shells end at that (measured).
+    fn refuse_option(&mut self) {
+        match self.dialect {
+            Dialect::Bash => self.misused(),
+            _ => self.fail_special(),
+        }
+    }
+
+    /// From here on it is not known which names of files a pattern stands for.
+    fn doubt_words(&mut self) {
+        if let Some(state) = &mut self.live {
+            state.options.insert("noglob", None);
+        }
+    }
+
+    /// `shopt`: sets options, asks for them, or prints them as commands.
     pub(super) fn shopt(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("an option is set that is not known") };
-        let on = match words.first().map(|w| &w[..]) {
-            Some(b"-s") => true,
-            Some(b"-u") => false,
-            // What turns it on is not followed, and so it is off here.
-            Some(b"-oq" | b"-qo") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "posix")) => {
-                return self.set_status(1);
-            }
-            Some(b"-q") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "login_shell")) => {
-                let answer = self.is_login.ok_or_else(|| self.doubt("whether an option is set"));
-                return self.set_maybe(answer);
-            }
-            Some(b"-q") if words.get(1..).is_some_and(|w| matches!(w, [name] if name == "extglob")) => {
-                let option = self.live.as_ref().and_then(|s| s.option("extglob"));
-                let answer = option.ok_or_else(|| self.doubt("whether an option is set"));
-                return self.set_maybe(answer);
-            }
-            _ => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
-                return self.doubt_status(self.doubt("whether an option is set"));
-            }
-        };
-        for word in words.iter().skip(1) {
-            let name = match &word[..] {
-                b"extglob" => "extglob",
-                b"nullglob" => "nullglob",
-                b"dotglob" => "dotglob",
-                b"failglob" => "failglob",
-                b"nocaseglob" => "nocaseglob",
-                b"globstar" => "globstar",
-                b"expand_aliases" => "expand_aliases",
-                b"nocasematch" | b"lastpipe" | b"localvar_inherit" | b"sourcepath" | b"compat31" if on => {
-                    // Patterns may fit otherwise from here on.
-                    return self.fog("an option makes the shell work in another way");
-                }
-                _ => continue,
-            };
-            self.put_option(name, on);
+        let is_flag = |word: &&Bytes| word.len() > 1 && word.starts_with(b"-");
+        let flags: Vec<u8> = words.iter().take_while(is_flag).flat_map(|word| word.slice(1..)).collect();
+        let names: Vec<&Bytes> = words.iter().skip_while(|word| is_flag(word)).collect();
+        let [sets, clears, asks, prints, long] = [b's', b'u', b'q', b'p', b'o'].map(|flag| flags.contains(&flag));
+        if flags.iter().any(|flag| !b"suqpo".contains(flag)) || sets && clears {
+            return self.misused();
         }
+        if (sets || clears) && !names.is_empty() {
+            return self.set_shell_options(&names, sets, long);
+        }
+        self.steps.count(names.len());
+        let held: Option<Vec<bool>> = names.iter().map(|name| self.shell_option(name, long)).collect();
+        let text = held.as_ref().filter(|held| !held.is_empty() && prints).map(|held| {
+            let lines = names.iter().zip(held).flat_map(|(name, on)| {
+                let sign: &[u8] = match (long, *on) {
+                    (true, true) => b"set -o ",
+                    (true, false) => b"set +o ",
+                    (false, true) => b"shopt -s ",
+                    (false, false) => b"shopt -u ",
+                };
+                [sign, name, b"\n"].concat()
+            });
+            Val::of(lines.collect::<Vec<u8>>())
+        });
+        if !asks {
+            let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
+            self.print(text);
+        }
+        match held {
+            Some(held) if !names.is_empty() => self.set_status(u8::from(!held.iter().all(|on| *on))),
+            _ => self.doubt_status(self.doubt("whether an option is set")),
+        }
+    }
+
+    /// Whether an option of bash's is set, where that is known.
+    fn shell_option(&self, name: &[u8], long: bool) -> Option<bool> {
+        let state = self.live.as_ref().filter(|state| state.open.is_none())?;
+        match (long, long_option(name, self.dialect)) {
+            // What turns it on is not followed, and so it is off here.
+            (true, Some(Effect::Followed("posix", _))) => Some(false),
+            (true, Some(Effect::Followed(name, same))) => state.option(name).map(|on| on == same),
+            (true, _) => None,
+            _ if name == b"login_shell" => self.is_login,
+            _ if name == b"expand_aliases" => None,
+            _ => SHELL_OPTIONS.iter().find(|option| option.as_bytes() == name).and_then(|option| state.option(option)),
+        }
+    }
+
+    fn set_shell_options(&mut self, names: &[&Bytes], on: bool, long: bool) {
         self.set_status(0);
+        for name in names {
+            if long {
+                self.long_option(name, on);
+                continue;
+            }
+            match SHELL_OPTIONS.iter().find(|option| option.as_bytes() == *name) {
+                Some(option) => self.put_option(option, on),
+                None => match &name[..] {
+                    // Patterns may fit otherwise from here on.
+                    b"nocasematch" | b"execfail" | b"lastpipe" | b"localvar_inherit" | b"localvar_unset" | b"xpg_echo"
+                    | b"assoc_expand_once" | b"compat31" | b"compat32" | b"compat40" | b"compat41" | b"compat42"
+                    | b"compat43" | b"compat44"
+                        if on =>
+                    {
+                        self.fog("an option makes the shell work in another way");
+                    }
+                    b"sourcepath" | b"patsub_replacement" | b"globskipdots" | b"globasciiranges" if !on => {
+                        self.doubt_words();
+                        self.fog("an option makes the shell work in another way");
+                    }
+                    b"cdable_vars" => self.put_option("cdotherwise", true),
+                    name if is_one_of(INDIFFERENT, name) => {}
+                    _ => self.doubt_status(self.doubt("whether there is such an option")),
+                },
+            }
+        }
     }
 
     pub(super) fn setopt(&mut self, on: bool, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("an option is set that is not known") };
-        for word in words {
-            let plain: Vec<u8> = word.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
-            let (plain, on) = match plain.strip_prefix(b"no") {
-                Some(rest) if !matches!(&plain[..], b"notify" | b"nomatch") => (rest.to_vec(), !on),
-                _ => (plain, on),
-            };
-            match &plain[..] {
-                b"allexport" => self.put_option("allexport", on),
-                b"nullglob" => self.put_option("nullglob", on),
-                b"nomatch" => self.put_option("nonomatch", !on),
-                b"globdots" => self.put_option("dotglob", on),
-                b"caseglob" => self.put_option("nocaseglob", !on),
-                b"numericglobsort" => self.put_option("numericglobsort", on),
-                b"bareglobqual" => self.put_option("nobareglobqual", !on),
-                b"pipefail" => self.put_option("pipefail", on),
-                b"rcquotes" => self.put_option("rcquotes", on),
-                b"braceccl" => self.put_option("braceccl", on),
-                b"magicequalsubst" => self.put_option("magicequalsubst", on),
-                b"localoptions" => self.put_option("localoptions", on),
-                b"chaselinks" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
-                b"autopushd" => self.put_option("autopushd", on),
-                b"bsdecho" => self.put_option("bsdecho", on),
-                // So they are by default.
-                b"aliases" if on => {}
-                b"errexit" | b"errreturn" if on => return self.fog("an option ends the shell at a failing command"),
-                b"rcs" => self.put_option("norcs", !on),
-                b"globalrcs" => self.put_option("noglobalrcs", !on),
-                b"unset" => self.put_option("nounset", !on),
-                b"glob" => self.put_option("noglob", !on),
-                // Words that parameters bring, and lists, are others then.
-                b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
-                b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
-                b"ignorebraces"
-                | b"ignoreclosebraces"
-                | b"shfileexpansion"
-                | b"cshnullcommand"
-                | b"octalzeroes"
-                | b"posixbuiltins"
-                | b"posixidentifiers"
-                | b"kshglob"
-                | b"extendedglob"
-                | b"cshnullglob"
-                | b"shglob"
-                | b"exec"
-                | b"equals"
-                | b"globassign"
-                | b"typesetsilent"
-                | b"globalexport"
-                | b"warncreateglobal"
-                | b"posixaliases"
-                | b"aliases"
-                | b"restricted"
-                | b"interactivecomments" => {
-                    // Those that only change how names of files are found make those unknown.
-                    if matches!(&plain[..], b"extendedglob" | b"kshglob") {
-                        self.put_option("extglob", true);
-                    } else if !matches!(&plain[..], b"interactivecomments" | b"typesetsilent" | b"warncreateglobal") {
-                        return self.fog("an option makes the shell work in another way");
-                    }
-                }
-                _ => {}
-            }
+        if words.is_empty() {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
         }
         self.set_status(0);
+        for word in words {
+            // As letters, or with another one's options.
+            if word.starts_with(b"-") || word.starts_with(b"+") {
+                return self.fog("an option is set that is not followed");
+            }
+            if !self.set_option_of_zsh(word, on) {
+                self.doubt_status(self.doubt("whether there is such an option"));
+            }
+        }
+    }
+
+    /// Sets an option of zsh's by its name; whether that is certain.
+    fn set_option_of_zsh(&mut self, word: &[u8], on: bool) -> bool {
+        let plain: Vec<u8> = word.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
+        let (plain, on) = match plain.strip_prefix(b"no") {
+            Some(rest) if !matches!(&plain[..], b"notify" | b"nomatch") => (rest.to_vec(), !on),
+            _ => (plain, on),
+        };
+        match &plain[..] {
+            b"allexport" => self.put_option("allexport", on),
+            b"nullglob" => self.put_option("nullglob", on),
+            b"nomatch" => self.put_option("nonomatch", !on),
+            b"globdots" | b"dotglob" => self.put_option("dotglob", on),
+            b"caseglob" => self.put_option("nocaseglob", !on),
+            b"numericglobsort" => self.put_option("numericglobsort", on),
+            b"bareglobqual" => self.put_option("nobareglobqual", !on),
+            b"pipefail" => self.put_option("pipefail", on),
+            b"rcquotes" => self.put_option("rcquotes", on),
+            b"braceccl" => self.put_option("braceccl", on),
+            b"magicequalsubst" => self.put_option("magicequalsubst", on),
+            b"localoptions" => self.put_option("localoptions", on),
+            b"chaselinks" | b"physical" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
+            b"autopushd" => self.put_option("autopushd", on),
+            b"bsdecho" => self.put_option("bsdecho", on),
+            // So they are by default.
+            b"aliases" if on => {}
+            b"errexit" => self.put_option("errexit", on),
+            b"verbose" => self.put_option("verbose", on),
+            b"xtrace" => self.put_option("xtrace", on),
+            b"clobber" => self.put_option("noclobber", !on),
+            b"errreturn" if on => self.fog("an option ends the shell at a failing command"),
+            b"rcs" => self.put_option("norcs", !on),
+            b"globalrcs" => self.put_option("noglobalrcs", !on),
+            b"unset" => self.put_option("nounset", !on),
+            b"glob" => self.put_option("noglob", !on),
+            // Words that parameters bring, and lists, are others then.
+            b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
+            b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
+            // Those that only change how names of files are found make those unknown.
+            b"extendedglob" | b"kshglob" => self.put_option("extglob", true),
+            plain if is_odd_in_zsh(plain, on) => {
+                self.doubt_words();
+                self.fog("an option makes the shell work in another way");
+            }
+            plain => return is_option_of_zsh(plain) && !is_fixed_in_zsh(plain),
+        }
+        true
     }
 
     /// Whether an option of zsh's makes other words of parameters and other items of lists.
@@ -306,9 +363,15 @@ impl Machine<'_> {
             }
             return self.doubt_status(doubt);
         }
-        let count: Option<usize> = match known {
+        let count = match known {
             Some([]) => Some(1),
-            Some([n, ..]) => std::str::from_utf8(n).ok().and_then(|n| n.parse().ok()),
+            Some([n, rest @ ..]) if rest.is_empty() || !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
+                match std::str::from_utf8(n).ok().and_then(|n| n.parse::<usize>().ok()) {
+                    Some(count) => Some(count),
+                    None => return self.misused_badly(),
+                }
+            }
+            Some(_) => return self.misused_badly(),
             None => None,
         };
         let doubt = self.doubt("a shift by an unknown number");

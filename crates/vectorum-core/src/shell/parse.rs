@@ -515,7 +515,7 @@ impl<'a> Parser<'a> {
             number.extend(self.peek());
             self.at += 1;
         }
-        if number.is_empty() && self.dialect.is_rich() && self.peek() == Some(b'{') {
+        if number.is_empty() && self.dialect.is_rich() && self.dialect != Dialect::Mksh && self.peek() == Some(b'{') {
             let rest = self.text.get(self.at..).unwrap_or_default();
             let length = rest.iter().skip(1).take_while(|b| is_name(**b)).count();
             let name = rest.get(1..=length).unwrap_or_default();

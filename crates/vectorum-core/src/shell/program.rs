@@ -328,6 +328,7 @@ impl Machine<'_> {
             b"functions",
             b"disable",
             b"zcompile",
+            b"ttyctl",
         ];
         let changing: &[&[u8]] = &[
             b"mapfile",

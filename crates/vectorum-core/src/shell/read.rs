@@ -18,16 +18,35 @@ impl Machine<'_> {
         let mut words = words.iter();
         while let Some(word) = words.next() {
             match &word[..] {
-                b"-r" => is_raw = true,
-                b"-a" if self.dialect == Dialect::Bash => is_list = true,
-                b"-ra" | b"-ar" if self.dialect == Dialect::Bash => (is_raw, is_list) = (true, true),
                 // Up to a NUL, which no such text has.
-                b"-d"
-                    if matches!(self.dialect, Dialect::Bash | Dialect::Zsh)
-                        && words.as_slice().first().is_some_and(Bytes::is_empty) =>
-                {
+                b"-d" if self.dialect == Dialect::Zsh && words.as_slice().first().is_some_and(Bytes::is_empty) => {
                     delimiter = 0;
                     words.next();
+                }
+                b"-r" => is_raw = true,
+                b"--" if names.is_empty() => {}
+                option if option.starts_with(b"-") && names.is_empty() && self.dialect == Dialect::Bash => {
+                    let letters = option.get(1..).unwrap_or_default();
+                    for (index, letter) in letters.iter().enumerate() {
+                        match letter {
+                            b'r' => is_raw = true,
+                            b'a' => is_list = true,
+                            b'e' | b's' => {}
+                            b'd' | b'i' | b'n' | b'N' | b'p' | b't' | b'u' => {
+                                let rest = Bytes::copy_from_slice(letters.get(index + 1..).unwrap_or_default());
+                                let given = if rest.is_empty() { words.next().cloned().unwrap_or_default() } else { rest };
+                                match letter {
+                                    b'd' => delimiter = given.first().copied().unwrap_or(0),
+                                    // A prompt, and a text to begin with, are for who types.
+                                    b'p' | b'i' => {}
+                                    b't' => is_odd |= given.iter().all(|b| b"0.".contains(b)),
+                                    _ => is_odd = true,
+                                }
+                                break;
+                            }
+                            _ => is_odd = true,
+                        }
+                    }
                 }
                 option if option.starts_with(b"-") && names.is_empty() => {
                     is_odd = true;
@@ -58,7 +77,9 @@ impl Machine<'_> {
             }
             for name in names {
                 let value = Val::Unknown(doubt.clone());
-                let content = if may_be_list { Content::Perhaps(value) } else { Content::Set(value) };
+                // A key that is pressed, which nobody may do.
+                let may_stay = may_be_list || is_odd && self.dialect == Dialect::Zsh;
+                let content = if may_stay { Content::Perhaps(value) } else { Content::Set(value) };
                 self.assign(&name, content, None);
                 if is_list || is_odd {
                     self.note_may_be_list(&name);

@@ -3,15 +3,17 @@
 use bytes::Bytes;
 
 use super::machine::{Boundary, Machine};
-use super::syntax::*;
+use super::state::Content;
+use super::syntax::{Command, Dialect, Part, Redirect, Word};
 use super::value::Maybe;
-use crate::host_view;
+use crate::host_view::{self, Kind, Want};
 
 impl Machine<'_> {
     /// Opens redirections: whether that succeeds.
     pub(super) fn redirected(&mut self, redirects: &[Redirect]) -> Maybe {
         let mut answer = Ok(true);
         for redirect in redirects {
+            self.number_opened(redirect);
             match &redirect.operator[..] {
                 b"<<" | b"<<-" => {
                     // What cannot be put together is not read, and the command not run.
@@ -46,18 +48,58 @@ impl Machine<'_> {
                             host_view::Content::Denied => answer = Err(self.doubt("a file is opened that may not be read")),
                         }
                     } else {
-                        match full {
-                            Some(full) => self.touched.touch(&full),
-                            None => answer = Err(self.doubt("a file is opened whose name is not known")),
-                        }
-                        if answer == Ok(true) {
-                            answer = Err(self.doubt("whether a file can be written is not known"));
+                        let Some(full) = full else {
+                            answer = Err(self.doubt("a file is opened whose name is not known"));
+                            continue;
+                        };
+                        let can = self.can_write(&full, operator == b">");
+                        self.touched.touch(&full);
+                        match can {
+                            Some(true) => {}
+                            Some(false) => return Ok(false),
+                            None => answer = Err(self.doubt("whether a file can be written is not known")),
                         }
                     }
                 }
             }
         }
         answer
+    }
+
+    /// `{NAME}>FILE` sets a name to the number by which the file is opened.
+    fn number_opened(&mut self, redirect: &Redirect) {
+        let is_duplicate = matches!(&redirect.operator[..], b">&" | b"<&");
+        if redirect.from.iter().all(u8::is_ascii_digit) || is_duplicate && redirect.word.literal() == Some(b"-") {
+            return;
+        }
+        let number = self.doubt("the number by which a file is opened").number();
+        let is_sure = is_duplicate || redirect.operator.starts_with(b"<<") || redirect.word.literal() == Some(b"/dev/null");
+        self.assign(&redirect.from, if is_sure { Content::Set(number) } else { Content::Perhaps(number) }, None);
+    }
+
+    /// Whether a file can be written to, or made where there is none, as far as owners and modes tell.
+    fn can_write(&self, full: &[u8], replaces: bool) -> Option<bool> {
+        let account = self.account;
+        let may = |path: &[u8], want| self.ground.files.may(path, account.uid, account.gid, want);
+        if [&b"/proc/"[..], b"/sys/", b"/dev/"].iter().any(|place| full.starts_with(place)) {
+            return None;
+        }
+        match self.ground.files.kind(full) {
+            Kind::Folder => Some(false),
+            Kind::File | Kind::Program if !replaces || self.live.as_ref()?.option("noclobber") == Some(false) => {
+                may(full, Want::Write)
+            }
+            Kind::Missing => {
+                let slash = memchr::memrchr(b'/', full)?;
+                let folder = full.get(..slash.max(1))?;
+                match self.ground.files.kind(folder) {
+                    // One that is missing may be there when it is run: places for what is written are made last.
+                    Kind::Folder => Some(may(folder, Want::Write)? && may(folder, Want::Execute)?).filter(|may| *may),
+                    _ => None,
+                }
+            }
+            _ => None,
+        }
     }
 
     pub(super) fn run_kind(&mut self, command: &Command) {
@@ -100,7 +142,9 @@ impl Machine<'_> {
         });
         // There an error within gives up no more than this.
         let is_whole = match &command.kind {
-            Kind::Simple(_, words) => words.first().and_then(Word::literal).is_some_and(|name| self.is_function(name)),
+            super::syntax::Kind::Simple(_, words) => {
+                words.first().and_then(Word::literal).is_some_and(|name| self.is_function(name))
+            }
             _ => true,
         };
         let is_whole = is_whole && self.dialect == Dialect::Ksh;

@@ -151,7 +151,7 @@ impl Walk<'_, '_> {
                 words.iter().flatten().for_each(|w| self.parts(&w.parts));
                 self.list(body);
             }
-            Kind::While(_, condition, body) => {
+            Kind::Always(condition, body) | Kind::While(_, condition, body) => {
                 self.list(condition);
                 self.list(body);
             }

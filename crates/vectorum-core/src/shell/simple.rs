@@ -19,6 +19,11 @@ impl Machine<'_> {
         if !self.anywhere.is_empty() && words.iter().filter_map(Word::literal).any(|w| self.anywhere.contains(w)) {
             return self.fog("a word that zsh replaces");
         }
+        if self.has_suffixes
+            && words.first().and_then(Word::literal).is_some_and(|w| w.len() > 1 && w.get(1..).is_some_and(|w| w.contains(&b'.')))
+        {
+            return self.fog("a word that zsh replaces");
+        }
         if self.run_alias(words, command) {
             return;
         }
@@ -195,24 +200,7 @@ impl Machine<'_> {
 
     /// Whether what stands before a command stays set: in POSIX shells it does before a special one.
     fn keeps_prefix(&self, name: &[u8]) -> bool {
-        let is_special = matches!(
-            name,
-            b":" | b"."
-                | b"eval"
-                | b"exec"
-                | b"export"
-                | b"readonly"
-                | b"set"
-                | b"shift"
-                | b"unset"
-                | b"return"
-                | b"exit"
-                | b"break"
-                | b"continue"
-                | b"times"
-                | b"trap"
-        );
-        is_special && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
+        self.is_special_command(name) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
     }
 
     /// What stands before a command of which not all words are known.
@@ -305,6 +293,14 @@ impl Machine<'_> {
             {
                 self.doubt_status(doubt.clone());
             }
+            // What is completed, and how.
+            Some(name @ (b"complete" | b"compopt" | b"bind" | b"umask" | b"ulimit" | b"kill" | b"jobs" | b"times" | b"hash"))
+                if !self.is_function(name) && self.is_unfollowed_builtin(name).is_some() =>
+            {
+                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.doubt_status(doubt.clone());
+            }
+            Some(name @ (b"break" | b"continue")) if !self.is_function(name) => self.leave_loops(None, name == b"continue"),
             Some(name) if self.is_function(name) || self.is_own(name) => {
                 self.fog("a command of the shell whose words are not known");
             }

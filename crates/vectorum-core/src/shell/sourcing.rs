@@ -73,8 +73,9 @@ impl Machine<'_> {
         self.end();
     }
 
-    pub(super) fn source_file(&mut self, arguments: &[Val]) {
-        let Some(path) = arguments.first() else { return self.set_status(2) };
+    /// `.` and `source`, which `command` is.
+    pub(super) fn source_file(&mut self, command: &[u8], arguments: &[Val]) {
+        let Some(path) = arguments.first() else { return self.misused_badly() };
         let Val::Known(path) = path.clone() else { return self.fog("a file is run whose name is not known") };
         let path = if path == b"--"[..] { arguments.get(1).and_then(Val::known).cloned().unwrap_or_default() } else { path };
         let full = if path.contains(&b'/') {
@@ -86,7 +87,7 @@ impl Machine<'_> {
             }
         };
         let Some(full) = full else {
-            return if path.contains(&b'/') { self.fog("the working folder is not known") } else { self.cannot_source() };
+            return if path.contains(&b'/') { self.fog("the working folder is not known") } else { self.cannot_source(command) };
         };
         // What lies there is made while the system runs; what is read stands in the text itself, or is not known.
         if full == b"/dev/null"[..] {
@@ -109,7 +110,7 @@ impl Machine<'_> {
             _ => false,
         };
         if !is_there {
-            return self.cannot_source();
+            return self.cannot_source(command);
         }
         let is_whole = if path.contains(&b'/') { full == path } else { self.is_on_path(&full) };
         if !is_whole {
@@ -135,10 +136,12 @@ impl Machine<'_> {
     }
 
     /// A file that is not there: POSIX has it end a shell that is not interactive.
-    fn cannot_source(&mut self) {
+    fn cannot_source(&mut self, command: &[u8]) {
         match self.dialect {
             Dialect::Bash => self.set_status(1),
             Dialect::Zsh => self.set_status(127),
+            // That one is not special there (measured).
+            Dialect::Ksh | Dialect::Mksh if command == b"source" => self.set_status(1),
             _ => self.fail_special(),
         }
     }

@@ -78,6 +78,8 @@ pub enum Kind {
     Simple(Vec<Assignment>, Vec<Word>),
     /// `{ …; }`.
     Group(List),
+    /// `{ … } always { … }`, of zsh.
+    Always(List, List),
     /// `( … )`.
     Subshell(List),
     /// `if`: conditions with what they lead to, and `else`.

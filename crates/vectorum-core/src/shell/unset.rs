@@ -21,6 +21,13 @@ impl Machine<'_> {
                 name if name.first() == Some(&b'-') => return self.fog("names are unset in another way"),
                 name => {
                     let is_name = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
+                    let is_item = name.contains(&b'[') && self.dialect.is_rich();
+                    let begins = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_');
+                    let is_taken = begins && (is_name || is_item) || is_name && self.dialect == Dialect::Zsh;
+                    if !is_taken && !of_functions && (of_variables || self.dialect != Dialect::Bash) {
+                        self.misused();
+                        continue;
+                    }
                     if !is_name && !of_functions {
                         // An item of a list, or a pattern.
                         let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
@@ -61,6 +68,17 @@ impl Machine<'_> {
                     }
                 }
             }
+        }
+    }
+
+    /// `unfunction`: as `unset -f`.
+    pub(super) fn unset_functions(&mut self, known: Option<&[Bytes]>) {
+        match known {
+            Some(names) if names.iter().all(|name| !name.starts_with(b"-")) => {
+                let words: Vec<Bytes> = [Bytes::from_static(b"-f")].into_iter().chain(names.iter().cloned()).collect();
+                self.unset_names(Some(&words));
+            }
+            _ => self.fog("functions are taken away that are not known"),
         }
     }
 

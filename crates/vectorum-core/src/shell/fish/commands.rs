@@ -3,7 +3,7 @@
 use super::super::expressions::names_of;
 use super::super::folder::plain_path;
 use super::super::lookup::{UNREAD, is_program};
-use super::super::outputs::{PRINTED, PRINTED_NAMES};
+use super::super::outputs::{PRINTED, PRINTED_COMMANDS, PRINTED_NAMES};
 use super::super::program::{self, Place};
 use super::words::{MAY_NOT_RUN, NO_FILE, NO_INDEX, NOT_RUN};
 use super::*;
@@ -164,6 +164,7 @@ impl Fish<'_> {
                 self.doubt_status("a condition on what is not known");
             }
             name if HARMLESS.contains(&name) => self.doubt_status("how a command ends"),
+            b"source" | b"." => self.fog(PRINTED_COMMANDS),
             name if self.is_own(name) => self.fog("a command of fish whose words are not known"),
             name if self.autoloaded(name).is_some() => self.fog("a function whose arguments are not known"),
             _ => {
@@ -280,7 +281,17 @@ impl Fish<'_> {
                 }
                 self.return_from();
             }
-            b"exit" | b"exec" => self.leave(Leaves::Shell),
+            b"exit" => self.leave(Leaves::Shell),
+            b"exec" => self.exec(arguments),
+            b"ls" | b"ll" | b"la" if self.is_shipped(name) && self.live.is_some() => {
+                self.color_lists();
+                self.outside(name, arguments);
+            }
+            b"complete"
+                if known.as_deref().is_none_or(|words| words.iter().any(|w| w.starts_with(b"-C") || w.starts_with(b"--do"))) =>
+            {
+                self.fog("what completes a word is run");
+            }
             b"break" | b"continue" => {
                 self.set_status(0);
                 self.leave(if name == b"break" { Leaves::Loop } else { Leaves::Round });
@@ -329,7 +340,7 @@ impl Fish<'_> {
                 }
             },
             b"read" => self.read_command(known.as_deref()),
-            b"argparse" => self.fog("a command of fish that is not followed"),
+            b"argparse" => self.take_options(known.as_deref()),
             b"string" => match known.as_deref().and_then(text::string) {
                 Some((lines, status)) => {
                     for line in lines {
@@ -352,6 +363,49 @@ impl Fish<'_> {
             }
             name => self.outside(name, arguments),
         }
+    }
+
+    /// `exec`: the shell becomes a program; where that is not there, it goes on (measured: fish 3.6).
+    fn exec(&mut self, arguments: &[Val]) {
+        let found = match arguments.first().and_then(Val::known).cloned() {
+            Some(name) => self.program(&name),
+            None => return self.set_status(2),
+        };
+        match found {
+            Ok(Some(_)) => self.leave(Leaves::Shell),
+            Ok(None) => self.refuse(127),
+            Err(doubt) => self.fork(&doubt, |m| m.leave(Leaves::Shell), |m| m.refuse(127)),
+        }
+    }
+
+    /// Functions that list folders set the colours for it the first time (measured: fish 3.6, `ls.fish`).
+    fn color_lists(&mut self) {
+        const COLORS: &[u8] = b"LS_COLORS";
+        let is_set = self.get(COLORS).is_some_and(|var| !var.is_perhaps && var.exported == Some(true));
+        let is_missing = |program: Result<Option<Bytes>, Arc<Doubt>>| matches!(program, Ok(None));
+        if is_set || is_missing(self.program(b"dircolors")) && is_missing(self.program(b"gdircolors")) {
+            return;
+        }
+        let why = "what a function of fish's sets";
+        let doubt = self.doubt(why);
+        self.put_var(COLORS, Some(Kept::Global), Err(doubt), Some(true), None);
+        self.blur(COLORS, why);
+    }
+
+    /// `argparse`, of which only the names are followed that it sets.
+    fn take_options(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("options are taken that are not known") };
+        let doubt = self.doubt("what options there are");
+        let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+        for word in words.iter().take_while(|word| *word != "--") {
+            let spec = word.split(|b| *b == b'!' || *b == b'=').next().unwrap_or_default();
+            for name in spec.split(|b| !is_name(b) && *b != b'-').filter(|name| !name.is_empty()) {
+                let plain: Vec<u8> = name.iter().map(|b| if is_name(b) { *b } else { b'_' }).collect();
+                self.put_var(&[b"_flag_", &plain[..]].concat(), Some(Kept::Block), Err(doubt.clone()), None, None);
+            }
+        }
+        self.put_var(b"argv", None, Err(doubt), None, None);
+        self.doubt_status("what options there are");
     }
 
     fn source(&mut self, known: Option<&[Bytes]>) {

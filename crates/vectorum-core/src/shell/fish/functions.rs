@@ -319,6 +319,9 @@ impl Fish<'_> {
             self.doubt_status("whether there is such a function");
         } else if options.has(b'c') {
             match &options.rest[..] {
+                [from, _] if self.function(from).is_none() && !self.is_shipped(from) && self.autoloaded(from).is_none() => {
+                    self.set_status(1);
+                }
                 [from, to] => {
                     let what = self.function(from).unwrap_or(Named::Unclear);
                     self.name(to.clone(), what);

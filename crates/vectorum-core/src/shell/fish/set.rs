@@ -164,6 +164,11 @@ impl Fish<'_> {
             return self.print(Val::Unknown(self.doubt("what a command prints")));
         }
         let names = arguments.get(at..).unwrap_or_default();
+        // Two scopes at once, or exported and not, is an error.
+        let scopes = [b'l', b'f', b'g', b'U'].into_iter().filter(|letter| has(*letter)).count();
+        if scopes > 1 || has(b'x') && has(b'u') || has(PATH) && has(UNPATH) {
+            return self.set_status(2);
+        }
         if query && unknown.is_some() {
             return self.doubt_status("whether the name is set is not known");
         }

@@ -1,0 +1,44 @@
+//! Words that a command of the shell does not take, and what it ends.
+
+use super::machine::Machine;
+use super::options::names::is_one_of;
+use super::syntax::{Command, Dialect, Kind, Word};
+
+/// Commands whose errors end more than others' (POSIX, Shell Command Language, 2.14).
+const SPECIAL: &str = ": . eval exec export readonly set shift unset return exit break continue times trap";
+
+impl Machine<'_> {
+    /// Whether a name is that of a special command, and of no function.
+    pub(super) fn is_special_command(&self, name: &[u8]) -> bool {
+        is_one_of(SPECIAL, name) && !self.is_function(name)
+    }
+
+    /// What it ends where a file cannot be opened for a command; the status is set.
+    pub(super) fn cannot_redirect(&mut self, command: &Command) {
+        let name = match &command.kind {
+            Kind::Simple(_, words) => words.first().and_then(Word::literal),
+            _ => None,
+        };
+        let is_strict = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh);
+        if is_strict && name.is_some_and(|name| self.is_special_command(name)) {
+            self.fail_special();
+        }
+    }
+
+    /// A command of the shell is given words that it does not take: it does nothing, and may end what an error of such a
+    /// command ends there.
+    pub(super) fn misused(&mut self) {
+        let doubt = self.doubt("words that a command of the shell does not take");
+        let status = doubt.clone();
+        match self.dialect {
+            Dialect::Bash => self.doubt_status(status),
+            _ => self.fork(&doubt, Self::fail_special, |m| m.doubt_status(status)),
+        }
+    }
+
+    /// The same, where bash gives up what it runs, or ends.
+    pub(super) fn misused_badly(&mut self) {
+        let doubt = self.doubt("words that a command of the shell does not take");
+        self.fork(&doubt.clone(), Self::exit, |m| m.fork(&doubt.clone(), Self::fail_hard, |m| m.doubt_status(doubt)));
+    }
+}

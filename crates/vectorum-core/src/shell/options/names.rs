@@ -1,0 +1,277 @@
+//! Options by their names and letters: which there are in each shell, and which change what is followed.
+
+use crate::shell::syntax::Dialect;
+
+/// What an option does to what is followed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::shell) enum Effect {
+    /// It is followed, by this name; `false` where it means the opposite.
+    Followed(&'static str, bool),
+    /// It changes nothing that is followed.
+    Nothing,
+    /// What it changes is not followed: turned on, or either way.
+    Odd,
+    /// It cannot be changed while the shell runs, or only where it has a terminal.
+    Fixed,
+}
+
+use Effect::{Fixed, Followed, Nothing, Odd};
+
+/// Options that the shells have in common that take long names for them (POSIX, `set`).
+const COMMON: &[(&str, Effect)] = &[
+    ("allexport", Followed("allexport", true)),
+    ("errexit", Followed("errexit", true)),
+    ("ignoreeof", Nothing),
+    ("monitor", Nothing),
+    ("noclobber", Followed("noclobber", true)),
+    ("noglob", Followed("noglob", true)),
+    ("noexec", Followed("noexec", true)),
+    ("nolog", Nothing),
+    ("notify", Nothing),
+    ("nounset", Followed("nounset", true)),
+    ("privileged", Nothing),
+    ("verbose", Followed("verbose", true)),
+    ("vi", Nothing),
+    ("emacs", Nothing),
+    ("xtrace", Followed("xtrace", true)),
+];
+
+const OF_BASH: &[(&str, Effect)] = &[
+    ("braceexpand", Followed(NO_BRACES, false)),
+    ("errtrace", Nothing),
+    ("functrace", Nothing),
+    ("hashall", Nothing),
+    ("histexpand", Nothing),
+    ("history", Nothing),
+    ("interactive-comments", Nothing),
+    ("keyword", Odd),
+    ("onecmd", Odd),
+    ("physical", Followed("cdotherwise", true)),
+    ("pipefail", Followed("pipefail", true)),
+    ("posix", Followed("posix", true)),
+];
+
+const OF_DASH: &[(&str, Effect)] = &[("interactive", Fixed), ("stdin", Fixed), ("debug", Nothing)];
+
+const OF_KSH: &[(&str, Effect)] = &[
+    ("backslashctrl", Nothing),
+    ("bgnice", Nothing),
+    ("braceexpand", Followed(NO_BRACES, false)),
+    ("clobber", Followed("noclobber", false)),
+    ("exec", Followed("noexec", false)),
+    ("functrace", Nothing),
+    ("glob", Followed("noglob", false)),
+    ("globcasedetect", Odd),
+    ("globstar", Odd),
+    ("gmacs", Nothing),
+    ("histexpand", Nothing),
+    ("histreedit", Nothing),
+    ("histverify", Nothing),
+    ("interactive", Fixed),
+    ("keyword", Odd),
+    ("letoctal", Odd),
+    ("log", Nothing),
+    ("markdirs", Odd),
+    ("multiline", Nothing),
+    ("pipefail", Followed("pipefail", true)),
+    ("posix", Followed("posix", true)),
+    ("restricted", Odd),
+    ("showme", Odd),
+    ("trackall", Nothing),
+    ("unset", Followed("nounset", false)),
+    ("viraw", Nothing),
+];
+
+const OF_MKSH: &[(&str, Effect)] = &[
+    ("asis", Odd),
+    ("bgnice", Nothing),
+    ("braceexpand", Followed(NO_BRACES, false)),
+    ("gmacs", Nothing),
+    ("inherit-xtrace", Nothing),
+    ("interactive", Fixed),
+    ("keyword", Odd),
+    ("markdirs", Odd),
+    ("nohup", Nothing),
+    ("physical", Followed("cdotherwise", true)),
+    ("pipefail", Followed("pipefail", true)),
+    ("posix", Followed("posix", true)),
+    ("restricted", Odd),
+    ("sh", Odd),
+    ("stdin", Fixed),
+    ("trackall", Nothing),
+    ("utf8-mode", Odd),
+    ("vi-esccomplete", Nothing),
+    ("vi-tabcomplete", Nothing),
+    ("viraw", Nothing),
+];
+
+/// Braces are not expanded; in bash and its kin this is on by default.
+pub(in crate::shell) const NO_BRACES: &str = "nobraceexpand";
+
+/// What letters stand for in `set` and when a shell is started: the name, and whether it means the opposite.
+const LETTERS: &[(u8, &str)] = &[
+    (b'a', "allexport"),
+    (b'b', "notify"),
+    (b'C', "noclobber"),
+    (b'e', "errexit"),
+    (b'f', "noglob"),
+    (b'm', "monitor"),
+    (b'n', "noexec"),
+    (b'p', "privileged"),
+    (b'u', "nounset"),
+    (b'v', "verbose"),
+    (b'x', "xtrace"),
+];
+
+const LETTERS_OF_BASH: &[(u8, &str)] = &[
+    (b'B', "braceexpand"),
+    (b'E', "errtrace"),
+    (b'h', "hashall"),
+    (b'H', "histexpand"),
+    (b'k', "keyword"),
+    (b'P', "physical"),
+    (b'T', "functrace"),
+    (b't', "onecmd"),
+];
+
+const LETTERS_OF_DASH: &[(u8, &str)] =
+    &[(b'E', "emacs"), (b'I', "ignoreeof"), (b'V', "vi"), (b'i', "interactive"), (b's', "stdin")];
+
+const LETTERS_OF_KSH: &[(u8, &str)] =
+    &[(b'B', "braceexpand"), (b'G', "globstar"), (b'H', "histexpand"), (b'h', "trackall"), (b'k', "keyword")];
+
+const LETTERS_OF_MKSH: &[(u8, &str)] =
+    &[(b'h', "trackall"), (b'k', "keyword"), (b'U', "utf8-mode"), (b'X', "markdirs"), (b'i', "interactive")];
+
+/// zsh's letters (zshoptions(1), «Default set»).
+const LETTERS_OF_ZSH: &[(u8, &str)] = &[
+    (b'0', "correct"),
+    (b'1', "printexitvalue"),
+    (b'2', "nobadpattern"),
+    (b'3', "nonomatch"),
+    (b'4', "globdots"),
+    (b'5', "notify"),
+    (b'6', "bgnice"),
+    (b'7', "ignoreeof"),
+    (b'8', "markdirs"),
+    (b'9', "autolist"),
+    (b'B', "nobeep"),
+    (b'C', "noclobber"),
+    (b'D', "pushdtohome"),
+    (b'E', "pushdsilent"),
+    (b'F', "noglob"),
+    (b'G', "nullglob"),
+    (b'H', "rmstarsilent"),
+    (b'I', "ignorebraces"),
+    (b'J', "autocd"),
+    (b'K', "nobanghist"),
+    (b'L', "sunkeyboardhack"),
+    (b'M', "singlelinezle"),
+    (b'N', "autopushd"),
+    (b'O', "correctall"),
+    (b'P', "rcexpandparam"),
+    (b'Q', "pathdirs"),
+    (b'R', "longlistjobs"),
+    (b'S', "recexact"),
+    (b'T', "cdablevars"),
+    (b'U', "mailwarning"),
+    (b'V', "nopromptcr"),
+    (b'W', "autoresume"),
+    (b'X', "listtypes"),
+    (b'Y', "menucomplete"),
+    (b'a', "allexport"),
+    (b'd', "noglobalrcs"),
+    (b'e', "errexit"),
+    (b'f', "norcs"),
+    (b'g', "histignorespace"),
+    (b'h', "histignoredups"),
+    (b'k', "interactivecomments"),
+    (b'n', "noexec"),
+    (b'p', "privileged"),
+    (b'u', "nounset"),
+    (b'v', "verbose"),
+    (b'w', "chaselinks"),
+    (b'x', "xtrace"),
+    (b'y', "shwordsplit"),
+];
+
+/// The options of zsh, without those of which all begin with `hist` (zshoptions(1)).
+const OF_ZSH: &str = "appendhistory extendedhistory incappendhistory incappendhistorytime sharehistory \
+    aliases aliasfuncdef allexport alwayslastprompt alwaystoend appendcreate autocd autocontinue autolist \
+    automenu autonamedirs autoparamkeys autoparamslash autopushd autoremoveslash autoresume badpattern \
+    banghist bareglobqual bashautolist bashrematch beep bgnice braceccl braceexpand bsdecho caseglob \
+    casematch casepaths cbases cdablevars cdsilent chasedots chaselinks checkjobs checkrunningjobs clobber \
+    clobberempty combiningchars completealiases completeinword continueonerror correct correctall \
+    cprecedences cshjunkiehistory cshjunkieloops cshjunkiequotes cshnullcmd cshnullglob debugbeforecmd \
+    dotglob dvorak emacs equals errexit errreturn evallineno exec extendedglob flowcontrol forcefloat \
+    functionargzero glob globalexport globalrcs globassign globcomplete globdots globstarshort globsubst \
+    hashall hashcmds hashdirs hashexecutablesonly hashlistall hup ignorebraces ignoreclosebraces ignoreeof \
+    interactivecomments ksharrays kshautoload kshglob kshoptionprint kshtypeset kshzerosubscript \
+    listambiguous listbeep listpacked listrowsfirst listtypes localloops localoptions localpatterns \
+    localtraps log longlistjobs magicequalsubst mailwarn mailwarning markdirs menucomplete monitor multibyte \
+    multifuncdef multios nomatch notify nullglob numericglobsort octalzeroes onecmd overstrike pathdirs \
+    pathscript physical pipefail posixaliases posixargzero posixbuiltins posixcd posixidentifiers posixjobs \
+    posixstrings posixtraps printeightbit printexitvalue privileged promptbang promptcr promptpercent \
+    promptsp promptsubst promptvars pushdignoredups pushdminus pushdsilent pushdtohome rcexpandparam rcquotes \
+    rcs recexact rematchpcre restricted rmstarsilent rmstarwait shfileexpansion shglob shnullcmd \
+    shoptionletters shortloops shortrepeat shwordsplit singlecommand singlelinezle sourcetrace \
+    sunkeyboardhack trackall transientrprompt trapsasync typesetsilent typesettounset unset verbose vi \
+    warncreateglobal warnnestedvar xtrace";
+
+/// Those that zsh refuses to change, or changes only where it has a terminal.
+const FIXED_IN_ZSH: &str = "interactive login monitor shinstdin singlecommand onecmd stdin zle";
+
+/// Those of zsh that change what is followed where they are turned on.
+const ODD_IN_ZSH: &str = "bashrematch continueonerror cshjunkieloops cshjunkiequotes cshnullcmd cshnullglob forcefloat globassign \
+    globstarshort ignorebraces ignoreclosebraces kshautoload kshzerosubscript localloops markdirs octalzeroes \
+    posixaliases posixbuiltins posixidentifiers posixstrings rematchpcre restricted shfileexpansion shglob \
+    shnullcmd shoptionletters typesettounset";
+
+/// Those of which it counts where they are turned off.
+const ODD_OFF_IN_ZSH: &str =
+    "aliases badpattern braceexpand casematch equals exec globalexport multibyte multifuncdef shortloops";
+
+/// Whether an option of zsh's makes it work in a way that is not followed.
+pub(in crate::shell) fn is_odd_in_zsh(name: &[u8], on: bool) -> bool {
+    is_one_of(if on { ODD_IN_ZSH } else { ODD_OFF_IN_ZSH }, name)
+}
+
+/// Whether zsh has an option, by its name without `_`, `no` and great letters.
+pub(in crate::shell) fn is_option_of_zsh(name: &[u8]) -> bool {
+    // Those of its history all begin alike.
+    name.starts_with(b"hist") || is_one_of(OF_ZSH, name) || is_one_of(FIXED_IN_ZSH, name)
+}
+
+/// Whether zsh may refuse to change it.
+pub(in crate::shell) fn is_fixed_in_zsh(name: &[u8]) -> bool {
+    is_one_of(FIXED_IN_ZSH, name)
+}
+
+/// Whether a name stands in a list of them.
+pub(in crate::shell) fn is_one_of(names: &str, name: &[u8]) -> bool {
+    names.split(' ').any(|other| other.as_bytes() == name)
+}
+
+/// What an option of `set -o` does, where there is one; zsh has a way of its own.
+pub(in crate::shell) fn long_option(name: &[u8], dialect: Dialect) -> Option<Effect> {
+    let own = match dialect {
+        Dialect::Bash => OF_BASH,
+        Dialect::Dash => OF_DASH,
+        Dialect::Ksh => OF_KSH,
+        Dialect::Mksh => OF_MKSH,
+        Dialect::Zsh => return None,
+    };
+    COMMON.iter().chain(own).find(|(option, _)| option.as_bytes() == name).map(|(_, effect)| *effect)
+}
+
+/// What a letter of `set` stands for.
+pub(in crate::shell) fn option_of_letter(letter: u8, dialect: Dialect) -> Option<&'static str> {
+    let (common, own) = match dialect {
+        Dialect::Bash => (LETTERS, LETTERS_OF_BASH),
+        Dialect::Dash => (LETTERS, LETTERS_OF_DASH),
+        Dialect::Ksh => (LETTERS, LETTERS_OF_KSH),
+        Dialect::Mksh => (LETTERS, LETTERS_OF_MKSH),
+        Dialect::Zsh => (&[][..], LETTERS_OF_ZSH),
+    };
+    common.iter().chain(own).find(|(other, _)| *other == letter).map(|(_, name)| *name)
+}

@@ -1,0 +1,130 @@
+//! Commands of bash and zsh that set a name which their words say, run a function, or change what names of commands
+//! stand for: if they are asked to, and otherwise change nothing.
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::value::Val;
+
+impl Machine<'_> {
+    /// Commands of bash's that set a name, run a function or change what names of commands stand for, if they are
+    /// asked to; whether they are.
+    pub(super) fn sets_or_runs(&mut self, name: &[u8], arguments: &[Val]) -> bool {
+        let words: Vec<Bytes> = arguments.iter().map(|a| a.known().cloned().unwrap_or_default()).collect();
+        let letters: Vec<u8> = words.iter().filter(|w| w.starts_with(b"-")).flat_map(|w| w.slice(1..)).collect();
+        match name {
+            b"compgen" if letters.iter().any(|b| b"FC".contains(b)) => self.fog("what completes a word is run"),
+            b"hash" if letters.contains(&b'p') => self.fog("a name is given to a program"),
+            b"enable" if letters.iter().any(|b| b"nf".contains(b)) => {
+                self.fog("a command of the shell is taken away, or brought");
+            }
+            b"wait" if letters.contains(&b'p') => {
+                let target = words.iter().skip_while(|w| !w.starts_with(b"-") || !w.contains(&b'p')).nth(1);
+                self.may_set_word(target, false);
+                self.doubt_status(self.doubt("how a command of the shell ends"));
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    /// Commands of zsh's that change what a name of a command stands for, or set a name, if they are asked to; whether
+    /// they are.
+    pub(super) fn changes_commands(&mut self, command: &[u8], arguments: &[Val]) -> bool {
+        let words: Vec<Bytes> = arguments.iter().map(|a| a.known().cloned().unwrap_or_default()).collect();
+        let is_option = |word: &Bytes| word.starts_with(b"-") || word.starts_with(b"+");
+        match (command, &words[..]) {
+            // Those of which nothing is followed can be missed.
+            (b"disable" | b"enable", names)
+                if names.iter().any(is_option) || names.iter().any(|name| name.is_empty() || self.is_followed(name)) =>
+            {
+                if let (Some(state), Some(b"-f")) = (&mut self.live, names.first().map(|option| &option[..])) {
+                    names.iter().skip(1).for_each(|name| state.functions.insert(name.clone(), None));
+                }
+                self.fog("a command of the shell is taken away, or brought");
+            }
+            (b"functions", [option, old, new]) if option == "-c" => {
+                let function = self.live.as_ref().map(|state| state.functions.get(old).cloned());
+                match function {
+                    Some(Some(function)) if !new.is_empty() => {
+                        if let Some(state) = &mut self.live {
+                            state.functions.insert(new.clone(), function);
+                        }
+                        self.set_status(0);
+                    }
+                    _ => self.fog("a function is copied that is not known"),
+                }
+            }
+            (b"functions", names) if names.first().is_some_and(|option| is_option(option) && option.contains(&b'c')) => {
+                self.fog("a function is copied that is not known");
+            }
+            (b"hash", names)
+                if names.first().is_none_or(|option| option != "-d")
+                    && names.iter().any(|name| name.contains(&b'=') || name.is_empty()) =>
+            {
+                self.fog("a name is given to a program");
+            }
+            (b"zstyle", [option, rest @ ..]) if matches!(&option[..], b"-s" | b"-b" | b"-a") => {
+                self.may_set_word(rest.get(2), option == "-a");
+                self.doubt_status(self.doubt("whether there is such a style"));
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    /// Whether a command of the shell is followed, so that it counts whether it is there.
+    fn is_followed(&self, name: &[u8]) -> bool {
+        self.is_own(name) && self.is_unfollowed_builtin(name).is_none() || super::declare::declares(name, self.dialect)
+    }
+
+    /// A command may set the name that a word of it says.
+    fn may_set_word(&mut self, word: Option<&Bytes>, is_list: bool) {
+        let name = word.filter(|word| crate::reader::is_portable(word)).and_then(|word| std::str::from_utf8(word).ok());
+        match name {
+            Some(name) if is_list => self.may_set("a list that a command sets", &[], &[name]),
+            Some(name) => self.may_set("a text that a command sets", &[name], &[]),
+            None => self.fog("a variable is set whose name is not known"),
+        }
+    }
+
+    /// Commands of modules of zsh's that set names that their words say; whether it is one.
+    pub(super) fn sets_by_module(&mut self, command: &[u8], known: Option<&[Bytes]>) -> bool {
+        // What they are known by (zshmodules(1)), and the options before a name, where it is not any word.
+        const SETTING: &[(&str, &[&str])] = &[
+            ("getln", &[]),
+            ("pcre_match", &[]),
+            ("stat", &["-A", "-H"]),
+            ("strftime", &["-s"]),
+            ("sysopen", &["-u"]),
+            ("sysread", &[]),
+            ("zformat", &[]),
+            ("zregexparse", &[]),
+            ("zselect", &[]),
+            ("zsocket", &[]),
+            ("zstat", &["-A", "-H"]),
+            ("ztcp", &[]),
+        ];
+        let Some((_, options)) = SETTING.iter().find(|(name, _)| name.as_bytes() == command) else { return false };
+        let Some(words) = known else {
+            self.fog("a variable is set whose name is not known");
+            return true;
+        };
+        let asks = words.iter().any(|word| options.iter().any(|option| word.starts_with(option.as_bytes())));
+        if !options.is_empty() && !asks {
+            return false;
+        }
+        let names: Vec<&str> = words
+            .iter()
+            .map(|word| word.rsplit(|b| *b == b'-').next().unwrap_or_default())
+            .filter(|word| crate::reader::is_portable(word))
+            .filter_map(|word| std::str::from_utf8(word).ok())
+            .collect();
+        self.may_set("what a command of a module sets", &["REPLY", "MATCH"], &["reply", "match", "mbegin", "mend"]);
+        self.may_set("what a command of a module sets", &[], &names);
+        self.may_set("what a command of a module sets", &names, &[]);
+        self.print(Val::Unknown(self.doubt("what a command prints")));
+        self.doubt_status(self.doubt("whether a module is there"));
+        true
+    }
+}
