@@ -186,6 +186,9 @@ impl Machine<'_> {
                 for text in sums {
                     let summed = self.sum_text(text.to_vec());
                     answer = self.is_sum_true(summed, true);
+                    if answer == Ok(false) && self.dialect == Dialect::Mksh {
+                        answer = Err(self.doubt("a sum that may be wrong"));
+                    }
                 }
                 self.set_maybe(answer);
             }
@@ -354,8 +357,12 @@ impl Machine<'_> {
         let found = name.map(|n| self.find_program(&n));
         match found {
             Some(Ok(Some(_))) => self.exit(),
-            Some(Ok(None)) if self.is_interactive => self.set_status(127),
-            Some(Ok(None)) => self.exit(),
+            Some(Ok(None)) => {
+                self.set_status(127);
+                if !self.is_interactive {
+                    self.exit();
+                }
+            }
             _ => {
                 let doubt = self.doubt("whether there is such a command");
                 self.fork(&doubt, |m| m.exit(), |_| {});

@@ -257,7 +257,7 @@ impl Parser<'_> {
 
     pub(super) fn for_command(&mut self) -> Parsed<Kind> {
         self.blanks();
-        if self.dialect.is_rich() && self.starts(b"((") {
+        if self.dialect.is_rich() && self.dialect != Dialect::Mksh && self.starts(b"((") {
             let Some(inner) = self.balanced_sum() else { return self.trouble("a parenthesis is not closed") };
             let mut begin = inner.start;
             let text = self.text.get(inner).unwrap_or_default();

@@ -390,14 +390,17 @@ impl Machine<'_> {
                     self.read_ahead([body], Some((name, &values)));
                 }
                 self.enter(Boundary::Loop);
-                for values in values.chunks(names.len().max(1)) {
+                'rounds: for values in values.chunks(names.len().max(1)) {
                     if self.is_spent() {
                         break;
                     }
                     self.at = at;
                     for (place, name) in names.iter().enumerate() {
                         let value = values.get(place).cloned().unwrap_or_else(|| Val::of(b""));
-                        self.assign_to(name, Content::Set(value), None);
+                        if !self.assign_to(name, Content::Set(value), None) {
+                            self.refused();
+                            break 'rounds;
+                        }
                         let exports_all = self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false));
                         if self.dialect == Dialect::Mksh && exports_all {
                             self.doubt_export(name);
@@ -410,10 +413,12 @@ impl Machine<'_> {
             }
             Err(doubt) => {
                 self.repeat(&doubt.clone(), move |m| {
-                    for name in names {
-                        m.assign_to(name, Content::Set(Val::Unknown(doubt.clone())), None);
+                    let unknown = Val::Unknown(doubt.clone());
+                    if names.iter().all(|name| m.assign_to(name, Content::Set(unknown.clone()), None)) {
+                        m.run_list(body);
+                    } else {
+                        m.refused();
                     }
-                    m.run_list(body);
                 });
             }
         }
@@ -525,48 +530,67 @@ impl Machine<'_> {
 
     pub(super) fn run_count(&mut self, parts: &[Vec<Part>; 3], body: &List) {
         let [first, condition, step] = parts;
-        if let Err(doubt) = self.step_of_loop(first) {
-            return self.count_unknown(&doubt, condition, step, body);
+        match self.step_of_loop(first) {
+            Step::Done(_) => {}
+            Step::Wrong => return self.fail_in_count(),
+            Step::Unclear(doubt) => return self.count_unknown(&doubt, condition, step, body),
         }
+        self.set_status(0);
         self.enter(Boundary::Loop);
-        loop {
-            if self.is_spent() {
-                break;
-            }
-            let goes_on = if condition.is_empty() { Ok(1) } else { self.step_of_loop(condition).and_then(|value| value) };
+        while !self.is_spent() {
+            let goes_on = match condition.is_empty() {
+                true => Step::Done(Ok(1)),
+                false => self.step_of_loop(condition),
+            };
             match goes_on {
-                Ok(0) => break,
-                Ok(_) => {
+                Step::Done(Ok(0)) => break,
+                Step::Done(Ok(_)) => {
                     self.run_list(body);
                     self.take_up_next();
-                    if self.live.is_some()
-                        && let Err(doubt) = self.step_of_loop(step)
-                    {
-                        self.count_unknown(&doubt, condition, step, body);
-                        break;
+                    if self.live.is_none() {
+                        continue;
+                    }
+                    match self.step_of_loop(step) {
+                        Step::Done(_) => {}
+                        Step::Wrong => {
+                            self.fail_in_count();
+                            break;
+                        }
+                        Step::Unclear(doubt) => {
+                            self.count_unknown(&doubt, condition, step, body);
+                            break;
+                        }
                     }
                 }
-                Err(doubt) => {
+                Step::Wrong => {
+                    self.fail_in_count();
+                    break;
+                }
+                Step::Done(Err(doubt)) | Step::Unclear(doubt) => {
                     self.count_unknown(&doubt, condition, step, body);
                     break;
                 }
             }
         }
-        self.set_status(0);
         self.end();
     }
 
     /// Works out an expression of a loop that counts.
-    ///
-    /// # Errors
-    /// If it may be wrong.
-    fn step_of_loop(&mut self, parts: &[Part]) -> Result<Number, Arc<Doubt>> {
+    fn step_of_loop(&mut self, parts: &[Part]) -> Step {
         let summed = self.sum(parts);
         self.settle_alone(&summed);
         match summed.failure {
-            Failure::No => Ok(summed.value),
-            Failure::Perhaps(doubt) => Err(doubt),
-            Failure::Yes => Err(self.doubt(PARTED)),
+            Failure::No => Step::Done(summed.value),
+            Failure::Perhaps(doubt) => Step::Unclear(doubt),
+            Failure::Yes => Step::Wrong,
+        }
+    }
+
+    /// What a wrong expression in a loop that counts ends: the loop, or more.
+    fn fail_in_count(&mut self) {
+        match self.dialect {
+            Dialect::Bash => self.set_status(1),
+            _ => self.fail_hard(),
         }
     }
 
@@ -577,6 +601,13 @@ impl Machine<'_> {
             let _ = m.sum(condition);
         });
     }
+}
+
+/// What an expression of a loop that counts comes to: a number, an error, or one or the other.
+enum Step {
+    Done(Number),
+    Wrong,
+    Unclear(Arc<Doubt>),
 }
 
 /// Whether quotes that hold nothing may be left in a text that bash compares: within a parameter, beside something else

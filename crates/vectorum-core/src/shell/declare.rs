@@ -111,6 +111,7 @@ impl Machine<'_> {
         if command == b"local" && !in_function && self.dialect == Dialect::Dash {
             return self.misused();
         }
+        self.is_mild = !matches!(command, b"export" | b"readonly");
         let mut is_tied = false;
         let mut is_global = matches!(command, b"export" | b"readonly") && self.dialect != Dialect::Zsh || command == b"export";
         let mut given = given.into_iter().peekable();
@@ -363,7 +364,10 @@ impl Machine<'_> {
             // An error of the command: dash and zsh end more than that by it.
             return match self.dialect {
                 Dialect::Bash => self.set_status(1),
-                _ => self.fog("a name that is none is declared"),
+                // Letters of others, which these may take by their locale.
+                Dialect::Zsh | Dialect::Ksh if !name.is_ascii() => self.fog("a name that is none is declared"),
+                Dialect::Ksh => self.misused(),
+                _ => self.fail_special(),
             };
         }
         if value.is_some() && self.is_readonly(name) {
@@ -371,6 +375,9 @@ impl Machine<'_> {
         }
         if value.is_some() && !self.takes_text(name, attributes) {
             return;
+        }
+        if value.is_none() && attributes.is_local && self.dialect == Dialect::Bash && self.is_readonly(name) {
+            return self.refused();
         }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);
@@ -412,14 +419,29 @@ impl Machine<'_> {
         self.mark(name, attributes);
     }
 
-    fn is_readonly(&self, name: &Bytes) -> bool {
-        self.live.as_ref().and_then(|s| s.vars.look_for(name, For::Export)).is_some_and(|v| v.readonly)
+    pub(super) fn is_readonly(&self, name: &[u8]) -> bool {
+        self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
+    }
+
+    /// A command such as `read` sets a name; whether it may. Where the name is held fast, most end with a status only
+    /// (measured).
+    pub(super) fn set_by_command(&mut self, name: &[u8], content: Content) -> bool {
+        if self.assign(name, content, None) {
+            return true;
+        }
+        match self.dialect {
+            Dialect::Bash | Dialect::Ksh => self.set_status(1),
+            Dialect::Dash | Dialect::Mksh => self.set_status(2),
+            Dialect::Zsh => self.fail_hard(),
+        }
+        false
     }
 
     /// A declaration that is refused: the name is held fast.
     pub(super) fn refused(&mut self) {
         match self.dialect {
             Dialect::Bash => self.set_status(1),
+            Dialect::Mksh if self.is_mild => self.doubt_status(self.doubt("a name is held fast")),
             _ => self.fail_refused(),
         }
     }

@@ -186,7 +186,10 @@ impl Machine<'_> {
             Dialect::Zsh if self.as_sh => self.fog("an error where zsh is another shell"),
             // The file that is being run is given up.
             Dialect::Zsh => {
-                self.set_status(1);
+                // A file that is taken in ends with a status of its own (measured: zsh 5.9).
+                let text = self.frames.iter().rfind(|f| matches!(f.kind, Boundary::Text | Boundary::Startup | Boundary::Shell));
+                let is_file = text.is_some_and(|f| f.kind == Boundary::Text && f.is_file);
+                self.set_status(if is_file { 126 } else { 1 });
                 // The status stays as it was, or is that of what was run for a word (measured).
                 if self.is_declaring {
                     self.doubt_status(self.doubt("how a declaration ends that an error ends"));
@@ -197,16 +200,12 @@ impl Machine<'_> {
             }
             // The command of the file that is being run is given up.
             Dialect::Bash => {
-                if !self.leave(1, &[Boundary::Text, Boundary::Startup], true) {
+                let is_subshell = self.frames.iter().skip(1).any(|f| f.kind == Boundary::Shell);
+                if is_subshell || !self.leave(1, &[Boundary::Text, Boundary::Startup], true) {
                     self.exit();
                 }
             }
-            // The function that is being run is given up; its status is 1 or 2.
-            Dialect::Mksh if self.is_in_function() => {
-                let doubt = self.doubt("how a function ends that an error ends");
-                self.doubt_status(doubt);
-                self.leave(1, &[Boundary::Function], false);
-            }
+            Dialect::Mksh => self.fail_in_mksh(),
             Dialect::Ksh => self.fail_in_ksh(false),
             _ if self.is_interactive && self.quiet == 0 => {
                 if !self.leave(1, &[Boundary::Startup], false) {
@@ -215,6 +214,21 @@ impl Machine<'_> {
             }
             _ => self.exit(),
         }
+    }
+
+    /// The function or the file that is being run is given up, with 1 or 2; only of a script all is (measured: R59).
+    fn fail_in_mksh(&mut self) {
+        let within = self.frames.iter().rposition(|f| f.kind == Boundary::Shell).unwrap_or_default();
+        let is_given_up = |(_, f): &(usize, &Frame)| match f.kind {
+            Boundary::Function => true,
+            Boundary::Text => f.is_file,
+            Boundary::Startup => self.until.is_none(),
+            _ => false,
+        };
+        let found = self.frames.iter().enumerate().skip(within).rev().find(is_given_up).map(|(index, _)| index);
+        let Some(index) = found else { return self.exit() };
+        self.doubt_status(self.doubt("how a function ends that an error ends"));
+        self.leave_at(index, false);
     }
 
     /// An error of a special command.
@@ -233,6 +247,8 @@ impl Machine<'_> {
         let is_typed = self.is_interactive && self.quiet == 0;
         for (index, frame) in self.frames.iter().enumerate().rev() {
             match frame.kind {
+                // What stands before a command of another kind gives up that command.
+                Boundary::Command if frame.is_before => return self.leave_at(index, false),
                 Boundary::Function if frame.holds => return self.leave_at(index, false),
                 Boundary::Text | Boundary::Redirected if !is_special => return self.leave_at(index, false),
                 Boundary::Startup if is_typed => return self.leave_at(index, true),
@@ -271,7 +287,9 @@ mod tests {
         const SHELLS: [Dialect; 5] = [Dialect::Bash, Dialect::Dash, Dialect::Zsh, Dialect::Ksh, Dialect::Mksh];
         for (text, reached) in [
             ("{ : ${NONE?}; A=1; }; B=1\nC=1", ["", "", "", "", ""]),
-            ("eval ': ${NONE?}; A=1'; B=1\nC=1", ["", "", "B C", "B C", ""]),
+            ("eval ': ${NONE?}; A=1'; B=1\nC=1", ["", "", "", "B C", ""]),
+            ("for X in 1; do readonly X; : $((X = 2)); A=1; done; B=1\nC=1", ["C", "", "", "", ""]),
+            ("readonly R=1; for R in 2; do A=1; done; B=1\nC=1", ["B C", "", "", "", ""]),
             ("{ : ${NONE?}; A=1; } </dev/null; B=1\nC=1", ["", "", "", "B C", ""]),
             ("f() { : ${NONE?}; A=1; }; f; B=1\nC=1", ["", "", "", "", "B C"]),
             ("(: ${NONE?}; A=1); B=1\nC=1", ["B C"; 5]),

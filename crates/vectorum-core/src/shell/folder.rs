@@ -35,6 +35,20 @@ impl Machine<'_> {
         state.stack = is_known.then(|| Arc::new(folders));
     }
 
+    /// `cd` where what it sets is held fast: how far it comes differs.
+    fn change_folder_in_vain(&mut self) {
+        let doubt = self.doubt("the working folder is not known");
+        for name in [&b"PWD"[..], b"OLDPWD"] {
+            self.doubt_from_here(name);
+        }
+        if let Some(state) = &mut self.live {
+            (state.folder, state.status) = (None, Status::Unknown(doubt.clone()));
+        }
+        if self.dialect == Dialect::Zsh {
+            self.fork(&doubt, Self::fail_hard, |_| {});
+        }
+    }
+
     pub(super) fn change_folder(&mut self, known: Option<&[Bytes]>) {
         let (known, is_physical) = match known {
             Some([option, rest @ ..]) if option == "-P" => (Some(rest), true),
@@ -50,6 +64,9 @@ impl Machine<'_> {
             && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
         // An empty name is refused by some.
         let target = target.filter(|t| !t.is_empty() || self.dialect != Dialect::Ksh);
+        if [&b"PWD"[..], b"OLDPWD"].iter().any(|name| self.is_readonly(name)) {
+            return self.change_folder_in_vain();
+        }
         let is_usual = self.live.as_ref().is_none_or(|s| s.option("cdotherwise") == Some(false));
         let full = target
             .filter(|_| is_usual)

@@ -128,6 +128,10 @@ impl Machine<'_> {
             (_, Ok(true)) => Ok(Some(own(held))),
             (b'?', Ok(false)) => {
                 // Where it does not, as on a terminal, what follows is given up in ways of its own.
+                if self.dialect == Dialect::Zsh && !self.is_interactive {
+                    self.set_status(1);
+                    self.exit();
+                }
                 self.fail_unless_typed("a name that is not set ends the shell");
                 Ok(Some(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell")))))
             }

@@ -142,6 +142,10 @@ pub(super) struct Frame {
     pub(super) kind: Boundary,
     /// Of a function, whether it has variables of its own.
     pub(super) holds: bool,
+    /// Of a command, whether what stands before it is still worked out, and gives up no more than it where it is wrong.
+    pub(super) is_before: bool,
+    /// Of a text, whether it is that of a file.
+    pub(super) is_file: bool,
     pub(super) leave: Left<State>,
     pub(super) next: Left<State>,
     /// What goes further once this is done: to which frame, whether to its next part, and what holds.
@@ -150,7 +154,15 @@ pub(super) struct Frame {
 
 impl Frame {
     pub(super) fn new(kind: Boundary) -> Frame {
-        Frame { kind, holds: false, leave: Left::default(), next: Left::default(), beyond: Vec::new() }
+        Frame {
+            kind,
+            holds: false,
+            is_before: false,
+            is_file: false,
+            leave: Left::default(),
+            next: Left::default(),
+            beyond: Vec::new(),
+        }
     }
 }
 
@@ -188,6 +200,8 @@ pub(super) struct Machine<'a> {
     pub(super) anywhere: BTreeSet<Bytes>,
     /// Whether commands may stand for what their name's ending says.
     pub(super) has_suffixes: bool,
+    /// Whether a declaration is of those that give up less in mksh.
+    pub(super) is_mild: bool,
     /// Whether a command runs behind `command`.
     pub(super) tame: usize,
     /// What traps may set.
@@ -259,6 +273,7 @@ impl<'a> Machine<'a> {
             ended_within: BTreeSet::new(),
             anywhere: BTreeSet::new(),
             has_suffixes: false,
+            is_mild: false,
             tame: 0,
             restless: Restless::default(),
             until: None,
@@ -416,6 +431,14 @@ impl<'a> Machine<'a> {
         let outer = std::mem::replace(&mut self.source, source.clone());
         let outer_at = self.at;
         self.enter(kind);
+        if let Some(frame) = self.frames.last_mut() {
+            frame.is_file = source.fixed.is_none();
+        }
+        // There it is of no account for a file whether its end is asked for (measured).
+        let guarded = self.guarded;
+        if source.fixed.is_none() && matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
+            self.guarded = 0;
+        }
         let tree = source.tree(self.dialect);
         if kind == Boundary::Startup {
             self.read_ahead(tree.lines(), None);
@@ -460,6 +483,7 @@ impl<'a> Machine<'a> {
             }
             self.broken(trouble, kind);
         }
+        self.guarded = guarded;
         self.end();
         self.epoch = epoch;
         self.source = outer;
@@ -489,6 +513,11 @@ impl<'a> Machine<'a> {
         (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
         self.quiet -= 1;
         let (status, output, input) = match self.live.take() {
+            // Anything may have been done there.
+            Some(State { open: Some(_), .. }) if outer.open.is_none() => {
+                let doubt = self.doubt("it is not followed to its end");
+                (Status::Unknown(doubt.clone()), outer.output.as_ref().map(|_| Val::Unknown(doubt)), None)
+            }
             Some(end) => (end.status, end.output, end.input),
             None => (Status::Unknown(self.doubt("it is not followed to its end")), None, None),
         };

@@ -179,8 +179,8 @@ impl Machine<'_> {
         }
     }
 
-    /// There is no such option: most shells end at that (measured).
-    fn refuse_option(&mut self) {
+    /// A special command has no such option: most shells end at that (measured).
+    pub(super) fn refuse_option(&mut self) {
         match self.dialect {
             Dialect::Bash => self.misused(),
             _ => self.fail_special(),

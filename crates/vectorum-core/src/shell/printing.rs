@@ -94,8 +94,16 @@ impl Machine<'_> {
             };
             let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default()));
             let value = value.map_or_else(|| Val::Unknown(self.doubt("a format that is not followed")), Val::of);
-            self.assign(&name, Content::Set(value), None);
+            if self.dialect == Dialect::Ksh {
+                // Some of its releases take the option.
+                self.may_set("a format that is not followed", &[&String::from_utf8_lossy(&name)], &[]);
+                return self.doubt_status(self.doubt("whether there is such an option"));
+            }
+            self.set_by_command(&name, Content::Set(value));
             return;
+        }
+        if arguments.first().is_some_and(|a| a.known().is_some_and(|a| a == "-v")) && self.dialect == Dialect::Dash {
+            return self.set_status(2);
         }
         let text = known.as_deref().and_then(formatted);
         let text = match text {

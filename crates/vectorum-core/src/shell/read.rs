@@ -80,7 +80,9 @@ impl Machine<'_> {
                 // A key that is pressed, which nobody may do.
                 let may_stay = may_be_list || is_odd && self.dialect == Dialect::Zsh;
                 let content = if may_stay { Content::Perhaps(value) } else { Content::Set(value) };
-                self.assign(&name, content, None);
+                if !self.set_by_command(&name, content) {
+                    return;
+                }
                 if is_list || is_odd {
                     self.note_may_be_list(&name);
                 }
@@ -111,7 +113,9 @@ impl Machine<'_> {
             } else {
                 Content::Set(Val::Unknown(self.doubt("a line that is read in another way")))
             };
-            self.assign(&name, content, None);
+            if !self.set_by_command(&name, content) {
+                return;
+            }
             if !is_simple {
                 self.note_may_be_list(&name);
             }
@@ -120,7 +124,9 @@ impl Machine<'_> {
             let odd = self.doubt("a line that is read in another way");
             let rest = if is_simple { Val::of(b"") } else { Val::Unknown(odd) };
             for (index, name) in names.iter().enumerate() {
-                self.assign(name, Content::Set(values.get(index).unwrap_or(&rest).clone()), None);
+                if !self.set_by_command(name, Content::Set(values.get(index).unwrap_or(&rest).clone())) {
+                    return;
+                }
             }
         }
         self.set_status(u8::from(end.is_none()));
@@ -176,8 +182,8 @@ impl Machine<'_> {
             }
             None => return self.read_somehow(&name),
         };
-        self.assign(&name, content, None);
         self.set_status(0);
+        self.set_by_command(&name, content);
     }
 
     /// A list is read of which nothing is known.

@@ -149,7 +149,14 @@ impl Machine<'_> {
         if has_own {
             self.enter(Boundary::Command);
         }
+        // There an error of what stands before a program ends only that.
+        let gives_up_less = has_own && self.dialect == Dialect::Ksh && !self.is_function(&name);
+        let called = name.clone();
+        let mut is_given_up = false;
         for assignment in assignments {
+            if let Some(frame) = self.frames.last_mut() {
+                frame.is_before = gives_up_less;
+            }
             self.at = assignment.at;
             let name = assignment.name.clone();
             let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
@@ -161,7 +168,13 @@ impl Machine<'_> {
                 match self.dialect {
                     Dialect::Bash => continue,
                     // Before some commands it ends nothing there.
+                    Dialect::Ksh if gives_up_less => self.fail_hard(),
                     Dialect::Ksh => self.fail_perhaps("a name that is held fast stands before a command"),
+                    // So it is there before a program.
+                    Dialect::Zsh if self.is_program(&called) => {
+                        self.doubt_status(self.doubt("a name that is held fast stands before a command"));
+                        is_given_up = true;
+                    }
                     _ => self.fail_hard(),
                 }
                 break;
@@ -174,8 +187,11 @@ impl Machine<'_> {
                 scope.vars.insert(name, old);
             }
         }
+        if let Some(frame) = self.frames.last_mut() {
+            frame.is_before = false;
+        }
         self.at = before;
-        if self.live.is_some() {
+        if self.live.is_some() && !is_given_up {
             if self.outputs != outputs && self.is_function(&name) {
                 self.doubt_status(self.doubt("which command counts for the status"));
             }

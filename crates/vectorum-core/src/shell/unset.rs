@@ -18,12 +18,22 @@ impl Machine<'_> {
                 b"-f" => of_functions = true,
                 b"-v" => of_variables = true,
                 b"--" => {}
-                name if name.first() == Some(&b'-') => return self.fog("names are unset in another way"),
+                name if name.first() == Some(&b'-') => {
+                    match (self.dialect, name) {
+                        (Dialect::Zsh, b"-m") | (_, b"-n" | b"-fv" | b"-vf" | b"-a") => {
+                            self.fog("names are unset in another way");
+                        }
+                        (Dialect::Zsh, _) => self.doubt_status(self.doubt("words that a command of the shell does not take")),
+                        _ => self.refuse_option(),
+                    }
+                    return;
+                }
                 name => {
                     let is_name = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
                     let is_item = name.contains(&b'[') && self.dialect.is_rich();
                     let begins = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_');
-                    let is_taken = begins && (is_name || is_item) || is_name && self.dialect == Dialect::Zsh;
+                    let is_taken =
+                        begins && (is_name || is_item) || self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
                     if !is_taken && !of_functions && (of_variables || self.dialect != Dialect::Bash) {
                         self.misused();
                         continue;

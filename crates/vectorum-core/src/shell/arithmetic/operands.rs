@@ -68,7 +68,7 @@ impl Sum<'_, '_> {
                 self.combined(operator.strip_suffix(b"=").unwrap_or(operator), &old, &right)?
             }
         };
-        let new = self.put(&word, new);
+        let new = self.put(&word, new)?;
         Ok(if matches!(operator, b"++" | b"--") { old } else { new })
     }
 
@@ -101,14 +101,17 @@ impl Sum<'_, '_> {
     }
 
     /// Sets a name to a number.
-    fn put(&mut self, name: &[u8], number: Number) -> Number {
+    fn put(&mut self, name: &[u8], number: Number) -> Worked {
         let number = number.and_then(|number| self.bounded(number));
+        if self.machine.is_readonly(name) {
+            return self.refused();
+        }
         match self.effect.clone() {
             Effect::Yes => self.machine.set_to_number(name, &number),
             Effect::Perhaps(doubt) => self.machine.fork(&doubt, |machine| machine.set_to_number(name, &number), |_| {}),
             Effect::No => {}
         }
-        number
+        Ok(number)
     }
 
     /// Counts a name up or down before it is used: `++NAME`.
@@ -120,7 +123,7 @@ impl Sum<'_, '_> {
             return Err(Stop::Unfollowed);
         }
         let new = self.name(&name)?.map(|number| number.wrapping_add(by));
-        Ok(self.put(&name, new))
+        self.put(&name, new)
     }
 
     fn name(&mut self, name: &[u8]) -> Worked {
@@ -131,7 +134,25 @@ impl Sum<'_, '_> {
         let is_number = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
         let is_number = is_number || self.machine.is_special(name);
         let content = self.machine.content_of(name);
+        if matches!(content, Content::Unset | Content::Perhaps(_)) {
+            self.need(matches!(content, Content::Unset));
+        }
         self.of_value(&content, is_number)
+    }
+
+    /// Under `set -u` some shells end at a name that is not set in a sum, too (measured).
+    fn need(&mut self, is_missing: bool) {
+        const WHY: &str = "with «set -u» a name that is not set ends the shell";
+        let option = self.machine.live.as_ref().map_or(Some(false), |s| s.option("nounset"));
+        if option == Some(false) || matches!(self.machine.dialect, Dialect::Dash | Dialect::Mksh) {
+            return;
+        }
+        if is_missing && option == Some(true) && matches!(self.effect, Effect::Yes) {
+            self.machine.fail_unless_typed(WHY);
+        } else {
+            let doubt = self.machine.doubt(WHY);
+            self.machine.fork(&doubt, |machine| machine.fail_unless_typed(WHY), |_| {});
+        }
     }
 
     /// The number that a variable holds.

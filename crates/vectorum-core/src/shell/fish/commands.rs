@@ -158,7 +158,7 @@ impl Fish<'_> {
                 self.doubt_status("a status that is not known");
                 self.return_from();
             }
-            b"exit" => self.leave(Leaves::Shell),
+            b"exit" => self.exit_from(),
             b"test" | b"[" | b"echo" | b"string" | b"contains" | b"count" | b"type" | b"printf" | b"math" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");
@@ -273,15 +273,13 @@ impl Fish<'_> {
             b"fish_add_path" => self.add_path(known.as_deref()),
             b"type" | b"command" | b"builtin" => self.asked(name, arguments, known.as_deref()),
             b"return" => {
-                if let Some(status) = known.as_deref().and_then(|k| k.first()) {
-                    match std::str::from_utf8(status).ok().and_then(|s| s.parse::<u8>().ok()) {
-                        Some(status) => self.set_status(status),
-                        None => self.doubt_status("a status that is not known"),
-                    }
-                }
+                self.status_of(known.as_deref());
                 self.return_from();
             }
-            b"exit" => self.leave(Leaves::Shell),
+            b"exit" => {
+                self.status_of(known.as_deref());
+                self.exit_from();
+            }
             b"exec" => self.exec(arguments),
             b"ls" | b"ll" | b"la" if self.is_shipped(name) && self.live.is_some() => {
                 self.color_lists();
@@ -362,6 +360,15 @@ impl Fish<'_> {
                 self.ends_somehow();
             }
             name => self.outside(name, arguments),
+        }
+    }
+
+    /// The status that `return` and `exit` are given, if they are.
+    fn status_of(&mut self, known: Option<&[Bytes]>) {
+        let Some(status) = known.map_or(Some(None), |k| k.first().map(Some)) else { return };
+        match status.and_then(|s| std::str::from_utf8(s).ok()?.parse::<u8>().ok()) {
+            Some(status) => self.set_status(status),
+            None => self.doubt_status("a status that is not known"),
         }
     }
 

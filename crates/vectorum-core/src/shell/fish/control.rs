@@ -67,6 +67,14 @@ impl Fish<'_> {
         self.leave(if is_called { Leaves::Function } else { Leaves::File });
     }
 
+    /// `exit`: what a file runs that is taken in leaves that file only, and so do those of the configuration; the shell
+    /// ends where a script itself does it (measured: fish 3.6).
+    pub(super) fn exit_from(&mut self) {
+        let files = self.frames.iter().filter(|f| f.kind == Leaves::File).count();
+        let own = usize::from(self.until.is_some());
+        self.leave(if files > own { Leaves::File } else { Leaves::Shell });
+    }
+
     /// States in which the shell was ended.
     pub(super) fn ended(&mut self) -> Option<State> {
         self.frames.drain(..).next().and_then(|mut f| f.left.take())
