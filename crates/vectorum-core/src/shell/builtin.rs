@@ -9,6 +9,7 @@ use super::machine::{Boundary, Machine};
 use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::printing::printed;
+use super::setting::sets_something;
 use super::state::{Alias, Content, State};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -44,10 +45,16 @@ impl Machine<'_> {
     /// Runs a command by its name.
     pub(super) fn run_named(&mut self, name: &[u8], arguments: &[Val], skips_functions: bool, command: &Command) {
         if !skips_functions && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
-            return match function {
-                Some(function) => self.call(&function, Ok(arguments.to_vec())),
+            return match function.or_else(|| self.loaded(name)) {
+                Some(function) => {
+                    let zero = self.called_zero(Bytes::copy_from_slice(name));
+                    self.with_zero(zero, |m| m.call(&function, Ok(arguments.to_vec())));
+                }
                 None => self.fog("a function that may be one or another"),
             };
+        }
+        if !skips_functions && self.is_unclear_function(name) {
+            return self.fog("a function that may be one or another");
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         match name {
@@ -64,10 +71,19 @@ impl Machine<'_> {
                 self.set_maybe(answer);
             }
             b"." | b"source" if name == b"." || self.dialect != Dialect::Dash => self.source_file(name, arguments),
-            b"eval" => self.eval(arguments),
+            b"eval" => {
+                let words = match &command.kind {
+                    Kind::Simple(_, words) if arguments.iter().any(|a| a.known().is_none()) => &words[..],
+                    _ => &[],
+                };
+                let is_calm = words.iter().all(|word| !sets_something(&word.parts));
+                if !is_calm || !self.define_unknown(words) {
+                    self.eval(arguments);
+                }
+            }
             b"compgen" | b"wait" | b"hash" | b"enable" if self.dialect == Dialect::Bash && self.sets_or_runs(name, arguments) => {
             }
-            b"disable" | b"enable" | b"functions" | b"hash" | b"zstyle"
+            b"disable" | b"enable" | b"functions" | b"hash" | b"zmodload" | b"zstyle"
                 if self.dialect == Dialect::Zsh && self.changes_commands(name, arguments) => {}
 
             b"unfunction" if self.dialect == Dialect::Zsh => self.unset_functions(known.as_deref()),
@@ -134,23 +150,7 @@ impl Machine<'_> {
             }
             b"shopt" if self.dialect == Dialect::Bash => self.shopt(known.as_deref()),
             b"setopt" | b"unsetopt" if self.dialect == Dialect::Zsh => self.setopt(name == b"setopt", known.as_deref()),
-            b"emulate" if self.dialect == Dialect::Zsh => match known.as_deref() {
-                Some([mode, flag, text]) if (mode == "sh" || mode == "zsh") && flag == "-c" => {
-                    // Options are as they are by default meanwhile.
-                    let outer = self.live.as_mut().map(|s| std::mem::take(&mut s.options));
-                    let as_sh = std::mem::replace(&mut self.as_sh, mode == "sh");
-                    self.evaluate(&text.clone());
-                    self.as_sh = as_sh;
-                    if let (Some(state), Some(outer)) = (&mut self.live, outer) {
-                        state.options = outer;
-                    }
-                }
-                Some([one, other]) if one == "zsh" || other == "zsh" => match if one == "zsh" { &other[..] } else { &one[..] } {
-                    flags @ (b"-L" | b"-R" | b"-LR" | b"-RL") => self.begin_anew(flags),
-                    _ => self.fog("zsh is asked to be another shell"),
-                },
-                _ => self.fog("zsh is asked to be another shell"),
-            },
+            b"emulate" if self.dialect == Dialect::Zsh => self.emulate(known.as_deref()),
             b"trap" => self.trap(known.as_deref()),
             b"builtin" if matches!(self.dialect, Dialect::Bash | Dialect::Mksh | Dialect::Zsh) => {
                 self.command(name, arguments, command);
@@ -173,8 +173,14 @@ impl Machine<'_> {
             b"\\builtin" if self.dialect == Dialect::Mksh => self.command(b"builtin", arguments, command),
             b"pwd" => {
                 let folder = self.live.as_ref().and_then(|s| s.folder.clone());
-                let text = match (folder, known.as_deref()) {
-                    (Some(folder), Some([])) => Val::of([&folder[..], b"\n"].concat()),
+                let told = match (folder, known.as_deref()) {
+                    (folder, Some([])) => folder,
+                    (folder, Some([option])) if option == "-L" => folder,
+                    (Some(folder), Some([option])) if option == "-P" => self.ground.files.real_path(&folder),
+                    _ => None,
+                };
+                let text = match told {
+                    Some(folder) => Val::of([&folder[..], b"\n"].concat()),
                     _ => Val::Unknown(self.doubt("the working folder is not known")),
                 };
                 self.print(text);
@@ -214,6 +220,21 @@ impl Machine<'_> {
             name if self.dialect == Dialect::Zsh && self.run_coming_with_it(name, known.as_deref()) => {}
             name if self.dialect == Dialect::Zsh && self.sets_by_module(name, known.as_deref()) => {}
             name => self.run_other(name, arguments),
+        }
+    }
+
+    /// What `$0` is while something runs that is called so, in zsh.
+    pub(super) fn called_zero(&self, name: Bytes) -> Option<Bytes> {
+        let state = self.live.as_ref().filter(|_| self.is_own_zsh())?;
+        if state.option("nofunctionargzero") == Some(false) { Some(name) } else { None }
+    }
+
+    /// Runs something while `$0` is something else.
+    pub(super) fn with_zero(&mut self, zero: Option<Bytes>, run: impl FnOnce(&mut Self)) {
+        let outer = self.live.as_mut().map(|state| std::mem::replace(&mut state.zero, zero));
+        run(self);
+        if let (Some(state), Some(outer)) = (&mut self.live, outer) {
+            state.zero = outer;
         }
     }
 
@@ -374,6 +395,13 @@ impl Machine<'_> {
         self.set_status(0);
         let is_option = |a: &Val, letter: u8| a.known().is_some_and(|a| a.starts_with(b"-") && a.contains(&letter));
         let counts_anywhere = self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b'g'));
+        // They are printed as commands, which may be run later.
+        let prints = |a: &Val| is_option(a, b'L') && self.dialect == Dialect::Zsh || is_option(a, b'p');
+        if arguments.is_empty() || arguments.first().is_some_and(prints) {
+            self.kept_aliases = Some(self.kept_aliases.map_or(self.clock, |clock| clock.min(self.clock)));
+            let doubt = Doubt { sets: Some(&[]), ..(*self.doubt(ALIASES)).clone() };
+            return self.print(Val::Unknown(Arc::new(doubt)));
+        }
         if self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b's')) {
             self.has_suffixes = true;
             return;
@@ -406,6 +434,20 @@ impl Machine<'_> {
         }
     }
 
+    /// What `alias` printed is run: those that were taken away since then are there again.
+    pub(super) fn put_back_aliases(&mut self) {
+        let Some((since, state)) = self.kept_aliases.zip(self.live.as_mut()) else { return };
+        let names: Vec<Bytes> = state.aliases.iter().map(|(name, _)| name.clone()).collect();
+        self.steps.count(names.len());
+        for name in names {
+            let alias = state.aliases.get(&name).cloned().flatten();
+            if let Some(alias) = alias.filter(|alias| alias.died.is_some_and(|died| died >= since)) {
+                let again = Alias { text: alias.text.clone(), born: self.clock, died: None, before: Some(Some(Arc::new(alias))) };
+                state.aliases.insert(name, Some(again));
+            }
+        }
+    }
+
     fn trap(&mut self, known: Option<&[Bytes]>) {
         self.set_status(0);
         let Some(words) = known else { return self.fog("a trap that is not known") };
@@ -426,6 +468,9 @@ impl Machine<'_> {
         }
     }
 }
+
+/// What `alias` prints of all that there are.
+pub(super) const ALIASES: &str = "which aliases there are";
 
 /// What `trap` takes everywhere (signal(7)); in some shells in other spellings, too.
 const SIGNALS: &str = "EXIT HUP INT QUIT ILL TRAP ABRT BUS FPE KILL USR1 SEGV USR2 PIPE ALRM TERM CHLD CONT STOP TSTP TTIN TTOU \

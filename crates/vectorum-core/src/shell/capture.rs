@@ -61,6 +61,7 @@ impl Machine<'_> {
         };
         self.output_status = end.status.clone();
         outer.input = end.input;
+        outer.kept_options = end.kept_options;
         // These tell it only when the whole command is done.
         if !matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
             outer.status = end.status;

@@ -42,6 +42,16 @@ impl Parser<'_> {
         Ok(Command { end: self.at, kind: Kind::Function(name, Arc::new(body), by_word), redirects: Vec::new(), at })
     }
 
+    /// The same of zsh's where the name is a word that is expanded.
+    pub(super) fn named_function(&mut self, name: Word, at: usize, by_word: bool) -> Parsed<Command> {
+        let function = self.function(Vec::new(), at, by_word)?;
+        let kind = match function.kind {
+            Kind::Function(_, body, by_word) => Kind::Named(Box::new(name), body, by_word),
+            kind => kind,
+        };
+        Ok(Command { kind, ..function })
+    }
+
     /// Takes a compound command; a simple one is left for the caller.
     pub(super) fn kind(&mut self) -> Parsed<Kind> {
         if self.dialect.is_rich() && self.starts(b"((") {
@@ -102,6 +112,15 @@ impl Parser<'_> {
                 let from = self.at;
                 while self.peek().is_some_and(|b| !b" \t\n;&|<>(){}\"'$`\\".contains(&b)) {
                     self.at += 1;
+                }
+                if self.dialect == Dialect::Zsh && self.peek().is_some_and(|b| b"$\"'".contains(&b)) {
+                    self.at = from;
+                    let name = self.word()?;
+                    self.blanks();
+                    if self.take(b"(") && !self.take(b")") {
+                        return self.trouble("a parenthesis is not closed");
+                    }
+                    return Ok(self.named_function(name, from, true)?.kind);
                 }
                 let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
                 self.blanks();
@@ -279,16 +298,14 @@ impl Parser<'_> {
                 self.at += 1;
             }
             let name = self.cut(from, self.at);
-            if !name.first().is_some_and(|b| is_name_start(*b)) {
+            // In zsh it may be a positional parameter.
+            let is_number = self.dialect == Dialect::Zsh && !name.is_empty() && name.iter().all(u8::is_ascii_digit);
+            if !is_number && !name.first().is_some_and(|b| is_name_start(*b)) {
                 return self.trouble("a name is missing");
             }
             names.push(name);
             self.blanks();
-            if self.dialect != Dialect::Zsh
-                || !self.peek().is_some_and(is_name_start)
-                || self.is_word(b"in")
-                || self.is_word(b"do")
-            {
+            if self.dialect != Dialect::Zsh || !self.peek().is_some_and(is_name) || self.is_word(b"in") || self.is_word(b"do") {
                 break;
             }
         }
@@ -319,11 +336,18 @@ impl Parser<'_> {
     pub(super) fn case_command(&mut self) -> Parsed<Kind> {
         self.blanks();
         let word = self.word()?;
+        if self.dialect == Dialect::Zsh {
+            self.blanks();
+            self.take(b";");
+        }
         self.lines()?;
         // An old form, with braces.
         let has_braces = self.dialect.is_rich() && self.dialect != Dialect::Bash && self.take_word(b"{");
         if !has_braces {
             self.expect_word(b"in", "«in» is missing")?;
+            if self.dialect == Dialect::Zsh {
+                self.take(b";");
+            }
         }
         let mut arms = Vec::new();
         loop {
@@ -334,7 +358,9 @@ impl Parser<'_> {
             if self.at >= self.text.len() {
                 return self.trouble("«esac» is missing");
             }
-            self.take(b"(");
+            if !self.begins_group() {
+                self.take(b"(");
+            }
             let mut patterns = Vec::new();
             loop {
                 self.blanks();
@@ -375,6 +401,27 @@ impl Parser<'_> {
             };
             arms.push(Arm { patterns, body, end });
         }
+    }
+
+    /// Whether the parenthesis that an arm begins with is one of its pattern, in zsh: something stands right behind where
+    /// it ends.
+    fn begins_group(&self) -> bool {
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        if self.dialect != Dialect::Zsh || rest.first() != Some(&b'(') {
+            return false;
+        }
+        let (mut open, mut bytes) = (0_usize, rest.iter().enumerate());
+        while let Some((at, byte)) = bytes.next() {
+            match byte {
+                b'\\' => drop(bytes.next()),
+                b'(' => open += 1,
+                b')' if open <= 1 => return rest.get(at + 1).is_some_and(|b| !b" \t\n;".contains(b)),
+                b')' => open -= 1,
+                b'\n' | b'\'' | b'"' => return false,
+                _ => {}
+            }
+        }
+        false
     }
 
     pub(super) fn test_or(&mut self) -> Parsed<Test> {

@@ -397,6 +397,10 @@ impl Machine<'_> {
                     self.at = at;
                     for (place, name) in names.iter().enumerate() {
                         let value = values.get(place).cloned().unwrap_or_else(|| Val::of(b""));
+                        if name.first().is_some_and(u8::is_ascii_digit) {
+                            self.doubt_positional();
+                            continue;
+                        }
                         if !self.assign_to(name, Content::Set(value), None) {
                             self.refused();
                             break 'rounds;
@@ -414,6 +418,11 @@ impl Machine<'_> {
             Err(doubt) => {
                 self.repeat(&doubt.clone(), move |m| {
                     let unknown = Val::Unknown(doubt.clone());
+                    let (numbers, names): (Vec<_>, Vec<_>) =
+                        names.iter().partition(|name| name.first().is_some_and(u8::is_ascii_digit));
+                    if !numbers.is_empty() {
+                        m.doubt_positional();
+                    }
                     if names.iter().all(|name| m.assign_to(name, Content::Set(unknown.clone()), None)) {
                         m.run_list(body);
                     } else {
@@ -526,6 +535,14 @@ impl Machine<'_> {
             }
         }
         self.end();
+    }
+
+    /// A positional parameter is set by its number: none is known from here on.
+    fn doubt_positional(&mut self) {
+        let doubt = self.doubt("a positional parameter that is set by its number");
+        if let Some(state) = &mut self.live {
+            state.positional = Err(doubt);
+        }
     }
 
     pub(super) fn run_count(&mut self, parts: &[Vec<Part>; 3], body: &List) {

@@ -135,9 +135,10 @@ impl Machine<'_> {
         for (index, to_next, mut left) in beyond {
             self.live = left.take();
             // An error can be made good there.
-            let outer = self.content_of(TRIED_IN_VAIN);
+            let held = |m: &Self| m.live.as_ref().and_then(|state| Some(state.vars.get(TRIED_IN_VAIN)?.content.clone()));
+            let outer = held(self);
             self.run_after(always);
-            if self.content_of(TRIED_IN_VAIN) != outer {
+            if self.live.is_some() && held(self) != outer {
                 self.fog("an error that is made good");
                 let why = self.doubt(PARTED);
                 let good = branch::fork(&mut self.live);

@@ -8,6 +8,7 @@ use super::braces::braces;
 use super::field::{Field, Fields, last};
 use super::inner::QUOTES_WITHIN;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
+use super::options::EVERY_OPTION;
 use super::options::names::NO_BRACES;
 use super::parameter::is_all_of;
 use super::parse::is_name;
@@ -37,6 +38,9 @@ pub(super) const ODD_WORD: &str = "a word that the shell puts together in a way 
 const MOST_FIELDS: usize = 5000;
 
 pub(super) type Expanded<T> = Result<T, Arc<Doubt>>;
+
+/// A value that sets all of zsh's options as they are, where it is evaluated.
+const KEPT_OPTIONS: &[u8] = b"\"options=(${(j: :)${(kv)options[@]}})\"";
 
 impl Machine<'_> {
     /// Expands words into fields.
@@ -161,6 +165,10 @@ impl Machine<'_> {
 
     /// Expands the value of an assignment.
     pub(super) fn assigned_word(&mut self, word: &Word) -> Val {
+        // How zsh's options are taken up to be put back by `eval`.
+        if self.dialect == Dialect::Zsh && self.source.text.get(word.at..word.end) == Some(KEPT_OPTIONS) {
+            return self.keep_options(EVERY_OPTION);
+        }
         word.calm().unwrap_or_else(|| self.one(&word.parts, Mode::Assigned))
     }
 

@@ -80,6 +80,8 @@ impl Manner {
     }
 }
 
+const QUALIFIED: &str = "qualifiers of zsh's";
+
 /// What stands in the parentheses at the end of a pattern of zsh's, if those are qualifiers, and where they begin.
 fn qualifiers<'a>(text: &'a [u8], quoted: &[bool]) -> Option<(usize, &'a [u8])> {
     let is_sign = |at: usize, sign: u8| text.get(at) == Some(&sign) && quoted.get(at) == Some(&false);
@@ -121,10 +123,13 @@ impl Machine<'_> {
         const ODD: &str = "patterns of file names work in another way here";
         let Some(mut manner) = self.manner() else { return Err(self.doubt(ODD)) };
         let (mut text, mut quoted) = (&field.text[..], field.quoted());
+        let (mut is_unclear, mut goes) = (false, false);
         if let Some((begin, inside)) = qualifiers(text, &quoted).filter(|_| self.is_own_zsh()) {
-            if self.live.as_ref().is_none_or(|s| s.option("nobareglobqual") != Some(false)) || !manner.qualify(inside) {
-                return Err(self.doubt("qualifiers of zsh's"));
+            if self.live.as_ref().is_none_or(|s| s.option("nobareglobqual") != Some(false)) {
+                return Err(self.doubt(QUALIFIED));
             }
+            is_unclear = !manner.qualify(inside);
+            goes = inside.contains(&b'N');
             text = text.get(..begin).unwrap_or_default();
             quoted.truncate(begin);
         }
@@ -139,6 +144,11 @@ impl Machine<'_> {
         if patterns == 0 && text.len() == field.text.len() {
             // A bracket alone, as in the command of that name.
             return Ok(vec![field.text.clone().into()]);
+        }
+        // Of nothing there is nothing, whatever is asked of it.
+        if is_unclear {
+            let is_none = found.iter().all(|(_, real)| self.ground.files.kind(real) == FileKind::Missing);
+            return if is_none && goes { Ok(Vec::new()) } else { Err(self.doubt(QUALIFIED)) };
         }
         let mut there = Vec::new();
         for (shown, real) in found {

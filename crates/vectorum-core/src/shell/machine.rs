@@ -1,6 +1,6 @@
 //! Following commands over what is known.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -198,6 +198,12 @@ pub(super) struct Machine<'a> {
     pub(super) ended_within: BTreeSet<Bytes>,
     /// Words that zsh replaces wherever they stand.
     pub(super) anywhere: BTreeSet<Bytes>,
+    /// When aliases were printed first, as commands that may be run.
+    pub(super) kept_aliases: Option<usize>,
+    /// What the names of functions begin with of which no more is known.
+    pub(super) unclear_functions: BTreeSet<Bytes>,
+    /// Functions of zsh's that are loaded when they are called first; the file, if it was said.
+    pub(super) later: BTreeMap<Bytes, Option<Bytes>>,
     /// Whether commands may stand for what their name's ending says.
     pub(super) has_suffixes: bool,
     /// Whether a declaration is of those that give up less in mksh.
@@ -272,6 +278,9 @@ impl<'a> Machine<'a> {
             nested: 0,
             ended_within: BTreeSet::new(),
             anywhere: BTreeSet::new(),
+            kept_aliases: None,
+            unclear_functions: BTreeSet::new(),
+            later: BTreeMap::new(),
             has_suffixes: false,
             is_mild: false,
             tame: 0,
@@ -442,6 +451,9 @@ impl<'a> Machine<'a> {
         let tree = source.tree(self.dialect);
         if kind == Boundary::Startup {
             self.read_ahead(tree.lines(), None);
+            if let Some(state) = &mut self.live {
+                state.zero = None;
+            }
         }
         let trouble = tree.trouble();
         // What is run within something else begins with the status from before, if it does anything.
@@ -512,6 +524,8 @@ impl<'a> Machine<'a> {
         self.end();
         (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
         self.quiet -= 1;
+        // What was printed of options there may be run here.
+        let kept_options = self.live.as_ref().map_or_else(|| outer.kept_options.clone(), |end| end.kept_options.clone());
         let (status, output, input) = match self.live.take() {
             // Anything may have been done there.
             Some(State { open: Some(_), .. }) if outer.open.is_none() => {
@@ -528,7 +542,7 @@ impl<'a> Machine<'a> {
         } else {
             None
         };
-        self.live = Some(State { status, output, input, ..outer });
+        self.live = Some(State { status, output, input, kept_options, ..outer });
         if self.exports_separators {
             // ksh's `set -a` reaches these beyond the subshell.
             self.doubt_export(b"IFS");
@@ -576,29 +590,12 @@ impl<'a> Machine<'a> {
             Kind::Repeat(count, body) => self.run_repeat(count, body),
             Kind::While(until, condition, body) => self.run_while(*until, condition, body),
             Kind::Case(word, arms) => self.run_case(word, arms),
-            Kind::Function(name, body, by_word) => {
-                let function = Function {
-                    body: body.clone(),
-                    source: self.source.clone(),
-                    by_word: *by_word,
-                    as_sh: self.as_sh,
-                    epoch: self.epoch,
-                };
-                if let Some(state) = &mut self.live {
-                    state.functions.insert(Bytes::copy_from_slice(name), Some(function));
-                }
-                let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
-                if exports != Some(false) {
-                    self.export_function(name, exports == Some(true));
-                }
-                // In zsh such a name makes it a trap.
-                if self.dialect == Dialect::Zsh && name.starts_with(b"TRAP") && name != b"TRAPEXIT" {
-                    self.trap_with(name);
-                } else {
-                    self.look_at_traps();
-                }
-                self.set_status(0);
-            }
+            Kind::Function(name, body, by_word) => self.define(name, body, *by_word),
+            Kind::Named(word, body, by_word) => match self.one_text(&word.parts) {
+                Val::Known(name) => self.define(&name, body, *by_word),
+                Val::Unknown(_) if self.define_unknown_name(&word.parts) => self.set_status(0),
+                Val::Unknown(_) => self.fog("a function whose name is not known"),
+            },
             Kind::Test(test) => {
                 let answer = self.test(test);
                 self.set_maybe(answer);
@@ -633,6 +630,25 @@ impl<'a> Machine<'a> {
                 self.fork(&doubt, |m| m.exit(), |_| {});
             }
         }
+    }
+
+    fn define(&mut self, name: &[u8], body: &Arc<Command>, by_word: bool) {
+        let (body, source) = (body.clone(), self.source.clone());
+        let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch };
+        if let Some(state) = &mut self.live {
+            state.functions.insert(Bytes::copy_from_slice(name), Some(function));
+        }
+        let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
+        if exports != Some(false) {
+            self.export_function(name, exports == Some(true));
+        }
+        // In zsh such a name makes it a trap.
+        if self.dialect == Dialect::Zsh && name.starts_with(b"TRAP") && name != b"TRAPEXIT" {
+            self.trap_with(name);
+        } else {
+            self.look_at_traps();
+        }
+        self.set_status(0);
     }
 
     pub(super) fn close_scope(&self, state: &mut State) {

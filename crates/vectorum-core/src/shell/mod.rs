@@ -56,6 +56,7 @@ mod pattern;
 mod printing;
 mod program;
 mod quoted;
+mod quoted_parts;
 mod read;
 mod redirect;
 mod reference;

@@ -10,7 +10,7 @@ use bytes::Bytes;
 use super::machine::Machine;
 use super::state::{Content, Status};
 use super::syntax::*;
-use super::value::Val;
+use super::value::{Doubt, Val};
 use names::{Effect, is_fixed_in_zsh, is_odd_in_zsh, is_one_of, is_option_of_zsh, long_option, option_of_letter};
 
 /// Options of `shopt` that are followed.
@@ -27,6 +27,16 @@ const INDIFFERENT: &str = "autocd assoc_expand_once cdspell checkhash checkjobs 
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
 const OTHERWISE: &str = "expandsotherwise";
+
+/// What options print that are put back later: those of `set -o`, those of `shopt`, all of zsh's.
+const OPTIONS_OF_SET: &str = "how options are set";
+const OPTIONS_OF_SHOPT: &str = "how options of «shopt» are set";
+pub(super) const EVERY_OPTION: &str = "how all options are set";
+
+/// Whether an output is that of options.
+pub(super) fn tells_options(why: &str) -> bool {
+    [OPTIONS_OF_SET, OPTIONS_OF_SHOPT, EVERY_OPTION].contains(&why)
+}
 
 impl Machine<'_> {
     pub(super) fn set_options(&mut self, arguments: &[Val]) {
@@ -66,8 +76,13 @@ impl Machine<'_> {
             for letter in &letters {
                 if *letter == b'o' {
                     let Some(name) = arguments.get(at) else {
-                        self.print(Val::Unknown(self.doubt("what a declaration prints")));
-                        return;
+                        // With a plus it is printed as commands.
+                        let text = if on {
+                            Val::Unknown(self.doubt("what a declaration prints"))
+                        } else {
+                            self.keep_options(OPTIONS_OF_SET)
+                        };
+                        return self.print(text);
                     };
                     at += 1;
                     match name.known().cloned() {
@@ -91,6 +106,75 @@ impl Machine<'_> {
         }
         if at < arguments.len() {
             self.set_positional(arguments.get(at..).unwrap_or_default());
+        }
+    }
+
+    /// `emulate` of zsh's: its options as they are by default, for a text, for a function or from here on, and others
+    /// after that; how it works as another shell is followed for a text that says `sh`.
+    pub(super) fn emulate(&mut self, known: Option<&[Bytes]>) {
+        const OTHER: &str = "zsh is asked to be another shell";
+        let Some(words) = known else { return self.fog(OTHER) };
+        let is_flag = |word: &Bytes| word.len() > 1 && (word.starts_with(b"-") || word.starts_with(b"+"));
+        let (mut mode, mut flags, mut settings, mut text) = (None, Vec::new(), Vec::new(), None);
+        let mut words = words.iter();
+        while let Some(word) = words.next() {
+            match &word[..] {
+                b"-c" if mode.is_some() => text = words.next().cloned(),
+                b"-o" | b"+o" if mode.is_some() => settings.extend(words.next().map(|name| (name.clone(), word == "-o"))),
+                letters if is_flag(word) => flags.extend_from_slice(letters.get(1..).unwrap_or_default()),
+                _ if mode.is_none() => mode = Some(word.clone()),
+                _ => return self.fog(OTHER),
+            }
+        }
+        let [is_zsh, is_sh] = ["zsh", "sh"].map(|name| mode.as_ref().is_some_and(|mode| mode == name));
+        if flags.iter().any(|flag| !b"LR".contains(flag)) || !(is_zsh || is_sh && text.is_some() && flags.is_empty()) {
+            return self.fog(OTHER);
+        }
+        let outer = self.live.as_ref().map(|state| state.options.clone());
+        if text.is_some() {
+            // Options are as they are by default meanwhile.
+            if let Some(state) = &mut self.live {
+                state.options.clear();
+            }
+        } else {
+            self.begin_anew(&flags);
+        }
+        for (name, on) in settings {
+            self.long_option(&name, on);
+        }
+        if let Some(text) = text {
+            let as_sh = std::mem::replace(&mut self.as_sh, is_sh);
+            self.evaluate(&text);
+            self.as_sh = as_sh;
+            if let (Some(state), Some(outer)) = (&mut self.live, outer) {
+                state.options = outer;
+            }
+        }
+    }
+
+    /// Takes note of the options as they are, where they are printed to be put back.
+    pub(super) fn keep_options(&mut self, why: &'static str) -> Val {
+        if let Some(state) = &mut self.live {
+            let now = Arc::new(state.options.clone());
+            state.kept_options = match &state.kept_options {
+                None => Some(Some(now)),
+                Some(kept) => Some(kept.clone().filter(|kept| *kept == now)),
+            };
+        }
+        Val::Unknown(Arc::new(Doubt { sets: Some(&[]), is_filled: true, ..(*self.doubt(why)).clone() }))
+    }
+
+    /// What was printed of options is run: they are as they were; those of `shopt` are printed for themselves.
+    pub(super) fn put_back_options(&mut self, why: &'static str) {
+        let Some(state) = &mut self.live else { return };
+        let Some(Some(kept)) = state.kept_options.clone() else { return self.fog("options are set that are not known") };
+        let names: Vec<&'static str> = state.options.keys().chain(kept.keys()).copied().collect();
+        let of_shopt = |name: &str| SHELL_OPTIONS.contains(&name);
+        for name in names.into_iter().filter(|name| why == EVERY_OPTION || of_shopt(name) == (why == OPTIONS_OF_SHOPT)) {
+            match kept.get(name) {
+                Some(was) => drop(state.options.insert(name, *was)),
+                None => drop(state.options.remove(name)),
+            }
         }
     }
 
@@ -222,7 +306,11 @@ impl Machine<'_> {
             Val::of(lines.collect::<Vec<u8>>())
         });
         if !asks {
-            let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
+            let text = match text {
+                Some(text) => text,
+                None if prints && names.is_empty() && flags.len() == 1 => self.keep_options(OPTIONS_OF_SHOPT),
+                None => Val::Unknown(self.doubt("what a command prints")),
+            };
             self.print(text);
         }
         match held {
@@ -315,8 +403,9 @@ impl Machine<'_> {
             b"chaselinks" | b"physical" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
             b"autopushd" => self.put_option("autopushd", on),
             b"bsdecho" => self.put_option("bsdecho", on),
-            // So they are by default.
-            b"aliases" if on => {}
+            b"aliases" => self.put_option("noaliases", !on),
+            b"functionargzero" => self.put_option("nofunctionargzero", !on),
+            b"posixargzero" => self.put_option("nofunctionargzero", on),
             b"errexit" => self.put_option("errexit", on),
             b"verbose" => self.put_option("verbose", on),
             b"xtrace" => self.put_option("xtrace", on),

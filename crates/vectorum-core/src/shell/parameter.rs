@@ -248,6 +248,9 @@ impl Machine<'_> {
         let number = if begins_number { std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok()) } else { None };
         if let Some(number) = number {
             if number == 0 {
+                if let Some(zero) = &state.zero {
+                    return Ok(Held::One(Val::Known(zero.clone())));
+                }
                 let could_be = self.called.iter().map(|name| Bytes::from_static(name.as_bytes())).collect();
                 let name = Doubt { could_be, ..(*Doubt::filled("the shell's own name")).clone() };
                 return Ok(Held::One(Val::Unknown(Arc::new(name))));
@@ -372,6 +375,12 @@ impl Machine<'_> {
     pub(super) fn is_set(&mut self, name: &[u8], key: Option<&[u8]>) -> super::value::Maybe {
         match (name, key) {
             (b"commands", Some(key)) => self.find_program(key).map(|found| found.is_some()),
+            // Its own tables, which come with a module that is always there.
+            (b"options" | b"functions" | b"commands" | b"aliases" | b"parameters" | b"builtins", None) if self.is_own_zsh() => {
+                Ok(true)
+            }
+            (b"parameters", Some(key)) if !key.contains(&b'[') => self.is_set(key, None),
+            (b"functions", Some(key)) if self.is_unclear_function(key) => Err(self.doubt("whether there is such a function")),
             (b"functions", Some(key)) => match self.live.as_ref().map(|s| (s.functions.get(key).cloned(), s.open.is_some())) {
                 Some((Some(Some(_)), _)) => Ok(true),
                 Some((None, false)) => Ok(false),

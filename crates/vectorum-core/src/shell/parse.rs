@@ -396,7 +396,7 @@ impl<'a> Parser<'a> {
         let kind = self.kind()?;
         let Kind::Simple(assignments, mut words) = kind else {
             let mut redirects = Vec::new();
-            if !matches!(kind, Kind::Function(..)) {
+            if !matches!(kind, Kind::Function(..) | Kind::Named(..)) {
                 loop {
                     self.blanks();
                     match self.redirect()? {
@@ -424,6 +424,11 @@ impl<'a> Parser<'a> {
                     if words.len() == 1 && assignments.is_empty() && redirects.is_empty() {
                         self.at += 1;
                         self.blanks();
+                        let is_named = self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_none();
+                        if is_named && self.peek() == Some(b')') {
+                            self.at += 1;
+                            return self.named_function(words.swap_remove(0), at, false);
+                        }
                         if self.take(b")")
                             && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
                         {

@@ -164,7 +164,9 @@ impl Walk<'_, '_> {
                 arms.iter().for_each(|arm| self.list(&arm.body));
             }
             Kind::Test(_) => {}
-            Kind::Count(..) | Kind::Arithmetic(_) | Kind::Function(..) | Kind::Unfollowed(_) => self.names = None,
+            Kind::Count(..) | Kind::Arithmetic(_) | Kind::Function(..) | Kind::Named(..) | Kind::Unfollowed(_) => {
+                self.names = None;
+            }
         }
         self.depth -= 1;
     }

@@ -6,6 +6,23 @@ use bytes::Bytes;
 use super::machine::Machine;
 use super::value::Val;
 
+/// Modules that come with every zsh (zshmodules(1)).
+const STANDARD: &[&str] = &[
+    "zsh/complete",
+    "zsh/complist",
+    "zsh/computil",
+    "zsh/datetime",
+    "zsh/main",
+    "zsh/parameter",
+    "zsh/sched",
+    "zsh/stat",
+    "zsh/system",
+    "zsh/terminfo",
+    "zsh/zle",
+    "zsh/zleparameter",
+    "zsh/zutil",
+];
+
 impl Machine<'_> {
     /// Commands of bash's that set a name, run a function or change what names of commands stand for, if they are
     /// asked to; whether they are.
@@ -63,6 +80,13 @@ impl Machine<'_> {
                     && names.iter().any(|name| name.contains(&b'=') || name.is_empty()) =>
             {
                 self.fog("a name is given to a program");
+            }
+            // Those that are always there.
+            (b"zmodload", [rest @ .., module]) if rest.iter().all(|flag| matches!(&flag[..], b"-i" | b"-a" | b"-F")) => {
+                match STANDARD.iter().any(|name| name.as_bytes() == module) {
+                    true => self.set_status(0),
+                    false => return false,
+                }
             }
             (b"zstyle", [option, rest @ ..]) if matches!(&option[..], b"-s" | b"-b" | b"-a") => {
                 self.may_set_word(rest.get(2), option == "-a");

@@ -9,6 +9,7 @@ use super::declare::{Declared, declares};
 use super::machine::{Boundary, Machine};
 use super::outputs::PRINTED;
 use super::parameter::Held;
+use super::setting::sets_something;
 use super::state::{Content, Function, Scope, Stands, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -111,7 +112,7 @@ impl Machine<'_> {
             Err(doubt) => {
                 let function = words.first().and_then(Word::literal).and_then(|name| self.function(name));
                 if let Some(function) = function.filter(|_| assignments.is_empty()) {
-                    self.call(&function, Err(doubt));
+                    self.with_zero(None, |m| m.call(&function, Err(doubt)));
                     return self.check_failure();
                 }
                 self.prefix_in_vain(assignments, words);
@@ -238,6 +239,17 @@ impl Machine<'_> {
     /// An alias in the place of the command's name.
     fn run_alias(&mut self, words: &[Word], command: &Command) -> bool {
         let expands = match self.dialect {
+            // One that was turned off stands for itself in what is read from there on.
+            Dialect::Zsh if self.live.as_ref().is_some_and(|s| s.option("noaliases") != Some(false)) => {
+                let is_one = words
+                    .first()
+                    .and_then(Word::literal)
+                    .is_some_and(|name| self.live.as_ref().is_some_and(|state| state.aliases.get(name).is_some()));
+                if is_one {
+                    self.fog("a command that may be an alias");
+                }
+                return is_one;
+            }
             Dialect::Bash => {
                 self.is_interactive && self.quiet == 0
                     || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
@@ -310,9 +322,10 @@ impl Machine<'_> {
                 self.doubt_status(doubt.clone());
             }
             // What is completed, and how.
-            Some(name @ (b"complete" | b"compopt" | b"bind" | b"umask" | b"ulimit" | b"kill" | b"jobs" | b"times" | b"hash"))
-                if !self.is_function(name) && self.is_unfollowed_builtin(name).is_some() =>
-            {
+            Some(
+                name @ (b"complete" | b"compopt" | b"bind" | b"zle" | b"umask" | b"ulimit" | b"kill" | b"jobs" | b"times"
+                | b"hash"),
+            ) if !self.is_function(name) && self.is_unfollowed_builtin(name).is_some() => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status(doubt.clone());
             }
@@ -350,7 +363,10 @@ impl Machine<'_> {
             // What is run for its value is run.
             return match &assignment.value {
                 Assigned::Word(word) => {
-                    self.assigned_word(word);
+                    let value = self.assigned_word(word);
+                    if let Some(state) = self.live.as_mut().filter(|_| assignment.name == "0") {
+                        state.zero = value.known().cloned().filter(|_| !assignment.adds);
+                    }
                     true
                 }
                 Assigned::Array(_) => {
@@ -425,6 +441,16 @@ impl Machine<'_> {
                         }
                         self.steps.count(values.len());
                         Content::Array(Arc::new(values))
+                    }
+                    // What stands before what is not known is looked at first, where functions are looked for.
+                    Err(doubt) if self.tied(&assignment.name).is_some() && !assignment.adds => {
+                        let mut known = Vec::new();
+                        for word in words.iter().take_while(|word| !sets_something(&word.parts)) {
+                            let Ok(fields) = self.fields(std::slice::from_ref(word)) else { break };
+                            known.extend(fields);
+                        }
+                        known.push(Val::Unknown(doubt));
+                        Content::Array(Arc::new(known))
                     }
                     Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),
                 }

@@ -5,7 +5,9 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
+use super::builtin::ALIASES;
 use super::machine::{Boundary, Machine};
+use super::options::tells_options;
 use super::outputs::{PRINTED_COMMANDS, PRINTED_NAMES};
 use super::state::Content;
 use super::syntax::*;
@@ -33,6 +35,14 @@ impl Machine<'_> {
                 Val::Unknown(doubt) => {
                     return match doubt.sets.filter(|_| arguments.len() == 1) {
                         Some(names) => {
+                            if tells_options(doubt.why) {
+                                self.put_back_options(doubt.why);
+                                return self.set_status(0);
+                            }
+                            if doubt.why == ALIASES {
+                                self.put_back_aliases();
+                                return self.set_status(0);
+                            }
                             let why = self.doubt(PRINTED_NAMES);
                             for name in names {
                                 let old = self.content_of(name.as_bytes());
@@ -122,7 +132,8 @@ impl Machine<'_> {
         if takes && let Some(state) = &mut self.live {
             state.positional = Ok(Arc::new(given));
         }
-        self.through(|m| m.run_file(&full, Boundary::Text));
+        let zero = if path.contains(&b'/') { self.called_zero(path.clone()) } else { None };
+        self.with_zero(zero, |m| m.through(|m| m.run_file(&full, Boundary::Text)));
         if let (Some(state), Some(outer), true) = (&mut self.live, outer, takes) {
             state.positional = outer;
         }

@@ -162,6 +162,9 @@ pub(super) struct Scope {
     pub(super) positional: Option<Result<Arc<Vec<Val>>, Arc<Doubt>>>,
 }
 
+/// Options by their letters or long names; `None` where it is not known whether one is set.
+pub(super) type Options = BTreeMap<&'static str, Option<bool>>;
+
 /// All that a shell holds.
 #[derive(Debug, PartialEq)]
 pub(super) struct State {
@@ -170,13 +173,20 @@ pub(super) struct State {
     pub(super) functions: Layers<Option<Function>>,
     pub(super) aliases: Layers<Option<Alias>>,
     /// Options by their letters or long names; `None` where it is not known.
-    pub(super) options: BTreeMap<&'static str, Option<bool>>,
+    pub(super) options: Options,
     pub(super) status: Status,
     /// The positional parameters.
     pub(super) positional: Result<Arc<Vec<Val>>, Arc<Doubt>>,
     pub(super) folder: Option<Bytes>,
     /// Folders that were left with `pushd`; `None` where they are not known.
     pub(super) stack: Option<Arc<Vec<Bytes>>>,
+    /// What `$0` is, where that is known: in zsh the function or the file that runs.
+    pub(super) zero: Option<Bytes>,
+    /// Where zsh looks for functions that it loads: the folders that are known, up to one that is not.
+    pub(super) searched: Arc<Vec<Bytes>>,
+    /// Options as they were when they were printed or taken up to be put back, if they were; as none where that was done
+    /// more than once, and not alike.
+    pub(super) kept_options: Option<Option<Arc<Options>>>,
     /// Folders that zsh was given names for; `None` marks one that is not known.
     pub(super) places: Layers<Option<Bytes>>,
     /// What may be read from standard input, and how far it was read.
@@ -292,6 +302,9 @@ impl Branch for State {
             functions: self.functions.fork(),
             aliases: self.aliases.fork(),
             stack: self.stack.clone(),
+            zero: self.zero.clone(),
+            searched: self.searched.clone(),
+            kept_options: self.kept_options.clone(),
             places: self.places.fork(),
             scopes: self.scopes.iter_mut().map(Scope::fork).collect(),
             options: self.options.clone(),
@@ -329,6 +342,15 @@ impl Branch for State {
         self.functions.join(&other.functions, last.map(|s| &s.functions), || None);
         self.aliases.join(&other.aliases, last.map(|s| &s.aliases), || None);
         self.places.join(&other.places, last.map(|s| &s.places), || None);
+        if self.zero != other.zero {
+            self.zero = None;
+        }
+        if self.searched != other.searched {
+            self.searched = Arc::default();
+        }
+        if self.kept_options != other.kept_options {
+            self.kept_options = Some(None);
+        }
         if self.stack != other.stack {
             self.stack = None;
         }
@@ -505,6 +527,9 @@ mod tests {
             functions: Layers::default(),
             aliases: Layers::default(),
             stack: None,
+            zero: None,
+            searched: Arc::default(),
+            kept_options: None,
             places: Layers::default(),
             options: BTreeMap::new(),
             status: Status::Known(0),

@@ -96,6 +96,8 @@ pub enum Kind {
     Case(Box<Word>, Vec<Arm>),
     /// A function and its body; whether it is defined by the word `function`.
     Function(Vec<u8>, Arc<Command>, bool),
+    /// A function whose name is a word that is expanded, in zsh.
+    Named(Box<Word>, Arc<Command>, bool),
     /// `[[ … ]]`.
     Test(Box<Test>),
     /// `(( … ))`.

@@ -43,6 +43,9 @@ fn is_kept(name: &[u8], content: &Content) -> bool {
     KEPT.contains(&name) && matches!(content, Content::Set(value) if is_plain(value))
 }
 
+/// Where zsh and ksh look for functions that they load.
+const FUNCTION_PATH: &[u8] = b"FPATH";
+
 impl Machine<'_> {
     /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
     /// does more than to store a text.
@@ -252,7 +255,7 @@ impl Machine<'_> {
         }
         Some(match name {
             b"path" => b"PATH",
-            b"fpath" => b"FPATH",
+            b"fpath" => FUNCTION_PATH,
             b"manpath" => b"MANPATH",
             b"cdpath" => b"CDPATH",
             b"mailpath" => b"MAILPATH",
@@ -297,6 +300,10 @@ impl Machine<'_> {
     pub(super) fn assign_to(&mut self, name: &Bytes, content: Content, exported: Option<bool>) -> bool {
         let site = self.here();
         if let Some(tied) = self.tied(name) {
+            let searched: Vec<Bytes> = match &content {
+                Content::Array(values) => values.iter().map_while(|v| v.known().cloned()).collect(),
+                _ => Vec::new(),
+            };
             let joined = match content {
                 Content::Array(values) => {
                     let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
@@ -307,7 +314,21 @@ impl Machine<'_> {
                 }
                 other => other,
             };
-            return self.assign(tied, joined, exported);
+            let done = self.assign(tied, joined, exported);
+            if let Some(state) = self.live.as_mut().filter(|_| tied == FUNCTION_PATH) {
+                state.searched = Arc::new(searched);
+            }
+            return done;
+        }
+        if self.dialect == Dialect::Zsh
+            && name == FUNCTION_PATH
+            && let Some(state) = &mut self.live
+        {
+            let text = match &content {
+                Content::Set(Val::Known(text)) => text.clone(),
+                _ => Bytes::new(),
+            };
+            state.searched = Arc::new(text.split(|b| *b == b':').filter(|f| !f.is_empty()).map(|f| text.slice_ref(f)).collect());
         }
         let is_kept = self.dialect == Dialect::Zsh && is_kept(name, &content);
         let is_special = self.is_special(name) && name != "_" && !is_kept;

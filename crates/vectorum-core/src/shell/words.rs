@@ -8,6 +8,13 @@ use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
 use super::reference::closing;
 use super::syntax::*;
 
+/// Whether a brace was opened in a word that is not closed yet.
+fn is_brace_open(parts: &[Part]) -> bool {
+    let signs = parts.iter().filter_map(|part| if let Part::Text(text) = part { Some(text) } else { None });
+    let signs = signs.flat_map(|text| text.iter().filter(|b| b"{}".contains(b)));
+    signs.fold(0_usize, |open, b| if *b == b'{' { open + 1 } else { open.saturating_sub(1) }) > 0
+}
+
 impl Parser<'_> {
     /// A word of a pattern, in which parentheses may stand.
     pub(super) fn pattern_word(&mut self) -> Parsed<Word> {
@@ -158,7 +165,7 @@ impl Parser<'_> {
     /// Whether what stands in parentheses here are qualifiers of zsh's: `(N)`, `(.:t)`.
     fn is_qualified(&self) -> bool {
         let rest = self.text.get(self.at + 1..).unwrap_or_default();
-        let length = rest.iter().take_while(|b| b.is_ascii_alphabetic() || b"./:-@^=*".contains(b)).count();
+        let length = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || b"./:-@^=*,[]+#".contains(b)).count();
         self.dialect == Dialect::Zsh && length > 0 && rest.get(length) == Some(&b')')
     }
 
@@ -200,7 +207,7 @@ impl Parser<'_> {
                     }
                     self.at = (self.at + 2).min(self.text.len());
                 }
-                b'}' if self.dialect == Dialect::Zsh && !matches!(parts.last(), Some(Part::Text(t)) if t.contains(&b'{')) => {
+                b'}' if self.dialect == Dialect::Zsh && !is_brace_open(parts) => {
                     return Err(Trouble { at: self.at, what: "a brace that zsh takes for an end", is_error: false });
                 }
                 b'\'' | b'"' => parts.push(self.quoted(byte)?),

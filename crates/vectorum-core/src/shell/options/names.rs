@@ -228,8 +228,7 @@ const ODD_IN_ZSH: &str = "bashrematch continueonerror cshjunkieloops cshjunkiequ
     shnullcmd shoptionletters typesettounset";
 
 /// Those of which it counts where they are turned off.
-const ODD_OFF_IN_ZSH: &str =
-    "aliases badpattern braceexpand casematch equals exec globalexport multibyte multifuncdef shortloops";
+const ODD_OFF_IN_ZSH: &str = "badpattern braceexpand casematch equals exec globalexport multibyte multifuncdef shortloops";
 
 /// Whether an option of zsh's makes it work in a way that is not followed.
 pub(in crate::shell) fn is_odd_in_zsh(name: &[u8], on: bool) -> bool {

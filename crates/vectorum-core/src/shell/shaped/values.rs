@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::super::expand::{Expanded, Mode, Values};
-use super::super::machine::{Boundary, Machine};
+use super::super::machine::Machine;
 use super::super::parameter::Held;
 use super::super::pattern::Pattern;
 use super::super::reference::OWN_SHAPE;
@@ -398,24 +398,11 @@ impl Machine<'_> {
         found.map_or_else(|| Val::Unknown(self.doubt("a modifier of zsh's")), Val::Known)
     }
 
-    /// The file that runs, as zsh calls it at its outermost level (its option `function_argzero`).
+    /// The function or the file that runs, as zsh calls it (its option `function_argzero`).
     fn own_name(&mut self) -> Held {
-        // What it is called that runs a startup file is another thing.
-        let runs_startup = self
-            .frames
-            .iter()
-            .rev()
-            .find(|f| matches!(f.kind, Boundary::Text | Boundary::Startup))
-            .is_some_and(|f| f.kind == Boundary::Startup);
-        if runs_startup
-            || self.is_in_function()
-            || self.live.as_ref().is_none_or(|s| s.scopes.iter().any(|s| s.positional.is_some()))
-        {
-            return Held::One(Val::Unknown(Doubt::filled("the shell's own name")));
-        }
-        match self.own_file() {
-            Held::One(value) => Held::One(value),
-            _ => Held::One(Val::Unknown(Doubt::filled("the shell's own name"))),
+        match self.live.as_ref().and_then(|state| state.zero.clone()) {
+            Some(zero) => Held::One(Val::Known(zero)),
+            None => Held::One(Val::Unknown(Doubt::filled("the shell's own name"))),
         }
     }
 
