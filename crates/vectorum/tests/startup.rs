@@ -38,6 +38,7 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     ("bash-idioms", &["HAS_CORES"]),
     ("zsh-idioms", &["CLOCK", "SHLVL"]),
     ("fish-busy", &["LC_CTYPE"]),
+    ("fish-guards", &["LC_CTYPE"]),
     ("fish-idioms", &["LC_CTYPE"]),
     ("fish-usual", &["LC_CTYPE", "LOCAL_FILE"]),
     // `$0` in a file that is run, a search in the table of commands.
@@ -46,6 +47,7 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     ("zsh-plain", &["PATH", "SHLVL"]),
     // Lines of an output as items.
     ("zsh-options", &["LINES_READ", "SECOND_LINE", "SHLVL"]),
+    ("zsh-plugins", &["SHLVL"]),
     ("zsh-power", &["SHLVL"]),
     ("skeleton-bash", &["LS_COLORS"]),
     // The system's own file for it, which opens with what only a running shell can tell.

@@ -19,6 +19,8 @@ impl Machine<'_> {
     /// An error that ends the shell where nobody types, and otherwise ends something in a way of its own.
     pub(super) fn fail_unless_typed(&mut self, why: &'static str) {
         match self.dialect {
+            // There it is the same at a terminal.
+            Dialect::Mksh if self.tame == 0 => self.fail_hard(),
             _ if self.is_interactive && self.quiet == 0 || self.tame > 0 => self.fail_perhaps(why),
             // Other errors of expansion give up a line only.
             Dialect::Bash => {

@@ -1,5 +1,6 @@
 //! fish (3.6.0), which has a grammar and scopes of its own. A file is read whole before any of it runs.
 
+mod argparse;
 mod commands;
 mod control;
 mod functions;

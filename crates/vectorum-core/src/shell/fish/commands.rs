@@ -5,6 +5,7 @@ use super::super::folder::plain_path;
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::{PRINTED, PRINTED_COMMANDS, PRINTED_NAMES};
 use super::super::program::{self, Place};
+use super::argparse::argparse;
 use super::words::{MAY_NOT_RUN, NO_FILE, NO_INDEX, NOT_RUN};
 use super::*;
 
@@ -399,9 +400,22 @@ impl Fish<'_> {
         self.blur(COLORS, why);
     }
 
-    /// `argparse`, of which only the names are followed that it sets.
+    /// `argparse`; of what is not followed the names that it sets are known.
     fn take_options(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("options are taken that are not known") };
+        match argparse(words) {
+            Some(Some(taken)) => {
+                let items = |values: Vec<Bytes>| Ok(values.into_iter().map(Val::Known).collect());
+                for (name, given) in taken.flags {
+                    let plain: Vec<u8> = name.iter().map(|b| if *b == b'-' { b'_' } else { *b }).collect();
+                    self.put_var(&[b"_flag_", &plain[..]].concat(), Some(Kept::Block), items(given), None, None);
+                }
+                self.put_var(b"argv", None, items(taken.rest), None, None);
+                return self.set_status(0);
+            }
+            Some(None) => return self.set_status(2),
+            None => {}
+        }
         let doubt = self.doubt("what options there are");
         let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
         for word in words.iter().take_while(|word| *word != "--") {
