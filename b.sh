@@ -1,2 +1,0 @@
-f() { U="a b"; : $((U)); echo after-in-f; }; f; echo after-f
-echo next

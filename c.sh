@@ -1,2 +1,0 @@
-. ./a.sh; echo same-line
-echo next

@@ -1,2 +1,0 @@
-: $((1 +)); echo same
-echo next
