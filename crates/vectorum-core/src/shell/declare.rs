@@ -527,6 +527,15 @@ impl Machine<'_> {
     }
 
     fn mark(&mut self, name: &[u8], attributes: Attributes) {
+        // Some that these have by themselves are handed on to nobody.
+        let is_own = matches!(name, b"LINENO" | b"FPATH" | b"KSH_VERSION" | b"HISTSIZE");
+        if is_own
+            && attributes.exported == Some(true)
+            && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
+            && self.content_of(name).value().is_none_or(|value| value.known().is_none())
+        {
+            self.doubt_export(name);
+        }
         // In mksh and ksh `set -a` does not reach what is declared.
         if attributes.readonly
             && matches!(self.dialect, Dialect::Mksh | Dialect::Ksh)

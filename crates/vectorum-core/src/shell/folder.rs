@@ -35,6 +35,15 @@ impl Machine<'_> {
         state.stack = is_known.then(|| Arc::new(folders));
     }
 
+    /// `cd` in bash where what it sets was unset before: it is exported no more.
+    fn change_folder_unset(&mut self, full: Bytes) {
+        if let Some(before) = self.content_of(b"PWD").value() {
+            self.assign(b"OLDPWD", Content::Set(before), None);
+        }
+        self.assign(b"PWD", Content::Set(Val::Known(full)), None);
+        self.set_status(0);
+    }
+
     /// `cd` where what it sets is held fast: how far it comes differs.
     fn change_folder_in_vain(&mut self) {
         let doubt = self.doubt("the working folder is not known");
@@ -57,7 +66,12 @@ impl Machine<'_> {
         };
         let target = match known {
             Some([]) => self.content_of(b"HOME").value().and_then(|v| v.known().cloned()),
-            Some([one]) if *one != b"-"[..] && !one.starts_with(b"-") => Some(one.clone()),
+            // zsh has it in mind besides, whatever the variable is set to.
+            Some([one]) if one == "-" => match self.content_of(b"OLDPWD") {
+                Content::Set(Val::Known(before)) if self.dialect != Dialect::Zsh && before.starts_with(b"/") => Some(before),
+                _ => None,
+            },
+            Some([one]) if !one.starts_with(b"-") => Some(one.clone()),
             _ => None,
         };
         let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
@@ -91,6 +105,17 @@ impl Machine<'_> {
             FileKind::Folder => {
                 if let Some(state) = &mut self.live {
                     state.folder = Some(full.clone());
+                }
+                if known.is_some_and(|words| matches!(words, [one] if one == "-")) {
+                    self.print(Val::of([&full[..], b"\n"].concat()));
+                }
+                // In bash one that was unset is no longer exported, and is not set from what is not set.
+                let is_gone = |name: &[u8]| {
+                    let var = self.live.as_ref().and_then(|s| s.vars.get(name).map(std::borrow::Cow::into_owned));
+                    var.is_some_and(|var| matches!(var.content, Content::Unset) && var.exported == Some(false))
+                };
+                if self.dialect == Dialect::Bash && (is_gone(b"PWD") || is_gone(b"OLDPWD")) {
+                    return self.change_folder_unset(full);
                 }
                 let exported = (self.dialect != Dialect::Mksh).then_some(true);
                 // In bash the variable tells, which may have been set.

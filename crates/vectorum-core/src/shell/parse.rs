@@ -182,7 +182,8 @@ impl<'a> Parser<'a> {
                     }
                     break;
                 }
-                if line.strip_prefix(&delimiter[..]).is_some_and(|rest| rest.starts_with(b")")) {
+                let may_end = |rest: &[u8]| rest.starts_with(b")") || self.outputs > 0 && rest.contains(&b')');
+                if line.strip_prefix(&delimiter[..]).is_some_and(may_end) {
                     let what = "a here-document that the end of its command may end";
                     return Err(Trouble { at: self.at, what, is_error: false });
                 }

@@ -296,6 +296,19 @@ impl Machine<'_> {
         }
     }
 
+    /// What some shells make of a value that they do not take: a level that is no number, a locale that ksh may not know
+    /// (measured: 93u+m).
+    fn as_taken(&self, name: &[u8], content: Content) -> Content {
+        let Content::Set(value @ Val::Known(_)) = &content else { return content };
+        let is_usual = || value.known().is_some_and(|v| v.is_empty() || matches!(&v[..], b"C" | b"POSIX" | b"C.UTF-8"));
+        let is_refused = match self.dialect {
+            Dialect::Ksh if name == b"LANG" || name.starts_with(b"LC_") => !is_usual(),
+            Dialect::Ksh | Dialect::Zsh if name == b"SHLVL" => !value.is_number() || value.is_empty() != Some(false),
+            _ => false,
+        };
+        if is_refused { Content::Set(Val::Unknown(self.doubt("the shell may not take the value"))) } else { content }
+    }
+
     /// The same for a name that can be shared.
     pub(super) fn assign_to(&mut self, name: &Bytes, content: Content, exported: Option<bool>) -> bool {
         let site = self.here();
@@ -330,6 +343,7 @@ impl Machine<'_> {
             };
             state.searched = Arc::new(text.split(|b| *b == b':').filter(|f| !f.is_empty()).map(|f| text.slice_ref(f)).collect());
         }
+        let content = self.as_taken(name, content);
         let is_kept = self.dialect == Dialect::Zsh && is_kept(name, &content);
         let is_special = self.is_special(name) && name != "_" && !is_kept;
         // What is a text by its nature takes no list.

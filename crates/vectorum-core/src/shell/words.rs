@@ -8,11 +8,25 @@ use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
 use super::reference::closing;
 use super::syntax::*;
 
-/// Whether a brace was opened in a word that is not closed yet.
+/// So far back an opened brace is looked for.
+const BRACES_BACK: usize = 256;
+
+/// Whether a brace was opened in a word, not too far back, that is not closed yet.
 fn is_brace_open(parts: &[Part]) -> bool {
-    let signs = parts.iter().filter_map(|part| if let Part::Text(text) = part { Some(text) } else { None });
-    let signs = signs.flat_map(|text| text.iter().filter(|b| b"{}".contains(b)));
-    signs.fold(0_usize, |open, b| if *b == b'{' { open + 1 } else { open.saturating_sub(1) }) > 0
+    let texts = parts.iter().rev().take(BRACES_BACK).filter_map(|part| match part {
+        Part::Text(text) => Some(text),
+        _ => None,
+    });
+    let mut closed = 0_usize;
+    for byte in texts.flat_map(|text| text.iter().rev()).take(BRACES_BACK) {
+        match byte {
+            b'}' => closed += 1,
+            b'{' if closed == 0 => return true,
+            b'{' => closed -= 1,
+            _ => {}
+        }
+    }
+    false
 }
 
 impl Parser<'_> {
