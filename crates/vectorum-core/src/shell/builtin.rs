@@ -396,7 +396,11 @@ impl Machine<'_> {
         let is_option = |a: &Val, letter: u8| a.known().is_some_and(|a| a.starts_with(b"-") && a.contains(&letter));
         let counts_anywhere = self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b'g'));
         // They are printed as commands, which may be run later.
-        let prints = |a: &Val| is_option(a, b'L') && self.dialect == Dialect::Zsh || is_option(a, b'p');
+        let prints = |a: &Val| match self.dialect {
+            Dialect::Zsh => is_option(a, b'L'),
+            Dialect::Dash => false,
+            _ => is_option(a, b'p'),
+        };
         if arguments.is_empty() || arguments.first().is_some_and(prints) {
             self.kept_aliases = Some(self.kept_aliases.map_or(self.clock, |clock| clock.min(self.clock)));
             let doubt = Doubt { sets: Some(&[]), ..(*self.doubt(ALIASES)).clone() };
@@ -414,9 +418,15 @@ impl Machine<'_> {
                 }
                 Some(text) => {
                     if let Some(at) = memchr::memchr(b'=', text)
-                        && let Some(state) = &mut self.live
+                        && self.live.is_some()
                     {
                         let (name, new) = (text.slice(..at), text.slice(at + 1..));
+                        // What is no name is refused by some.
+                        if name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)) {
+                            self.doubt_status(self.doubt("a name that an alias may not have"));
+                            continue;
+                        }
+                        let Some(state) = &mut self.live else { return };
                         let aliases = &mut state.aliases;
                         // One that says the same already goes on.
                         let goes_on = matches!(aliases.get(&name), Some(Some(old)) if old.text == new && old.died.is_none());

@@ -464,12 +464,20 @@ impl Machine<'_> {
         if scope.vars.get(&name).is_some() {
             return;
         }
+        // What stands before a function in bash is local there already, and goes on into those that it calls.
+        let nearest = state.scopes.iter().rposition(|s| s.vars.get(&name).is_some());
+        let lends = nearest.and_then(|at| state.scopes.get(at)).is_some_and(|s| s.lends && s.positional.is_none());
+        if lends && nearest.is_some_and(|at| at + 2 >= state.scopes.len()) {
+            return;
+        }
+        let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
         let old = state.vars.get(&name).map(Cow::into_owned);
         scope.vars.insert(name.clone(), old.clone());
         // dash keeps the value; the others begin anew, but keep the export.
         let exported = old.as_ref().map_or(Some(false), |v| v.exported);
         let fresh = match (dialect, old) {
             (Dialect::Dash, Some(old)) => old,
+            (Dialect::Bash, Some(old)) if lends => old,
             (Dialect::Bash, _) => Var { exported, ..Var::unset() },
             (Dialect::Zsh, _) => Var { exported, ..Var::unset() },
             _ => Var::unset(),
@@ -527,6 +535,12 @@ impl Machine<'_> {
     }
 
     fn mark(&mut self, name: &[u8], attributes: Attributes) {
+        if self.dialect == Dialect::Bash
+            && (attributes.exported == Some(true) || attributes.readonly)
+            && let Some(state) = &mut self.live
+        {
+            state.lend(&Bytes::copy_from_slice(name), true);
+        }
         // Some that these have by themselves are handed on to nobody.
         let is_own = matches!(name, b"LINENO" | b"FPATH" | b"KSH_VERSION" | b"HISTSIZE");
         if is_own

@@ -5,6 +5,7 @@ use bytes::Bytes;
 use super::branch::{self, Left};
 use super::machine::{Boundary, Frame, Machine, PARTED};
 use super::syntax::*;
+use super::tree::Tree;
 
 /// Whether an error ended a block, in zsh (zshparam(1)).
 const TRIED_IN_VAIN: &[u8] = b"TRY_BLOCK_ERROR";
@@ -262,10 +263,22 @@ impl Machine<'_> {
         self.exit();
     }
 
+    /// Whether an alias is no whole command.
+    fn has_part_alias(&self) -> bool {
+        const MOST: usize = 100;
+        let Some(state) = self.live.as_ref().filter(|_| self.expands_aliases()) else { return false };
+        let texts = state.aliases.iter().filter_map(|(_, alias)| Some(alias?.as_ref()?.text.clone()));
+        texts.take(MOST).any(|text| Tree::of(&text, self.dialect).trouble().is_some())
+    }
+
     /// What a text does that the shell cannot read on.
     pub(super) fn broken(&mut self, trouble: &Trouble, kind: Boundary) {
         if !trouble.is_error {
             return self.fog(trouble.what);
+        }
+        // What belongs to it may stand in an alias.
+        if self.has_part_alias() {
+            return self.fog("an alias that is part of a command");
         }
         match self.dialect {
             Dialect::Bash => self.set_status(if kind == Boundary::Text { 2 } else { 1 }),

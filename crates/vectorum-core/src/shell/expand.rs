@@ -42,6 +42,19 @@ pub(super) type Expanded<T> = Result<T, Arc<Doubt>>;
 /// A value that sets all of zsh's options as they are, where it is evaluated.
 const KEPT_OPTIONS: &[u8] = b"\"options=(${(j: :)${(kv)options[@]}})\"";
 
+/// There a caret is no sign at the front of a class of a pattern, but one of its characters (measured: dash 0.5.12, mksh
+/// R59).
+pub(super) fn plain_carets(dialect: Dialect, text: &[u8], quoted: &mut [bool]) {
+    if !matches!(dialect, Dialect::Dash | Dialect::Mksh) {
+        return;
+    }
+    for at in memchr::memmem::find_iter(text, b"[^") {
+        if let Some(caret) = quoted.get_mut(at + 1) {
+            *caret = true;
+        }
+    }
+}
+
 impl Machine<'_> {
     /// Expands words into fields.
     ///
@@ -222,7 +235,8 @@ impl Machine<'_> {
         }
         let mut fields = self.expand(&word.parts, Mode::One)?;
         if let [field] = &mut fields[..] {
-            let quoted = field.quoted();
+            let mut quoted = field.quoted();
+            plain_carets(self.dialect, &field.text, &mut quoted);
             return match field.unknown.take() {
                 Some(doubt) => Err(doubt),
                 None => Ok((std::mem::take(&mut field.text), quoted)),
@@ -236,6 +250,7 @@ impl Machine<'_> {
             }
             text.extend(field.text);
         }
+        plain_carets(self.dialect, &text, &mut quoted);
         // In zsh what a parameter brings is text in a pattern.
         Ok((text, quoted))
     }

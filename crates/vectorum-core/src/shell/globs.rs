@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::changed::modified;
 use super::expand::Expanded;
+use super::expand::plain_carets;
 use super::field::Field;
 use super::machine::Machine;
 use super::pattern::{Groups, Pattern};
@@ -123,6 +124,7 @@ impl Machine<'_> {
         const ODD: &str = "patterns of file names work in another way here";
         let Some(mut manner) = self.manner() else { return Err(self.doubt(ODD)) };
         let (mut text, mut quoted) = (&field.text[..], field.quoted());
+        plain_carets(self.dialect, text, &mut quoted);
         let (mut is_unclear, mut goes) = (false, false);
         if let Some((begin, inside)) = qualifiers(text, &quoted).filter(|_| self.is_own_zsh()) {
             if self.live.as_ref().is_none_or(|s| s.option("nobareglobqual") != Some(false)) {

@@ -178,7 +178,7 @@ pub(super) struct Machine<'a> {
     pub(super) source: Arc<Source>,
     pub(super) at: usize,
     pub(super) steps: Steps,
-    depth: usize,
+    pub(super) depth: usize,
     /// Within a subshell nothing is put down.
     pub(super) quiet: usize,
     pub(super) log: Log,
@@ -198,6 +198,8 @@ pub(super) struct Machine<'a> {
     pub(super) ended_within: BTreeSet<Bytes>,
     /// Words that zsh replaces wherever they stand.
     pub(super) anywhere: BTreeSet<Bytes>,
+    /// Aliases whose text runs, and how deep it lies.
+    pub(super) expanding: Vec<(Bytes, usize)>,
     /// When aliases were printed first, as commands that may be run.
     pub(super) kept_aliases: Option<usize>,
     /// What the names of functions begin with of which no more is known.
@@ -278,6 +280,7 @@ impl<'a> Machine<'a> {
             nested: 0,
             ended_within: BTreeSet::new(),
             anywhere: BTreeSet::new(),
+            expanding: Vec::new(),
             kept_aliases: None,
             unclear_functions: BTreeSet::new(),
             later: BTreeMap::new(),

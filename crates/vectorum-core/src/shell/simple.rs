@@ -12,6 +12,7 @@ use super::parameter::Held;
 use super::setting::sets_something;
 use super::state::{Content, Function, Scope, Stands, Status, Var};
 use super::syntax::*;
+use super::tree::Tree;
 use super::value::{Doubt, Val};
 
 impl Machine<'_> {
@@ -145,7 +146,12 @@ impl Machine<'_> {
         let stays = self.keeps_prefix(&name);
         let has_own = !stays && !assignments.is_empty();
         if has_own && let Some(state) = &mut self.live {
-            state.scopes.push(Scope::default());
+            let before = words.iter().take_while(|w| matches!(w.literal(), Some(b"command" | b"builtin"))).count();
+            let declares =
+                before > 0 && words.get(before).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Bash));
+            let is_function = state.functions.get(&name).is_some();
+            let lends = self.dialect == Dialect::Bash && (is_function || declares);
+            state.scopes.push(Scope { lends, ..Scope::default() });
         }
         if has_own {
             self.enter(Boundary::Command);
@@ -236,6 +242,12 @@ impl Machine<'_> {
         }
     }
 
+    /// Whether aliases count: in bash only where commands are typed, or by an option.
+    pub(super) fn expands_aliases(&self) -> bool {
+        let is_typed = self.is_interactive && self.quiet == 0;
+        self.dialect != Dialect::Bash || is_typed || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
+    }
+
     /// An alias in the place of the command's name.
     fn run_alias(&mut self, words: &[Word], command: &Command) -> bool {
         let expands = match self.dialect {
@@ -250,13 +262,12 @@ impl Machine<'_> {
                 }
                 return is_one;
             }
-            Dialect::Bash => {
-                self.is_interactive && self.quiet == 0
-                    || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
-            }
-            _ => true,
+            _ => self.expands_aliases(),
         };
         let Some(name) = words.first().and_then(Word::literal).filter(|_| expands) else { return false };
+        if self.expanding.iter().any(|(own, depth)| own == name && *depth == self.depth) {
+            return false;
+        }
         let Some(alias) = self.live.as_ref().and_then(|s| s.aliases.get(name).cloned()) else { return false };
         // A line that was read before knows nothing of it.
         let alias = match alias.map_or(Stands::Unclear, |a| a.at(self.epoch)) {
@@ -276,7 +287,19 @@ impl Machine<'_> {
             self.fog("a command that may be an alias");
             return true;
         };
+        // What stands before it goes with it.
+        let begin = words.first().map_or(command.at, |word| word.at);
+        let before = self.source.text.get(command.at..begin).unwrap_or_default();
+        let text = [before, &text].concat();
+        // It may be the beginning of something that goes on behind it.
+        if Tree::of(&Bytes::from(text.clone()), self.dialect).trouble().is_some() {
+            self.fog("an alias that is part of a command");
+            return true;
+        }
+        // Its own name within it stands for itself.
+        self.expanding.push((Bytes::copy_from_slice(name), self.depth + 1));
         self.evaluate(&text);
+        self.expanding.pop();
         true
     }
 

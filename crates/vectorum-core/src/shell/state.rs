@@ -160,6 +160,10 @@ pub(super) struct Scope {
     pub(super) vars: Layers<Option<Var>>,
     /// For a function the positional parameters of its caller.
     pub(super) positional: Option<Result<Arc<Vec<Val>>, Arc<Doubt>>>,
+    /// For what stands before a function in bash: it can be made to stay.
+    pub(super) lends: bool,
+    /// The names that are made to; whether that is certain.
+    pub(super) kept: BTreeMap<Bytes, bool>,
 }
 
 /// Options by their letters or long names; `None` where it is not known whether one is set.
@@ -254,10 +258,14 @@ impl Scope {
         for (name, var) in hidden.collect::<Vec<_>>() {
             self.vars.insert(name, Some(var));
         }
+        for name in self.kept.keys().chain(other.kept.keys()).cloned().collect::<Vec<_>>() {
+            let is_sure = self.kept.get(&name) == Some(&true) && other.kept.get(&name) == Some(&true);
+            self.kept.insert(name, is_sure);
+        }
     }
 
     fn fork(&mut self) -> Scope {
-        Scope { vars: self.vars.fork(), positional: self.positional.clone() }
+        Scope { vars: self.vars.fork(), positional: self.positional.clone(), lends: self.lends, kept: self.kept.clone() }
     }
 }
 
@@ -270,8 +278,17 @@ impl State {
 
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
     pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool, marks: bool) {
-        let Some(Scope { vars, positional, .. }) = self.scopes.pop() else { return };
+        let Some(Scope { vars, positional, kept, .. }) = self.scopes.pop() else { return };
         for (name, var) in vars.iter().filter_map(|(name, var)| Some((name.clone(), var?.clone()))) {
+            if let Some(is_sure) = kept.get(&name) {
+                if !is_sure {
+                    let doubt = Doubt::new("whether what stands before a function stays set", None);
+                    self.vars.insert(name.clone(), Var::unknown(&doubt));
+                }
+                // So it does in what stands before the function that called it.
+                self.lend(&name, *is_sure);
+                continue;
+            }
             match var {
                 // With `set -a` dash leaves its mark.
                 Some(var) if marks => self.vars.insert(name, Var { exported: None, ..var }),
@@ -287,6 +304,15 @@ impl State {
         }
         if let Some(positional) = positional {
             self.positional = positional;
+        }
+    }
+
+    /// Has a name stay set that stands before a function which runs, if it does and hides no local one.
+    pub(super) fn lend(&mut self, name: &Bytes, is_sure: bool) {
+        if let Some(scope) = self.scopes.iter_mut().rev().find(|scope| scope.vars.get(name).is_some())
+            && scope.lends
+        {
+            scope.kept.insert(name.clone(), is_sure);
         }
     }
 
