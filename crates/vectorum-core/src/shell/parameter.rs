@@ -355,6 +355,10 @@ impl Machine<'_> {
                             Ok(index) => {
                                 // zsh counts from 1.
                                 let index = if self.dialect == Dialect::Zsh { index - 1 } else { index };
+                                // That counts from the end of all numbers there.
+                                if index < 0 && self.dialect == Dialect::Mksh {
+                                    return Ok(Held::Unknown(self.doubt("a subscript")));
+                                }
                                 let index = if index < 0 {
                                     index + values.len() as i64 + i64::from(self.dialect == Dialect::Zsh)
                                 } else {

@@ -463,7 +463,12 @@ impl Machine<'_> {
                             values = old;
                         }
                         self.steps.count(values.len());
-                        Content::Array(Arc::new(values))
+                        // An empty one is no list there, but a name with parts.
+                        if values.is_empty() && self.dialect == Dialect::Ksh {
+                            Content::Perhaps(Val::Unknown(self.doubt("a list without items")))
+                        } else {
+                            Content::Array(Arc::new(values))
+                        }
                     }
                     // What stands before what is not known is looked at first, where functions are looked for.
                     Err(doubt) if self.tied(&assignment.name).is_some() && !assignment.adds => {
@@ -548,6 +553,8 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
     if m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number) {
         let number = |v: Option<Val>| v.and_then(|v| std::str::from_utf8(v.known()?).ok()?.parse::<i64>().ok());
         return Content::Set(match (number(old.value()), number(Some(new.clone()))) {
+            // There the texts are put together (measured: R59).
+            _ if m.dialect == Dialect::Mksh => Val::Unknown(m.doubt("a variable that holds a number")),
             (Some(a), Some(b)) => Val::of(a.wrapping_add(b).to_string()),
             _ => Val::Unknown(m.doubt("a variable that holds a number")),
         });
