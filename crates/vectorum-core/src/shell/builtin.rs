@@ -373,20 +373,19 @@ impl Machine<'_> {
         if arguments.is_empty() {
             return self.set_status(0);
         }
-        // The shell becomes another program; where that is not there, an interactive one goes on.
+        // The shell becomes another program, or ends.
         let name = arguments.iter().find_map(Val::known).cloned();
         let found = name.map(|n| self.find_program(&n));
         match found {
             Some(Ok(Some(_))) => self.exit(),
+            // What is in a file ends even a shell where somebody types (measured).
             Some(Ok(None)) => {
                 self.set_status(127);
-                if !self.is_interactive {
-                    self.exit();
-                }
+                self.exit();
             }
             _ => {
-                let doubt = self.doubt("whether there is such a command");
-                self.fork(&doubt, |m| m.exit(), |_| {});
+                self.doubt_status(self.doubt("whether there is such a command"));
+                self.exit();
             }
         }
     }

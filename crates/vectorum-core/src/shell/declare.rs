@@ -541,6 +541,16 @@ impl Machine<'_> {
         {
             state.lend(&Bytes::copy_from_slice(name), true);
         }
+        // ksh sets its prompt once its files are read, and keeps that it is exported.
+        if name == b"PS1"
+            && attributes.exported == Some(true)
+            && self.dialect == Dialect::Ksh
+            && self.is_interactive
+            && matches!(self.content_of(name), Content::Unset)
+        {
+            let doubt = self.doubt("the shell sets its prompt by itself");
+            self.assign(name, Content::Perhaps(Val::Unknown(doubt)), None);
+        }
         // Some that these have by themselves are handed on to nobody.
         let is_own = matches!(name, b"LINENO" | b"FPATH" | b"KSH_VERSION" | b"HISTSIZE");
         if is_own

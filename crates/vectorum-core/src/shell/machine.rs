@@ -624,6 +624,10 @@ impl<'a> Machine<'a> {
         if self.guarded > 0 || self.live.as_ref().is_none_or(|s| s.option("errexit") == Some(false)) {
             return;
         }
+        // Where somebody types these go on all the same (measured).
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && self.is_interactive && self.quiet == 0 {
+            return;
+        }
         let is_on = self.live.as_ref().and_then(|s| s.option("errexit"));
         match (self.succeeded(), is_on) {
             (Ok(true), _) => {}

@@ -381,6 +381,16 @@ fn at_prompt(machine: &mut Machine<'_>) {
     if machine.live.is_none() {
         return;
     }
+    let all = machine.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false));
+    // What bash sets by itself once its files are read is exported, too, if all is.
+    if machine.dialect == Dialect::Bash && all {
+        [&b"HISTSIZE"[..], b"HISTFILESIZE", b"HISTFILE"].iter().for_each(|name| machine.doubt_export(name));
+    }
+    if machine.dialect == Dialect::Ksh && all && matches!(machine.content_of(b"PS1"), Content::Unset) {
+        let doubt = machine.doubt("the shell sets its prompt by itself");
+        machine.assign(b"PS1", Content::Perhaps(Val::Unknown(doubt)), None);
+        machine.doubt_export(b"PS1");
+    }
     match machine.dialect {
         Dialect::Bash => match machine.content_of(b"PROMPT_COMMAND") {
             Content::Unset => {}

@@ -250,6 +250,7 @@ impl Setting {
                 fish.run_file(&path, None);
             }
         }
+        fish.before_prompt();
         if let Some((script, until)) = &self.script {
             fish.until = Some(until.clone());
             if fish.live.is_some() {
@@ -386,7 +387,25 @@ fn snippets(fish: &mut Fish<'_>, config: &[u8]) {
     }
 }
 
+/// Functions that fish calls before its first prompt, if they are there.
+const AT_PROMPT: &[&[u8]] = &[b"fish_greeting", b"fish_mode_prompt", b"fish_prompt", b"fish_right_prompt"];
+
 impl Fish<'_> {
+    /// What runs before the first prompt; those that come with fish set nothing.
+    fn before_prompt(&mut self) {
+        for name in AT_PROMPT {
+            let is_own =
+                self.function(name).is_some_and(|named| !matches!(named, Named::Erased)) || self.autoloaded(name).is_some();
+            if self.live.is_some() && is_own && self.manner.is_interactive() {
+                let status = self.live.as_ref().map(|state| state.status.clone());
+                self.captured(|m| m.named(name, &[]));
+                if let (Some(state), Some(status)) = (&mut self.live, status) {
+                    state.status = status;
+                }
+            }
+        }
+    }
+
     fn finish(mut self) -> Outcome<State> {
         let left = self.ended();
         let ended = Ended::of(self.live.is_some(), left.is_some());
