@@ -79,7 +79,13 @@ impl Machine<'_> {
             values = self.step(values, step, shaped)?;
         }
         if shaped.is_counted {
-            values = Values::One(self.counted(&values));
+            // A range behind the end counts as one item, and one that holds none as none (measured: zsh 5.9).
+            let is_range = matches!(shaped.subscripts.last(), Some(Subscript::Range(..)));
+            let number = match &values {
+                Values::Many(items) if items.is_empty() && is_range => self.doubt("a range that holds nothing").number(),
+                values => self.counted(values),
+            };
+            values = Values::One(number);
         }
         let splits = shaped.find(|flag| if let Flag::Split(text) = flag { Some(&text[..]) } else { None });
         let is_one = mode != Mode::Fields;
