@@ -31,6 +31,8 @@ struct Attributes {
     is_table: bool,
     is_function: bool,
     prints: bool,
+    /// Whether it gives up less where a name is held fast, as in mksh those do that are no special commands.
+    is_mild: bool,
 }
 
 impl Machine<'_> {
@@ -111,7 +113,7 @@ impl Machine<'_> {
         if command == b"local" && !in_function && self.dialect == Dialect::Dash {
             return self.misused();
         }
-        self.is_mild = !matches!(command, b"export" | b"readonly");
+        attributes.is_mild = self.dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly");
         let mut is_tied = false;
         let mut is_global = matches!(command, b"export" | b"readonly") && self.dialect != Dialect::Zsh || command == b"export";
         let mut given = given.into_iter().peekable();
@@ -295,7 +297,7 @@ impl Machine<'_> {
             if self.dialect == Dialect::Bash && attributes.exported.is_some() {
                 self.doubt_export(&assignment.name);
             }
-            return self.refused();
+            return self.refuse(attributes);
         }
         if !self.takes_text(&assignment.name, attributes) {
             return;
@@ -311,7 +313,7 @@ impl Machine<'_> {
             Some(value) => self.assign_to(&assignment.name, Content::Set(value), attributes.exported),
             None => self.apply(assignment, attributes.exported),
         };
-        if done { self.mark(&assignment.name, attributes) } else { self.refused() }
+        if done { self.mark(&assignment.name, attributes) } else { self.refuse(attributes) }
     }
 
     /// Whether a name may be declared as a text: for zsh's lists that is an error.
@@ -371,20 +373,20 @@ impl Machine<'_> {
             };
         }
         if value.is_some() && self.is_readonly(name) {
-            return self.refused();
+            return self.refuse(attributes);
         }
         if value.is_some() && !self.takes_text(name, attributes) {
             return;
         }
         if value.is_none() && attributes.is_local && self.dialect == Dialect::Bash && self.is_readonly(name) {
-            return self.refused();
+            return self.refuse(attributes);
         }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);
         match value {
             Some(value) => {
                 if !self.assign_to(name, Content::Set(Val::Known(value)), attributes.exported) {
-                    return self.refused();
+                    return self.refuse(attributes);
                 }
             }
             None => {
@@ -438,10 +440,18 @@ impl Machine<'_> {
     }
 
     /// A declaration that is refused: the name is held fast.
+    fn refuse(&mut self, attributes: Attributes) {
+        if attributes.is_mild {
+            self.doubt_status(self.doubt("a name is held fast"));
+        } else {
+            self.refused();
+        }
+    }
+
+    /// A name is set that is held fast, and what that ends.
     pub(super) fn refused(&mut self) {
         match self.dialect {
             Dialect::Bash => self.set_status(1),
-            Dialect::Mksh if self.is_mild => self.doubt_status(self.doubt("a name is held fast")),
             _ => self.fail_refused(),
         }
     }

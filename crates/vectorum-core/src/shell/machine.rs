@@ -208,8 +208,6 @@ pub(super) struct Machine<'a> {
     pub(super) later: BTreeMap<Bytes, Option<Bytes>>,
     /// Whether commands may stand for what their name's ending says.
     pub(super) has_suffixes: bool,
-    /// Whether a declaration is of those that give up less in mksh.
-    pub(super) is_mild: bool,
     /// Whether a command runs behind `command`.
     pub(super) tame: usize,
     /// What traps may set.
@@ -285,7 +283,6 @@ impl<'a> Machine<'a> {
             unclear_functions: BTreeSet::new(),
             later: BTreeMap::new(),
             has_suffixes: false,
-            is_mild: false,
             tame: 0,
             restless: Restless::default(),
             until: None,
