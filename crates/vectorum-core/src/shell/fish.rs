@@ -6,9 +6,12 @@ mod control;
 mod functions;
 mod options;
 mod parse;
+mod programs;
 mod read;
 mod set;
+mod sourcing;
 mod startup;
+mod test;
 mod text;
 mod words;
 

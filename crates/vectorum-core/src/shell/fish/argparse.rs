@@ -2,11 +2,13 @@
 
 use bytes::Bytes;
 
+use super::*;
+
 /// What was taken: each name with what it was given, and the words that are left.
 #[derive(Debug, Default, PartialEq, Eq)]
-pub(super) struct Taken {
-    pub(super) flags: Vec<(Bytes, Vec<Bytes>)>,
-    pub(super) rest: Vec<Bytes>,
+struct Taken {
+    flags: Vec<(Bytes, Vec<Bytes>)>,
+    rest: Vec<Bytes>,
 }
 
 /// An option: its letter, its name, whether it takes a value, and whether it keeps all that it is given.
@@ -56,7 +58,7 @@ impl Spec {
 
 /// Takes options out of words. `None` where that is not followed, and otherwise what was taken, or nothing where a word
 /// is wrong.
-pub(super) fn argparse(words: &[Bytes]) -> Option<Option<Taken>> {
+fn argparse(words: &[Bytes]) -> Option<Option<Taken>> {
     let at = words.iter().position(|word| word == "--")?;
     let (mut before, words) = (words.get(..at)?, words.get(at + 1..)?);
     // What it is called in messages.
@@ -121,6 +123,37 @@ pub(super) fn argparse(words: &[Bytes]) -> Option<Option<Taken>> {
         flags.extend(names.map(|name| (name, spec.given.clone())));
     }
     Some(Some(Taken { flags, rest }))
+}
+
+impl Fish<'_> {
+    /// `argparse`; of what is not followed the names that it sets are known.
+    pub(super) fn take_options(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("options are taken that are not known") };
+        match argparse(words) {
+            Some(Some(taken)) => {
+                let items = |values: Vec<Bytes>| Ok(values.into_iter().map(Val::Known).collect());
+                for (name, given) in taken.flags {
+                    let plain: Vec<u8> = name.iter().map(|b| if *b == b'-' { b'_' } else { *b }).collect();
+                    self.put_var(&[b"_flag_", &plain[..]].concat(), Some(Kept::Block), items(given), None, None);
+                }
+                self.put_var(b"argv", None, items(taken.rest), None, None);
+                return self.set_status(0);
+            }
+            Some(None) => return self.set_status(2),
+            None => {}
+        }
+        let doubt = self.doubt("what options there are");
+        let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+        for word in words.iter().take_while(|word| *word != "--") {
+            let spec = word.split(|b| *b == b'!' || *b == b'=').next().unwrap_or_default();
+            for name in spec.split(|b| !is_name(b) && *b != b'-').filter(|name| !name.is_empty()) {
+                let plain: Vec<u8> = name.iter().map(|b| if is_name(b) { *b } else { b'_' }).collect();
+                self.put_var(&[b"_flag_", &plain[..]].concat(), Some(Kept::Block), Err(doubt.clone()), None, None);
+            }
+        }
+        self.put_var(b"argv", None, Err(doubt), None, None);
+        self.doubt_status("what options there are");
+    }
 }
 
 #[cfg(test)]

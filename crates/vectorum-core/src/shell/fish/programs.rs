@@ -1,0 +1,169 @@
+//! Programs that fish runs: where they lie, what they answer, and what is asked of them.
+
+use super::super::lookup::{UNREAD, is_program};
+use super::super::outputs::PRINTED;
+use super::super::program::{self, Place};
+use super::commands::{RESERVED, is_harmless};
+use super::*;
+
+impl Fish<'_> {
+    /// `exec`: the shell becomes a program; where that is not there, it goes on (measured: fish 3.6).
+    pub(super) fn exec(&mut self, arguments: &[Val]) {
+        let found = match arguments.first().and_then(Val::known).cloned() {
+            Some(name) => self.program(&name),
+            None => return self.set_status(2),
+        };
+        match found {
+            Ok(Some(_)) => self.leave(Leaves::Shell),
+            Ok(None) => self.refuse(127),
+            Err(doubt) => self.fork(&doubt, |m| m.leave(Leaves::Shell), |m| m.refuse(127)),
+        }
+    }
+
+    /// The program is reached up to which all is followed.
+    pub(super) fn stop(&mut self) {
+        let why = self.doubt(PARTED);
+        self.stopped.add(self.live.take(), &why);
+    }
+
+    /// A program.
+    pub(super) fn outside(&mut self, name: &[u8], arguments: &[Val]) {
+        match self.program(name) {
+            Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
+                self.stop();
+            }
+            Ok(Some(path)) => {
+                let base = path.rsplit(|b| *b == b'/').next().unwrap_or_default().to_vec();
+                match self.answer_of(&base, arguments) {
+                    Some((text, status)) => {
+                        self.print(text);
+                        self.set_status(status);
+                    }
+                    None => {
+                        let doubt = Doubt { sets: program::sets(&base), ..(*self.doubt(PRINTED)).clone() };
+                        self.print(Val::Unknown(Arc::new(doubt)));
+                        self.doubt_status("how a program ends");
+                    }
+                }
+            }
+            Ok(None) if self.is_shipped(name) => {
+                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.doubt_status("how a function of fish ends");
+            }
+            Ok(None) if self.may_be_elsewhere() => self.fog("where functions lie is not known"),
+            Ok(None) => {
+                self.refuse(127);
+            }
+            // Whether it is there is not known; what it receives is told as if it were.
+            Err(_) if self.quiet == 0 && self.until.as_ref().is_some_and(|until| **until == *name) => {
+                self.stop();
+            }
+            Err(_) => {
+                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.doubt_status("how a program ends");
+                if let Some(state) = &mut self.live {
+                    state.refused = Refused::Perhaps;
+                }
+            }
+        }
+    }
+
+    pub(super) fn program(&mut self, name: &[u8]) -> Result<Option<Bytes>, Arc<Doubt>> {
+        let is_it = |m: &Self, path: &[u8]| is_program(m.ground.files, m.account, path).ok_or_else(|| m.doubt(UNREAD));
+        if name.contains(&b'/') {
+            let path = self.full(name);
+            return Ok(is_it(self, &path)?.then_some(path));
+        }
+        let folders = self.items(b"PATH")?;
+        // Each folder is some items' work.
+        self.steps.count(4 * folders.len());
+        for folder in folders {
+            let Val::Known(folder) = folder else { return Err(self.doubt("where programs are looked up is not known")) };
+            let path: Bytes = [&self.full(&folder)[..], b"/", name].concat().into();
+            if is_it(self, &path)? {
+                return Ok(Some(path));
+            }
+        }
+        Ok(None)
+    }
+
+    /// What a program prints and how it ends, where that follows from the host.
+    pub(super) fn answer_of(&mut self, base: &[u8], arguments: &[Val]) -> Option<(Val, u8)> {
+        let known: Vec<&[u8]> = arguments.iter().map(|a| a.known().map(|k| &k[..])).collect::<Option<_>>()?;
+        self.touched.changed_by(base, &known, |p| Some(self.full(p)));
+        let folder = self.items(b"PWD").ok()?.first()?.known().cloned();
+        let input = self.live.as_ref().and_then(|s| s.input.text.known().cloned());
+        let place = Place { ground: self.ground, account: self.account, folder, input, has_terminal: false };
+        let answer = place.answer(base, &known)?;
+        Some((answer.output, answer.status?))
+    }
+
+    pub(super) fn asked(&mut self, name: &[u8], arguments: &[Val], known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.doubt_status("whether there is such a command") };
+        let options = words.iter().take_while(|w| w.starts_with(b"-")).count();
+        let Some(wanted) = words.get(options).cloned() else { return self.doubt_status("whether there is such a command") };
+        let asks = words
+            .iter()
+            .take(options)
+            .any(|w| matches!(&w[..], b"-q" | b"--query" | b"-v" | b"-s" | b"--search" | b"-sq" | b"-qs"));
+        if name != b"type" && !asks {
+            // Run as it stands, functions passed over.
+            let rest = arguments.get(options + 1..).unwrap_or_default();
+            if options > 0 {
+                return self.doubt_status("an option that is not followed");
+            }
+            if name == b"command" {
+                return self.outside(&wanted, rest);
+            }
+            if !self.is_own(&wanted) && !is_harmless(&wanted) && !RESERVED.contains(&&wanted[..]) {
+                return self.doubt_status("whether there is such a command");
+            }
+            let hidden = self.function(&wanted);
+            self.name(wanted.clone(), Named::Erased);
+            self.named(&wanted, rest);
+            if let Some(state) = &mut self.live {
+                match hidden {
+                    Some(function) => state.functions.insert(wanted, function),
+                    None => state.functions.remove(&wanted),
+                }
+            }
+            return;
+        }
+        let is_quiet = words
+            .iter()
+            .take(options)
+            .any(|w| w == "--query" || w.starts_with(b"-") && !w.starts_with(b"--") && w.contains(&b'q'));
+        if !is_quiet && name != b"command" {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+        }
+        if name == b"builtin" {
+            return self.doubt_status("whether there is such a command");
+        }
+        if name == b"type" {
+            match self.function(&wanted) {
+                Some(Named::Function(_)) => return self.set_status(0),
+                Some(Named::Unclear) => return self.doubt_status("whether there is such a function"),
+                _ => {}
+            }
+            let is_own =
+                RESERVED.contains(&&wanted[..]) || self.is_own(&wanted) || is_harmless(&wanted) || self.is_shipped(&wanted);
+            if is_own || self.autoloaded(&wanted).is_some() {
+                return self.set_status(0);
+            }
+        }
+        if words.len() > options + 1 {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+            return self.doubt_status("whether there are such commands");
+        }
+        match self.program(&wanted) {
+            Ok(Some(path)) => {
+                if !is_quiet && name == b"command" {
+                    self.print(both(&Val::Known(path), &Val::of(b"\n")));
+                }
+                self.set_status(0);
+            }
+            Ok(None) => self.set_status(if name == b"command" { 127 } else { 1 }),
+            Err(_) => self.doubt_status("where programs are looked up is not known"),
+        }
+    }
+}

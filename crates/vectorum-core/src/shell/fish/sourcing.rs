@@ -1,0 +1,53 @@
+//! What fish runs in itself: files, what is handed to `source`, and functions that lie in files of their own.
+
+use super::super::outputs::PRINTED_NAMES;
+use super::*;
+
+impl Fish<'_> {
+    pub(super) fn source(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("what is run is not known") };
+        match words.split_first() {
+            Some((path, rest)) if path != &b"-"[..] => {
+                let path = self.full(path);
+                let arguments: Vec<Val> = rest.iter().map(|a| Val::Known(a.clone())).collect();
+                match self.ground.files.kind(&path) {
+                    Kind::File | Kind::Program => self.through(|m| m.run_file(&path, Some(&arguments))),
+                    Kind::Unknown => self.fog("a file that is run may not be read"),
+                    _ => self.set_status(1),
+                }
+            }
+            _ => {
+                let input = self.live.as_ref().map(|s| s.input.text.clone());
+                match input {
+                    Some(Val::Known(text)) => {
+                        let fixed = Some(self.source.line(self.at));
+                        let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
+                        self.run_source(&Arc::new(source), Some(&[]));
+                    }
+                    Some(Val::Unknown(doubt)) if doubt.sets.is_some() => self.set_by_output(doubt.sets.unwrap_or_default()),
+                    _ => self.fog("what is run is not known"),
+                }
+            }
+        }
+    }
+
+    /// The output of a program is run that sets these names and no others.
+    pub(super) fn set_by_output(&mut self, names: &[&str]) {
+        for name in names {
+            let doubt = self.doubt(PRINTED_NAMES);
+            self.put_var(name.as_bytes(), Some(Kept::Global), Err(doubt), Some(true), None);
+            // Whether it sets them all only it knows.
+            self.blur(name.as_bytes(), PRINTED_NAMES);
+        }
+        self.doubt_status(PRINTED_NAMES);
+    }
+
+    /// Takes in a function that lies in a file of its own, and calls it.
+    pub(super) fn load(&mut self, path: &[u8], name: &[u8], arguments: &[Val]) {
+        self.run_file(path, Some(&[]));
+        match self.function(name) {
+            Some(Named::Function(function)) => self.through(|m| m.call(&function, Ok(arguments))),
+            _ => self.fog("a function that is not in its file"),
+        }
+    }
+}
