@@ -5,12 +5,13 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::declare::{Declared, declares};
-use super::machine::{Boundary, Machine};
+use super::frame::Boundary;
+use super::machine::Machine;
 use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::printing::printed;
 use super::setting::sets_something;
-use super::state::{Alias, Content, State};
+use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
@@ -129,25 +130,7 @@ impl Machine<'_> {
             b"read" => self.read_line(known.as_deref()),
             b"mapfile" | b"readarray" if self.dialect == Dialect::Bash => self.map_file(known.as_deref()),
             b"alias" => self.alias(arguments),
-            b"unalias" => {
-                let clock = self.clock;
-                let is_all = known.as_deref().is_none_or(|names| names.iter().any(|n| n.starts_with(b"-")));
-                let of_all = |state: &State| state.aliases.iter().map(|(name, _)| name.clone()).collect();
-                let names = known.filter(|_| !is_all).or_else(|| self.live.as_ref().map(of_all)).unwrap_or_default();
-                self.steps.count(names.len());
-                if let Some(state) = &mut self.live {
-                    for name in names {
-                        // What was read before knows it still.
-                        if let Some(Some(alias)) =
-                            state.aliases.get(&name).filter(|a| a.as_ref().is_some_and(|a| a.died.is_none()))
-                        {
-                            let alias = Alias { died: Some(clock), ..alias.clone() };
-                            state.aliases.insert(name, Some(alias));
-                        }
-                    }
-                }
-                self.doubt_status(self.doubt("whether there was such an alias"));
-            }
+            b"unalias" => self.unalias(known),
             b"shopt" if self.dialect == Dialect::Bash => self.shopt(known.as_deref()),
             b"setopt" | b"unsetopt" if self.dialect == Dialect::Zsh => self.setopt(name == b"setopt", known.as_deref()),
             b"emulate" if self.dialect == Dialect::Zsh => self.emulate(known.as_deref()),
@@ -390,73 +373,6 @@ impl Machine<'_> {
         }
     }
 
-    fn alias(&mut self, arguments: &[Val]) {
-        self.set_status(0);
-        let is_option = |a: &Val, letter: u8| a.known().is_some_and(|a| a.starts_with(b"-") && a.contains(&letter));
-        let counts_anywhere = self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b'g'));
-        // They are printed as commands, which may be run later.
-        let prints = |a: &Val| match self.dialect {
-            Dialect::Zsh => is_option(a, b'L'),
-            Dialect::Dash => false,
-            _ => is_option(a, b'p'),
-        };
-        if arguments.is_empty() || arguments.first().is_some_and(prints) {
-            self.kept_aliases = Some(self.kept_aliases.map_or(self.clock, |clock| clock.min(self.clock)));
-            let doubt = Doubt { sets: Some(&[]), ..(*self.doubt(ALIASES)).clone() };
-            return self.print(Val::Unknown(Arc::new(doubt)));
-        }
-        if self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b's')) {
-            self.has_suffixes = true;
-            return;
-        }
-        for argument in arguments {
-            match argument.known() {
-                Some(text) if counts_anywhere => {
-                    let end = memchr::memchr(b'=', text).unwrap_or(text.len());
-                    self.anywhere.insert(text.slice(..end));
-                }
-                Some(text) => {
-                    if let Some(at) = memchr::memchr(b'=', text)
-                        && self.live.is_some()
-                    {
-                        let (name, new) = (text.slice(..at), text.slice(at + 1..));
-                        // What is no name is refused by some.
-                        if name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)) {
-                            self.doubt_status(self.doubt("a name that an alias may not have"));
-                            continue;
-                        }
-                        let Some(state) = &mut self.live else { return };
-                        let aliases = &mut state.aliases;
-                        // One that says the same already goes on.
-                        let goes_on = matches!(aliases.get(&name), Some(Some(old)) if old.text == new && old.died.is_none());
-                        if !goes_on {
-                            let before = aliases.get(&name).map(|old| old.clone().map(Arc::new));
-                            aliases.insert(name, Some(Alias { text: new, born: self.clock, died: None, before }));
-                        }
-                    } else {
-                        self.print(Val::Unknown(self.doubt("what a command prints")));
-                        self.doubt_status(self.doubt("whether there is such an alias"));
-                    }
-                }
-                None => self.doubt_status(self.doubt("an alias that is not known")),
-            }
-        }
-    }
-
-    /// What `alias` printed is run: those that were taken away since then are there again.
-    pub(super) fn put_back_aliases(&mut self) {
-        let Some((since, state)) = self.kept_aliases.zip(self.live.as_mut()) else { return };
-        let names: Vec<Bytes> = state.aliases.iter().map(|(name, _)| name.clone()).collect();
-        self.steps.count(names.len());
-        for name in names {
-            let alias = state.aliases.get(&name).cloned().flatten();
-            if let Some(alias) = alias.filter(|alias| alias.died.is_some_and(|died| died >= since)) {
-                let again = Alias { text: alias.text.clone(), born: self.clock, died: None, before: Some(Some(Arc::new(alias))) };
-                state.aliases.insert(name, Some(again));
-            }
-        }
-    }
-
     fn trap(&mut self, known: Option<&[Bytes]>) {
         self.set_status(0);
         let Some(words) = known else { return self.fog("a trap that is not known") };
@@ -477,9 +393,6 @@ impl Machine<'_> {
         }
     }
 }
-
-/// What `alias` prints of all that there are.
-pub(super) const ALIASES: &str = "which aliases there are";
 
 /// What `trap` takes everywhere (signal(7)); in some shells in other spellings, too.
 const SIGNALS: &str = "EXIT HUP INT QUIT ILL TRAP ABRT BUS FPE KILL USR1 SEGV USR2 PIPE ALRM TERM CHLD CONT STOP TSTP TTIN TTOU \

@@ -3,9 +3,9 @@
 use bytes::Bytes;
 
 use super::branch::{self, Left};
-use super::machine::{Boundary, Frame, Machine, PARTED};
+use super::frame::{Boundary, Frame};
+use super::machine::{Machine, PARTED};
 use super::syntax::*;
-use super::tree::Tree;
 
 /// Whether an error ended a block, in zsh (zshparam(1)).
 const TRIED_IN_VAIN: &[u8] = b"TRY_BLOCK_ERROR";
@@ -261,14 +261,6 @@ impl Machine<'_> {
             }
         }
         self.exit();
-    }
-
-    /// Whether an alias is no whole command.
-    fn has_part_alias(&self) -> bool {
-        const MOST: usize = 100;
-        let Some(state) = self.live.as_ref().filter(|_| self.expands_aliases()) else { return false };
-        let texts = state.aliases.iter().filter_map(|(_, alias)| Some(alias?.as_ref()?.text.clone()));
-        texts.take(MOST).any(|text| Tree::of(&text, self.dialect).trouble().is_some())
     }
 
     /// What a text does that the shell cannot read on.

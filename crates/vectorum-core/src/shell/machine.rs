@@ -6,16 +6,17 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
+use super::aliases::Aliasing;
 use super::arithmetic::Failure;
 use super::around::Around;
 use super::branch::{self, Branch, Left};
 use super::decided::Decided;
-use super::expand::Expanded;
+use super::frame::{Boundary, Frame};
 use super::log::Log;
 use super::lookup::Programs;
 use super::program::content;
 use super::restless::Restless;
-use super::state::{Function, Scope, State, Status};
+use super::state::{State, Status};
 use super::steps::Steps;
 use super::syntax::*;
 use super::touched::Touched;
@@ -26,7 +27,7 @@ use crate::route::{Account, Ground, Held, Site};
 /// What is done at most before the rest is said to be unknown.
 const STEPS: usize = 60_000;
 /// How deep functions and files may call each other.
-const DEEPEST: usize = 48;
+pub(super) const DEEPEST: usize = 48;
 
 /// So deep commands and words lie in each other at most, through functions and files: a thread's stack holds more.
 pub(super) const MOST_NESTED: usize = 150;
@@ -118,54 +119,6 @@ impl<S: Branch> Outcome<S> {
     }
 }
 
-/// What a command can be left through.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Boundary {
-    Loop,
-    Function,
-    /// A file, or the text of `eval`.
-    Text,
-    /// A startup file.
-    Startup,
-    /// A command that has variables of its own.
-    Command,
-    /// Commands that are redirected together.
-    Redirected,
-    /// A block that has something done behind it, however it is left.
-    Tried,
-    /// A shell or a subshell.
-    Shell,
-}
-
-/// Something that runs, with the states in which it was left.
-pub(super) struct Frame {
-    pub(super) kind: Boundary,
-    /// Of a function, whether it has variables of its own.
-    pub(super) holds: bool,
-    /// Of a command, whether what stands before it is still worked out, and gives up no more than it where it is wrong.
-    pub(super) is_before: bool,
-    /// Of a text, whether it is that of a file.
-    pub(super) is_file: bool,
-    pub(super) leave: Left<State>,
-    pub(super) next: Left<State>,
-    /// What goes further once this is done: to which frame, whether to its next part, and what holds.
-    pub(super) beyond: Vec<(usize, bool, Left<State>)>,
-}
-
-impl Frame {
-    pub(super) fn new(kind: Boundary) -> Frame {
-        Frame {
-            kind,
-            holds: false,
-            is_before: false,
-            is_file: false,
-            leave: Left::default(),
-            next: Left::default(),
-            beyond: Vec::new(),
-        }
-    }
-}
-
 pub(super) struct Machine<'a> {
     pub(super) ground: Ground<'a>,
     pub(super) account: &'a Account,
@@ -196,18 +149,11 @@ pub(super) struct Machine<'a> {
     pub(super) nested: usize,
     /// Functions that ksh took back while one ran.
     pub(super) ended_within: BTreeSet<Bytes>,
-    /// Words that zsh replaces wherever they stand.
-    pub(super) anywhere: BTreeSet<Bytes>,
-    /// Aliases whose text runs, and how deep it lies.
-    pub(super) expanding: Vec<(Bytes, usize)>,
-    /// When aliases were printed first, as commands that may be run.
-    pub(super) kept_aliases: Option<usize>,
+    pub(super) aliasing: Aliasing,
     /// What the names of functions begin with of which no more is known.
     pub(super) unclear_functions: BTreeSet<Bytes>,
     /// Functions of zsh's that are loaded when they are called first; the file, if it was said.
     pub(super) later: BTreeMap<Bytes, Option<Bytes>>,
-    /// Whether commands may stand for what their name's ending says.
-    pub(super) has_suffixes: bool,
     /// Whether a command runs behind `command`.
     pub(super) tame: usize,
     /// What traps may set.
@@ -277,12 +223,9 @@ impl<'a> Machine<'a> {
             programs: Programs::default(),
             nested: 0,
             ended_within: BTreeSet::new(),
-            anywhere: BTreeSet::new(),
-            expanding: Vec::new(),
-            kept_aliases: None,
+            aliasing: Aliasing::default(),
             unclear_functions: BTreeSet::new(),
             later: BTreeMap::new(),
-            has_suffixes: false,
             tame: 0,
             restless: Restless::default(),
             until: None,
@@ -388,16 +331,6 @@ impl<'a> Machine<'a> {
     /// Whether zsh's own ways with words count.
     pub(super) fn is_own_zsh(&self) -> bool {
         self.dialect == Dialect::Zsh && !self.as_sh
-    }
-
-    /// Of the functions that run, the innermost first: whether each has variables of its own.
-    pub(super) fn holds_of_functions(&self) -> Vec<bool> {
-        self.frames.iter().rev().filter(|frame| frame.kind == Boundary::Function).map(|frame| frame.holds).collect()
-    }
-
-    pub(super) fn is_in_function(&self) -> bool {
-        let mut kinds = self.frames.iter().rev().map(|f| f.kind);
-        kinds.find(|k| matches!(k, Boundary::Function | Boundary::Shell)) == Some(Boundary::Function)
     }
 
     /// Follows both ways and joins them.
@@ -634,81 +567,6 @@ impl<'a> Machine<'a> {
                 self.fork(&doubt, |m| m.exit(), |_| {});
             }
         }
-    }
-
-    fn define(&mut self, name: &[u8], body: &Arc<Command>, by_word: bool) {
-        let (body, source) = (body.clone(), self.source.clone());
-        let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch };
-        if let Some(state) = &mut self.live {
-            state.functions.insert(Bytes::copy_from_slice(name), Some(function));
-        }
-        let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
-        if exports != Some(false) {
-            self.export_function(name, exports == Some(true));
-        }
-        // In zsh such a name makes it a trap.
-        if self.dialect == Dialect::Zsh && name.starts_with(b"TRAP") && name != b"TRAPEXIT" {
-            self.trap_with(name);
-        } else {
-            self.look_at_traps();
-        }
-        self.set_status(0);
-    }
-
-    pub(super) fn close_scope(&self, state: &mut State) {
-        let all = state.option("allexport") != Some(false);
-        let exports = self.dialect == Dialect::Zsh && all;
-        state.close_scope(|name| exports && self.is_tied_text(name), self.dialect == Dialect::Dash && all);
-        self.restless.unsettle(state);
-    }
-
-    /// Puts back what was hidden last.
-    pub(super) fn end_scope(&mut self) {
-        if let Some(mut state) = self.live.take() {
-            self.close_scope(&mut state);
-            self.live = Some(state);
-        }
-    }
-
-    /// Calls a function; its arguments may be such that not even their number is known.
-    pub(super) fn call(&mut self, function: &Function, arguments: Expanded<Vec<Val>>) {
-        if self.depth >= DEEPEST {
-            return self.fog("files and functions call each other too deep");
-        }
-        let holds = self.dialect != Dialect::Ksh || function.by_word;
-        // There the variables of one such function are not seen in another.
-        if self.dialect == Dialect::Ksh && holds && self.is_in_function() {
-            // What they hide may be set there.
-            let hidden: Vec<Bytes> =
-                self.live.iter().flat_map(|s| &s.scopes).flat_map(|s| s.vars.iter()).map(|(n, _)| n.clone()).collect();
-            hidden.iter().for_each(|name| self.doubt_from_here(name));
-            return self.fog("a function of ksh's that another one calls");
-        }
-        self.depth += 1;
-        let at = self.at;
-        self.through(|m| {
-            let outer = std::mem::replace(&mut m.source, function.source.clone());
-            if let Some(state) = &mut m.live {
-                let positional = std::mem::replace(&mut state.positional, arguments.map(Arc::new));
-                state.scopes.push(Scope { positional: Some(positional), ..Scope::default() });
-            }
-            m.enter(Boundary::Function);
-            if let Some(frame) = m.frames.last_mut() {
-                frame.holds = holds;
-            }
-            let options = m.live.as_ref().map(|state| state.options.clone());
-            let as_sh = std::mem::replace(&mut m.as_sh, function.as_sh);
-            let epoch = std::mem::replace(&mut m.epoch, function.epoch);
-            m.run_command(&function.body);
-            m.epoch = epoch;
-            m.as_sh = as_sh;
-            m.end_scope();
-            m.end();
-            options.into_iter().for_each(|options| m.give_back_options(options));
-            m.source = outer;
-        });
-        self.at = at;
-        self.depth -= 1;
     }
 
     /// Returns a path as seen from the root.

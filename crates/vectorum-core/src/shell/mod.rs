@@ -15,11 +15,13 @@
 #![allow(clippy::match_same_arms, reason = "tables of commands and signs are read line by line")]
 
 mod ahead;
+mod aliases;
 mod arithmetic;
 mod around;
 mod braces;
 mod branch;
 mod builtin;
+mod calls;
 mod capture;
 mod changed;
 mod compound;
@@ -35,6 +37,7 @@ pub(crate) mod fish;
 mod fits;
 mod foggy;
 mod folder;
+mod frame;
 mod globs;
 mod handed;
 mod hooks;

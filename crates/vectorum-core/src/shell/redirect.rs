@@ -2,7 +2,8 @@
 
 use bytes::Bytes;
 
-use super::machine::{Boundary, Machine};
+use super::frame::Boundary;
+use super::machine::Machine;
 use super::state::Content;
 use super::syntax::{Command, Dialect, Part, Redirect, Word};
 use super::value::Maybe;

@@ -6,24 +6,19 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::declare::{Declared, declares};
-use super::machine::{Boundary, Machine};
+use super::frame::Boundary;
+use super::machine::Machine;
 use super::outputs::PRINTED;
 use super::parameter::Held;
 use super::setting::sets_something;
-use super::state::{Content, Function, Scope, Stands, Status, Var};
+use super::state::{Content, Function, Scope, Status, Var};
 use super::syntax::*;
-use super::tree::Tree;
 use super::value::{Doubt, Val};
 
 impl Machine<'_> {
     pub(super) fn run_simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) {
         let outputs = self.outputs;
-        if !self.anywhere.is_empty() && words.iter().filter_map(Word::literal).any(|w| self.anywhere.contains(w)) {
-            return self.fog("a word that zsh replaces");
-        }
-        if self.has_suffixes
-            && words.first().and_then(Word::literal).is_some_and(|w| w.len() > 1 && w.get(1..).is_some_and(|w| w.contains(&b'.')))
-        {
+        if self.is_replaced(words) {
             return self.fog("a word that zsh replaces");
         }
         if self.run_alias(words, command) {
@@ -240,89 +235,6 @@ impl Machine<'_> {
                 Assigned::Array(_) => {}
             }
         }
-    }
-
-    /// Whether aliases count: in bash only where commands are typed, or by an option.
-    pub(super) fn expands_aliases(&self) -> bool {
-        let is_typed = self.is_interactive && self.quiet == 0;
-        self.dialect != Dialect::Bash || is_typed || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
-    }
-
-    /// An alias in the place of the command's name.
-    fn run_alias(&mut self, words: &[Word], command: &Command) -> bool {
-        let expands = match self.dialect {
-            // One that was turned off stands for itself in what is read from there on.
-            Dialect::Zsh if self.live.as_ref().is_some_and(|s| s.option("noaliases") != Some(false)) => {
-                let is_one = words
-                    .first()
-                    .and_then(Word::literal)
-                    .is_some_and(|name| self.live.as_ref().is_some_and(|state| state.aliases.get(name).is_some()));
-                if is_one {
-                    self.fog("a command that may be an alias");
-                }
-                return is_one;
-            }
-            _ => self.expands_aliases(),
-        };
-        let Some(name) = words.first().and_then(Word::literal).filter(|_| expands) else { return false };
-        if self.expanding.iter().any(|(own, depth)| own == name && *depth == self.depth) {
-            return false;
-        }
-        let Some(alias) = self.live.as_ref().and_then(|s| s.aliases.get(name).cloned()) else { return false };
-        // A line that was read before knows nothing of it.
-        let alias = match alias.map_or(Stands::Unclear, |a| a.at(self.epoch)) {
-            Stands::For(text) => text,
-            Stands::ForNothing => return false,
-            Stands::Unclear => {
-                self.fog("a command that may be an alias");
-                return true;
-            }
-        };
-        let first = alias.split(u8::is_ascii_whitespace).find(|w| !w.is_empty()).unwrap_or_default();
-        // One that begins with its own name, or with a program, changes nothing that is followed.
-        if first == name {
-            return false;
-        }
-        let Some(text) = self.with_next_alias(&alias, words, command) else {
-            self.fog("a command that may be an alias");
-            return true;
-        };
-        // What stands before it goes with it.
-        let begin = words.first().map_or(command.at, |word| word.at);
-        let before = self.source.text.get(command.at..begin).unwrap_or_default();
-        let text = [before, &text].concat();
-        // It may be the beginning of something that goes on behind it.
-        if Tree::of(&Bytes::from(text.clone()), self.dialect).trouble().is_some() {
-            self.fog("an alias that is part of a command");
-            return true;
-        }
-        // Its own name within it stands for itself.
-        self.expanding.push((Bytes::copy_from_slice(name), self.depth + 1));
-        self.evaluate(&text);
-        self.expanding.pop();
-        true
-    }
-
-    /// An alias with the words behind it; where it ends with a blank, the next one may be an alias, too. `None`
-    /// where that is not known.
-    fn with_next_alias(&self, alias: &[u8], words: &[Word], command: &Command) -> Option<Vec<u8>> {
-        let mut text = alias.to_vec();
-        let mut words = words.iter();
-        let mut rest = words.next().map_or(command.end, |w| w.end);
-        while text.last().is_some_and(u8::is_ascii_whitespace) {
-            let Some(next) = words.next() else { break };
-            let found = next.literal().and_then(|n| self.live.as_ref()?.aliases.get(n).cloned());
-            let Some(found) = found else { break };
-            match found?.at(self.epoch) {
-                Stands::For(more) => text.extend_from_slice(&more),
-                Stands::ForNothing => break,
-                Stands::Unclear => return None,
-            }
-            rest = next.end;
-        }
-        text.push(b' ');
-        text.extend_from_slice(self.source.text.get(rest..command.end).unwrap_or_default());
-        Some(text)
     }
 
     /// A command of which not all words are known.

@@ -5,8 +5,9 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
-use super::builtin::ALIASES;
-use super::machine::{Boundary, Machine};
+use super::aliases::ALIASES;
+use super::frame::Boundary;
+use super::machine::Machine;
 use super::options::tells_options;
 use super::outputs::{PRINTED_COMMANDS, PRINTED_NAMES};
 use super::state::Content;

@@ -8,12 +8,13 @@ use bytes::Bytes;
 
 use super::branch::{self, Branch};
 use super::decided::Decided;
+use super::frame::Boundary;
 use super::handed::Handed;
 use super::hooks::BEFORE_PROMPT;
 use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
-use super::machine::{Boundary, Ended, Machine, Outcome, Skipped};
+use super::machine::{Ended, Machine, Outcome, Skipped};
 use super::state::{Content, State, Var};
 use super::syntax::Dialect;
 use super::touched::Touched;

@@ -5,8 +5,9 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::expand::{Expanded, Mode};
+use super::frame::Boundary;
 use super::initial::state;
-use super::machine::{Boundary, Machine};
+use super::machine::Machine;
 use super::syntax::Dialect;
 use super::touched::Touched;
 use super::value::Val;

@@ -1,0 +1,215 @@
+//! Aliases: which there are, what a command stands for, and those that are put back.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::state::{Alias, Stands, State};
+use super::syntax::{Command, Dialect, Word};
+use super::tree::Tree;
+use super::value::{Doubt, Val};
+
+/// What `alias` prints of all that there are.
+pub(super) const ALIASES: &str = "which aliases there are";
+
+/// What is known of aliases besides their texts.
+#[derive(Debug, Default)]
+pub(super) struct Aliasing {
+    /// Words that zsh replaces wherever they stand.
+    anywhere: BTreeSet<Bytes>,
+    /// Whether commands may stand for what their name's ending says, in zsh.
+    has_suffixes: bool,
+    /// Aliases whose text runs, and how deep it lies.
+    expanding: Vec<(Bytes, usize)>,
+    /// When they were printed first, as commands that may be run.
+    kept: Option<usize>,
+}
+
+impl Machine<'_> {
+    /// Whether zsh may replace a word of these for where it stands, or for how it ends.
+    pub(super) fn is_replaced(&self, words: &[Word]) -> bool {
+        let Aliasing { anywhere, has_suffixes, .. } = &self.aliasing;
+        let ends = |word: &[u8]| word.get(1..).is_some_and(|rest| rest.contains(&b'.'));
+        !anywhere.is_empty() && words.iter().filter_map(Word::literal).any(|word| anywhere.contains(word))
+            || *has_suffixes && words.first().and_then(Word::literal).is_some_and(ends)
+    }
+
+    /// Whether aliases count: in bash only where commands are typed, or by an option.
+    pub(super) fn expands_aliases(&self) -> bool {
+        let is_typed = self.is_interactive && self.quiet == 0;
+        self.dialect != Dialect::Bash || is_typed || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
+    }
+
+    /// An alias in the place of the command's name.
+    pub(super) fn run_alias(&mut self, words: &[Word], command: &Command) -> bool {
+        let expands = match self.dialect {
+            // One that was turned off stands for itself in what is read from there on.
+            Dialect::Zsh if self.live.as_ref().is_some_and(|s| s.option("noaliases") != Some(false)) => {
+                let is_one = words
+                    .first()
+                    .and_then(Word::literal)
+                    .is_some_and(|name| self.live.as_ref().is_some_and(|state| state.aliases.get(name).is_some()));
+                if is_one {
+                    self.fog("a command that may be an alias");
+                }
+                return is_one;
+            }
+            _ => self.expands_aliases(),
+        };
+        let Some(name) = words.first().and_then(Word::literal).filter(|_| expands) else { return false };
+        if self.aliasing.expanding.iter().any(|(own, depth)| own == name && *depth == self.depth) {
+            return false;
+        }
+        let Some(alias) = self.live.as_ref().and_then(|s| s.aliases.get(name).cloned()) else { return false };
+        // A line that was read before knows nothing of it.
+        let alias = match alias.map_or(Stands::Unclear, |a| a.at(self.epoch)) {
+            Stands::For(text) => text,
+            Stands::ForNothing => return false,
+            Stands::Unclear => {
+                self.fog("a command that may be an alias");
+                return true;
+            }
+        };
+        let first = alias.split(u8::is_ascii_whitespace).find(|w| !w.is_empty()).unwrap_or_default();
+        // One that begins with its own name, or with a program, changes nothing that is followed.
+        if first == name {
+            return false;
+        }
+        let Some(text) = self.with_next_alias(&alias, words, command) else {
+            self.fog("a command that may be an alias");
+            return true;
+        };
+        // What stands before it goes with it.
+        let begin = words.first().map_or(command.at, |word| word.at);
+        let before = self.source.text.get(command.at..begin).unwrap_or_default();
+        let text = [before, &text].concat();
+        // It may be the beginning of something that goes on behind it.
+        if Tree::of(&Bytes::from(text.clone()), self.dialect).trouble().is_some() {
+            self.fog("an alias that is part of a command");
+            return true;
+        }
+        // Its own name within it stands for itself.
+        self.aliasing.expanding.push((Bytes::copy_from_slice(name), self.depth + 1));
+        self.evaluate(&text);
+        self.aliasing.expanding.pop();
+        true
+    }
+
+    /// An alias with the words behind it; where it ends with a blank, the next one may be an alias, too. `None`
+    /// where that is not known.
+    pub(super) fn with_next_alias(&self, alias: &[u8], words: &[Word], command: &Command) -> Option<Vec<u8>> {
+        let mut text = alias.to_vec();
+        let mut words = words.iter();
+        let mut rest = words.next().map_or(command.end, |w| w.end);
+        while text.last().is_some_and(u8::is_ascii_whitespace) {
+            let Some(next) = words.next() else { break };
+            let found = next.literal().and_then(|n| self.live.as_ref()?.aliases.get(n).cloned());
+            let Some(found) = found else { break };
+            match found?.at(self.epoch) {
+                Stands::For(more) => text.extend_from_slice(&more),
+                Stands::ForNothing => break,
+                Stands::Unclear => return None,
+            }
+            rest = next.end;
+        }
+        text.push(b' ');
+        text.extend_from_slice(self.source.text.get(rest..command.end).unwrap_or_default());
+        Some(text)
+    }
+
+    pub(super) fn alias(&mut self, arguments: &[Val]) {
+        self.set_status(0);
+        let is_option = |a: &Val, letter: u8| a.known().is_some_and(|a| a.starts_with(b"-") && a.contains(&letter));
+        let counts_anywhere = self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b'g'));
+        // They are printed as commands, which may be run later.
+        let prints = |a: &Val| match self.dialect {
+            Dialect::Zsh => is_option(a, b'L'),
+            Dialect::Dash => false,
+            _ => is_option(a, b'p'),
+        };
+        if arguments.is_empty() || arguments.first().is_some_and(prints) {
+            self.aliasing.kept = Some(self.aliasing.kept.map_or(self.clock, |clock| clock.min(self.clock)));
+            let doubt = Doubt { sets: Some(&[]), ..(*self.doubt(ALIASES)).clone() };
+            return self.print(Val::Unknown(Arc::new(doubt)));
+        }
+        if self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b's')) {
+            self.aliasing.has_suffixes = true;
+            return;
+        }
+        for argument in arguments {
+            match argument.known() {
+                Some(text) if counts_anywhere => {
+                    let end = memchr::memchr(b'=', text).unwrap_or(text.len());
+                    self.aliasing.anywhere.insert(text.slice(..end));
+                }
+                Some(text) => {
+                    if let Some(at) = memchr::memchr(b'=', text)
+                        && self.live.is_some()
+                    {
+                        let (name, new) = (text.slice(..at), text.slice(at + 1..));
+                        // What is no name is refused by some.
+                        if name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)) {
+                            self.doubt_status(self.doubt("a name that an alias may not have"));
+                            continue;
+                        }
+                        let Some(state) = &mut self.live else { return };
+                        let aliases = &mut state.aliases;
+                        // One that says the same already goes on.
+                        let goes_on = matches!(aliases.get(&name), Some(Some(old)) if old.text == new && old.died.is_none());
+                        if !goes_on {
+                            let before = aliases.get(&name).map(|old| old.clone().map(Arc::new));
+                            aliases.insert(name, Some(Alias { text: new, born: self.clock, died: None, before }));
+                        }
+                    } else {
+                        self.print(Val::Unknown(self.doubt("what a command prints")));
+                        self.doubt_status(self.doubt("whether there is such an alias"));
+                    }
+                }
+                None => self.doubt_status(self.doubt("an alias that is not known")),
+            }
+        }
+    }
+
+    /// What `alias` printed is run: those that were taken away since then are there again.
+    pub(super) fn put_back_aliases(&mut self) {
+        let Some((since, state)) = self.aliasing.kept.zip(self.live.as_mut()) else { return };
+        let names: Vec<Bytes> = state.aliases.iter().map(|(name, _)| name.clone()).collect();
+        self.steps.count(names.len());
+        for name in names {
+            let alias = state.aliases.get(&name).cloned().flatten();
+            if let Some(alias) = alias.filter(|alias| alias.died.is_some_and(|died| died >= since)) {
+                let again = Alias { text: alias.text.clone(), born: self.clock, died: None, before: Some(Some(Arc::new(alias))) };
+                state.aliases.insert(name, Some(again));
+            }
+        }
+    }
+
+    /// `unalias`: of names, or of all.
+    pub(super) fn unalias(&mut self, known: Option<Vec<Bytes>>) {
+        let clock = self.clock;
+        let is_all = known.as_deref().is_none_or(|names| names.iter().any(|n| n.starts_with(b"-")));
+        let of_all = |state: &State| state.aliases.iter().map(|(name, _)| name.clone()).collect();
+        let names = known.filter(|_| !is_all).or_else(|| self.live.as_ref().map(of_all)).unwrap_or_default();
+        self.steps.count(names.len());
+        if let Some(state) = &mut self.live {
+            for name in names {
+                // What was read before knows it still.
+                if let Some(Some(alias)) = state.aliases.get(&name).filter(|a| a.as_ref().is_some_and(|a| a.died.is_none())) {
+                    let alias = Alias { died: Some(clock), ..alias.clone() };
+                    state.aliases.insert(name, Some(alias));
+                }
+            }
+        }
+        self.doubt_status(self.doubt("whether there was such an alias"));
+    }
+
+    /// Whether an alias is no whole command.
+    pub(super) fn has_part_alias(&self) -> bool {
+        const MOST: usize = 100;
+        let Some(state) = self.live.as_ref().filter(|_| self.expands_aliases()) else { return false };
+        let texts = state.aliases.iter().filter_map(|(_, alias)| Some(alias?.as_ref()?.text.clone()));
+        texts.take(MOST).any(|text| Tree::of(&text, self.dialect).trouble().is_some())
+    }
+}

@@ -1,0 +1,99 @@
+//! Functions: how they are defined and called, and what is put back where they end.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::expand::Expanded;
+use super::frame::Boundary;
+use super::machine::{DEEPEST, Machine};
+use super::state::{Function, Scope, State};
+use super::syntax::{Command, Dialect};
+use super::value::Val;
+
+impl Machine<'_> {
+    /// Of the functions that run, the innermost first: whether each has variables of its own.
+    pub(super) fn holds_of_functions(&self) -> Vec<bool> {
+        self.frames.iter().rev().filter(|frame| frame.kind == Boundary::Function).map(|frame| frame.holds).collect()
+    }
+
+    pub(super) fn is_in_function(&self) -> bool {
+        let mut kinds = self.frames.iter().rev().map(|f| f.kind);
+        kinds.find(|k| matches!(k, Boundary::Function | Boundary::Shell)) == Some(Boundary::Function)
+    }
+
+    pub(super) fn define(&mut self, name: &[u8], body: &Arc<Command>, by_word: bool) {
+        let (body, source) = (body.clone(), self.source.clone());
+        let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch };
+        if let Some(state) = &mut self.live {
+            state.functions.insert(Bytes::copy_from_slice(name), Some(function));
+        }
+        let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
+        if exports != Some(false) {
+            self.export_function(name, exports == Some(true));
+        }
+        // In zsh such a name makes it a trap.
+        if self.dialect == Dialect::Zsh && name.starts_with(b"TRAP") && name != b"TRAPEXIT" {
+            self.trap_with(name);
+        } else {
+            self.look_at_traps();
+        }
+        self.set_status(0);
+    }
+
+    pub(super) fn close_scope(&self, state: &mut State) {
+        let all = state.option("allexport") != Some(false);
+        let exports = self.dialect == Dialect::Zsh && all;
+        state.close_scope(|name| exports && self.is_tied_text(name), self.dialect == Dialect::Dash && all);
+        self.restless.unsettle(state);
+    }
+
+    /// Puts back what was hidden last.
+    pub(super) fn end_scope(&mut self) {
+        if let Some(mut state) = self.live.take() {
+            self.close_scope(&mut state);
+            self.live = Some(state);
+        }
+    }
+
+    /// Calls a function; its arguments may be such that not even their number is known.
+    pub(super) fn call(&mut self, function: &Function, arguments: Expanded<Vec<Val>>) {
+        if self.depth >= DEEPEST {
+            return self.fog("files and functions call each other too deep");
+        }
+        let holds = self.dialect != Dialect::Ksh || function.by_word;
+        // There the variables of one such function are not seen in another.
+        if self.dialect == Dialect::Ksh && holds && self.is_in_function() {
+            // What they hide may be set there.
+            let hidden: Vec<Bytes> =
+                self.live.iter().flat_map(|s| &s.scopes).flat_map(|s| s.vars.iter()).map(|(n, _)| n.clone()).collect();
+            hidden.iter().for_each(|name| self.doubt_from_here(name));
+            return self.fog("a function of ksh's that another one calls");
+        }
+        self.depth += 1;
+        let at = self.at;
+        self.through(|m| {
+            let outer = std::mem::replace(&mut m.source, function.source.clone());
+            if let Some(state) = &mut m.live {
+                let positional = std::mem::replace(&mut state.positional, arguments.map(Arc::new));
+                state.scopes.push(Scope { positional: Some(positional), ..Scope::default() });
+            }
+            m.enter(Boundary::Function);
+            if let Some(frame) = m.frames.last_mut() {
+                frame.holds = holds;
+            }
+            let options = m.live.as_ref().map(|state| state.options.clone());
+            let as_sh = std::mem::replace(&mut m.as_sh, function.as_sh);
+            let epoch = std::mem::replace(&mut m.epoch, function.epoch);
+            m.run_command(&function.body);
+            m.epoch = epoch;
+            m.as_sh = as_sh;
+            m.end_scope();
+            m.end();
+            options.into_iter().for_each(|options| m.give_back_options(options));
+            m.source = outer;
+        });
+        self.at = at;
+        self.depth -= 1;
+    }
+}

@@ -1,0 +1,52 @@
+//! What runs within what, and the states in which each was left.
+
+use super::branch::Left;
+use super::state::State;
+
+/// What a command can be left through.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Boundary {
+    Loop,
+    Function,
+    /// A file, or the text of `eval`.
+    Text,
+    /// A startup file.
+    Startup,
+    /// A command that has variables of its own.
+    Command,
+    /// Commands that are redirected together.
+    Redirected,
+    /// A block that has something done behind it, however it is left.
+    Tried,
+    /// A shell or a subshell.
+    Shell,
+}
+
+/// Something that runs, with the states in which it was left.
+pub(super) struct Frame {
+    pub(super) kind: Boundary,
+    /// Of a function, whether it has variables of its own.
+    pub(super) holds: bool,
+    /// Of a command, whether what stands before it is still worked out, and gives up no more than it where it is wrong.
+    pub(super) is_before: bool,
+    /// Of a text, whether it is that of a file.
+    pub(super) is_file: bool,
+    pub(super) leave: Left<State>,
+    pub(super) next: Left<State>,
+    /// What goes further once this is done: to which frame, whether to its next part, and what holds.
+    pub(super) beyond: Vec<(usize, bool, Left<State>)>,
+}
+
+impl Frame {
+    pub(super) fn new(kind: Boundary) -> Frame {
+        Frame {
+            kind,
+            holds: false,
+            is_before: false,
+            is_file: false,
+            leave: Left::default(),
+            next: Left::default(),
+            beyond: Vec::new(),
+        }
+    }
+}
