@@ -73,8 +73,8 @@ impl Machine<'_> {
             }
         };
         let first = alias.split(u8::is_ascii_whitespace).find(|w| !w.is_empty()).unwrap_or_default();
-        // One that begins with its own name, or with a program, changes nothing that is followed.
-        if first == name {
+        // One command that begins with its own name changes nothing that is followed.
+        if first == name && !alias.iter().any(|b| b";&|\n".contains(b)) {
             return false;
         }
         let Some(text) = self.with_next_alias(&alias, words, command) else {

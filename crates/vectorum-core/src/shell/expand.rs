@@ -8,7 +8,7 @@ use super::braces::braces;
 use super::field::{Field, Fields, last};
 use super::inner::QUOTES_WITHIN;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
-use super::options::EVERY_OPTION;
+use super::options::kept::EVERY_OPTION;
 use super::options::names::NO_BRACES;
 use super::parameter::is_all_of;
 use super::parse::is_name;

@@ -5,12 +5,10 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::Source;
 use super::machine::Machine;
-use super::state::{Content, Function, Status};
-use super::syntax::{Command, Dialect, Item, Kind, List};
+use super::state::{Content, Status};
+use super::syntax::Dialect;
 use super::value::Val;
-use crate::host_view::{self, Kind as FileKind};
 
 pub(super) const BEFORE_PROMPT: &str = "what runs before each prompt is not known";
 /// Lists of functions that are called by themselves.
@@ -83,7 +81,7 @@ const THEMES: &[&str] = &[
 ];
 
 /// What a function that comes with it sets: texts and lists.
-fn coming_with_it(name: &[u8]) -> Option<(&'static [&'static str], &'static [&'static str])> {
+pub(super) fn coming_with_it(name: &[u8]) -> Option<(&'static [&'static str], &'static [&'static str])> {
     let sets = SETTING.iter().find(|coming| coming.name.as_bytes() == name).map(|coming| (coming.texts, coming.lists));
     sets.or_else(|| SETTING_NOTHING.iter().any(|other| other.as_bytes() == name).then_some((&[], &[])))
 }
@@ -155,79 +153,6 @@ impl Machine<'_> {
             }
             _ => self.fog(why),
         }
-    }
-
-    /// `autoload`: what functions do whose files are read when they are called first is not followed.
-    pub(super) fn autoload(&mut self, known: Option<&[Bytes]>) {
-        let Some(words) = known else { return self.fog("functions are loaded that are not known") };
-        let (options, names): (Vec<_>, Vec<_>) = words.iter().partition(|word| word.first().is_some_and(|b| b"-+".contains(b)));
-        // Patterns, and archives of functions.
-        if options.iter().any(|option| option.iter().any(|b| b"mw".contains(b))) {
-            return self.fog("functions are loaded that are not known");
-        }
-        // Written as other shells have them, whose files are read in another way.
-        if options.iter().any(|option| option.contains(&b'k')) {
-            return self.fog("functions are loaded that are not known");
-        }
-        for word in names {
-            let name = word.slice(memchr::memrchr(b'/', word).map_or(0, |slash| slash + 1)..);
-            if word.starts_with(b"/") {
-                self.later.insert(name.clone(), Some(word.clone()));
-            } else {
-                self.later.insert(name.clone(), None);
-            }
-            if coming_with_it(&name).is_none() && &name[..] != b"add-zsh-hook" {
-                self.load_later(name);
-            }
-        }
-        self.set_status(0);
-    }
-
-    fn load_later(&mut self, name: Bytes) {
-        self.later.entry(name.clone()).or_default();
-        if let Some(state) = self.live.as_mut().filter(|state| state.functions.get(&name).is_none()) {
-            state.functions.insert(name, None);
-        }
-    }
-
-    /// The function that a file holds which is read when it is called first: all of the file, or what it defines if it
-    /// defines no more than that function (zshmisc(1), «Autoloading Functions»). `None` where it is not known.
-    pub(super) fn loaded(&mut self, name: &[u8]) -> Option<Function> {
-        let path = match self.later.get(name)?.clone() {
-            Some(path) => path,
-            None => {
-                let searched = self.live.as_ref()?.searched.clone();
-                let mut paths = searched.iter().map(|folder| [&folder[..], b"/", name].concat());
-                let path = paths.find(|path| self.ground.files.kind(path) != FileKind::Missing)?;
-                Bytes::from(path)
-            }
-        };
-        let host_view::Content::Bytes(text) = self.content(&path) else { return None };
-        self.read.push(path.clone());
-        let source = match self.ground.shells {
-            Some(shells) => shells.source(Some(self.dialect), &path, text),
-            None => Arc::new(Source::new(path, text)),
-        };
-        let tree = source.tree(self.dialect);
-        if tree.trouble().is_some() {
-            return None;
-        }
-        let items: Vec<Item> = tree.lines().flat_map(|list| list.items.iter().cloned()).collect();
-        let own = match &items[..] {
-            [item] if item.rest.is_empty() && !item.is_background => match &item.first.commands[..] {
-                [Command { kind: Kind::Function(own, body, _), .. }] if own == name => Some(body.clone()),
-                _ => None,
-            },
-            _ => None,
-        };
-        let end = source.text.len();
-        let body =
-            own.unwrap_or_else(|| Arc::new(Command { kind: Kind::Group(List { items }), redirects: Vec::new(), at: 0, end }));
-        let function = Function { body, source, by_word: true, as_sh: false, epoch: self.epoch };
-        if let Some(state) = &mut self.live {
-            state.functions.insert(Bytes::copy_from_slice(name), Some(function.clone()));
-        }
-        Some(function)
     }
 
     /// Runs a function that comes with zsh; whether it is one.

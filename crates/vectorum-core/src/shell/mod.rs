@@ -18,6 +18,7 @@ mod ahead;
 mod aliases;
 mod arithmetic;
 mod around;
+mod autoload;
 mod braces;
 mod branch;
 mod builtin;

@@ -1,6 +1,8 @@
 //! The shell's options and positional parameters: `set`, `shopt`, `setopt`.
 
+pub(super) mod kept;
 pub(super) mod names;
+mod shopt;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -10,33 +12,12 @@ use bytes::Bytes;
 use super::machine::Machine;
 use super::state::{Content, Status};
 use super::syntax::*;
-use super::value::{Doubt, Val};
-use names::{Effect, is_fixed_in_zsh, is_odd_in_zsh, is_one_of, is_option_of_zsh, long_option, option_of_letter};
-
-/// Options of `shopt` that are followed.
-const SHELL_OPTIONS: &[&str] = &["extglob", "nullglob", "dotglob", "failglob", "nocaseglob", "globstar", "expand_aliases"];
-
-/// Options of `shopt` that change nothing that is followed (bash(1), «SHELL BUILTIN COMMANDS»).
-const INDIFFERENT: &str = "autocd assoc_expand_once cdspell checkhash checkjobs checkwinsize cmdhist compat31 compat32 \
-    compat40 compat41 compat42 compat43 compat44 complete_fullquote direxpand dirspell extdebug \
-    extquote force_fignore globasciiranges globskipdots gnu_errfmt histappend histreedit histverify \
-    hostcomplete huponexit inherit_errexit interactive_comments lastpipe lithist localvar_inherit \
-    localvar_unset login_shell mailwarn nocasematch no_empty_cmd_completion noexpand_translation \
-    patsub_replacement progcomp progcomp_alias promptvars restricted_shell shift_verbose sourcepath \
-    varredir_close xpg_echo";
+use super::value::Val;
+use kept::OPTIONS_OF_SET;
+use names::{Effect, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, long_option, option_of_letter};
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
 const OTHERWISE: &str = "expandsotherwise";
-
-/// What options print that are put back later: those of `set -o`, those of `shopt`, all of zsh's.
-const OPTIONS_OF_SET: &str = "how options are set";
-const OPTIONS_OF_SHOPT: &str = "how options of «shopt» are set";
-pub(super) const EVERY_OPTION: &str = "how all options are set";
-
-/// Whether an output is that of options.
-pub(super) fn tells_options(why: &str) -> bool {
-    [OPTIONS_OF_SET, OPTIONS_OF_SHOPT, EVERY_OPTION].contains(&why)
-}
 
 impl Machine<'_> {
     pub(super) fn set_options(&mut self, arguments: &[Val]) {
@@ -152,32 +133,6 @@ impl Machine<'_> {
         }
     }
 
-    /// Takes note of the options as they are, where they are printed to be put back.
-    pub(super) fn keep_options(&mut self, why: &'static str) -> Val {
-        if let Some(state) = &mut self.live {
-            let now = Arc::new(state.options.clone());
-            state.kept_options = match &state.kept_options {
-                None => Some(Some(now)),
-                Some(kept) => Some(kept.clone().filter(|kept| *kept == now)),
-            };
-        }
-        Val::Unknown(Arc::new(Doubt { sets: Some(&[]), is_filled: true, ..(*self.doubt(why)).clone() }))
-    }
-
-    /// What was printed of options is run: they are as they were; those of `shopt` are printed for themselves.
-    pub(super) fn put_back_options(&mut self, why: &'static str) {
-        let Some(state) = &mut self.live else { return };
-        let Some(Some(kept)) = state.kept_options.clone() else { return self.fog("options are set that are not known") };
-        let names: Vec<&'static str> = state.options.keys().chain(kept.keys()).copied().collect();
-        let of_shopt = |name: &str| SHELL_OPTIONS.contains(&name);
-        for name in names.into_iter().filter(|name| why == EVERY_OPTION || of_shopt(name) == (why == OPTIONS_OF_SHOPT)) {
-            match kept.get(name) {
-                Some(was) => drop(state.options.insert(name, *was)),
-                None => drop(state.options.remove(name)),
-            }
-        }
-    }
-
     /// zsh's options are as they are by default from here on: until the function ends for `L`, all of them for `R`
     /// (measured: zsh 5.9).
     pub(super) fn begin_anew(&mut self, flags: &[u8]) {
@@ -275,91 +230,6 @@ impl Machine<'_> {
     fn doubt_words(&mut self) {
         if let Some(state) = &mut self.live {
             state.options.insert("noglob", None);
-        }
-    }
-
-    /// `shopt`: sets options, asks for them, or prints them as commands.
-    pub(super) fn shopt(&mut self, known: Option<&[Bytes]>) {
-        let Some(words) = known else { return self.fog("an option is set that is not known") };
-        let is_flag = |word: &&Bytes| word.len() > 1 && word.starts_with(b"-");
-        let flags: Vec<u8> = words.iter().take_while(is_flag).flat_map(|word| word.slice(1..)).collect();
-        let names: Vec<&Bytes> = words.iter().skip_while(|word| is_flag(word)).collect();
-        let [sets, clears, asks, prints, long] = [b's', b'u', b'q', b'p', b'o'].map(|flag| flags.contains(&flag));
-        if flags.iter().any(|flag| !b"suqpo".contains(flag)) || sets && clears {
-            return self.misused();
-        }
-        if (sets || clears) && !names.is_empty() {
-            return self.set_shell_options(&names, sets, long);
-        }
-        self.steps.count(names.len());
-        let held: Option<Vec<bool>> = names.iter().map(|name| self.shell_option(name, long)).collect();
-        let text = held.as_ref().filter(|held| !held.is_empty() && prints).map(|held| {
-            let lines = names.iter().zip(held).flat_map(|(name, on)| {
-                let sign: &[u8] = match (long, *on) {
-                    (true, true) => b"set -o ",
-                    (true, false) => b"set +o ",
-                    (false, true) => b"shopt -s ",
-                    (false, false) => b"shopt -u ",
-                };
-                [sign, name, b"\n"].concat()
-            });
-            Val::of(lines.collect::<Vec<u8>>())
-        });
-        if !asks {
-            let text = match text {
-                Some(text) => text,
-                None if prints && names.is_empty() && flags.len() == 1 => self.keep_options(OPTIONS_OF_SHOPT),
-                None => Val::Unknown(self.doubt("what a command prints")),
-            };
-            self.print(text);
-        }
-        match held {
-            Some(held) if !names.is_empty() => self.set_status(u8::from(!held.iter().all(|on| *on))),
-            _ => self.doubt_status(self.doubt("whether an option is set")),
-        }
-    }
-
-    /// Whether an option of bash's is set, where that is known.
-    fn shell_option(&self, name: &[u8], long: bool) -> Option<bool> {
-        let state = self.live.as_ref().filter(|state| state.open.is_none())?;
-        match (long, long_option(name, self.dialect)) {
-            // What turns it on is not followed, and so it is off here.
-            (true, Some(Effect::Followed("posix", _))) => Some(false),
-            (true, Some(Effect::Followed(name, same))) => state.option(name).map(|on| on == same),
-            (true, _) => None,
-            _ if name == b"login_shell" => self.is_login,
-            _ if name == b"expand_aliases" => None,
-            _ => SHELL_OPTIONS.iter().find(|option| option.as_bytes() == name).and_then(|option| state.option(option)),
-        }
-    }
-
-    fn set_shell_options(&mut self, names: &[&Bytes], on: bool, long: bool) {
-        self.set_status(0);
-        for name in names {
-            if long {
-                self.long_option(name, on);
-                continue;
-            }
-            match SHELL_OPTIONS.iter().find(|option| option.as_bytes() == *name) {
-                Some(option) => self.put_option(option, on),
-                None => match &name[..] {
-                    // Patterns may fit otherwise from here on.
-                    b"nocasematch" | b"execfail" | b"lastpipe" | b"localvar_inherit" | b"localvar_unset" | b"xpg_echo"
-                    | b"assoc_expand_once" | b"compat31" | b"compat32" | b"compat40" | b"compat41" | b"compat42"
-                    | b"compat43" | b"compat44"
-                        if on =>
-                    {
-                        self.fog("an option makes the shell work in another way");
-                    }
-                    b"sourcepath" | b"patsub_replacement" | b"globskipdots" | b"globasciiranges" if !on => {
-                        self.doubt_words();
-                        self.fog("an option makes the shell work in another way");
-                    }
-                    b"cdable_vars" => self.put_option("cdotherwise", true),
-                    name if is_one_of(INDIFFERENT, name) => {}
-                    _ => self.doubt_status(self.doubt("whether there is such an option")),
-                },
-            }
         }
     }
 

@@ -8,7 +8,7 @@ use super::Source;
 use super::aliases::ALIASES;
 use super::frame::Boundary;
 use super::machine::Machine;
-use super::options::tells_options;
+use super::options::kept::tells_options;
 use super::outputs::{PRINTED_COMMANDS, PRINTED_NAMES};
 use super::state::Content;
 use super::syntax::*;
