@@ -213,3 +213,37 @@ impl Machine<'_> {
         texts.take(MOST).any(|text| Tree::of(&text, self.dialect).trouble().is_some())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::syntax::Dialect;
+    use super::super::trial::after;
+
+    #[test]
+    fn aliases_stand_for_what_they_say_from_the_next_line_on() {
+        // What X is then; a bang where anything may be set.
+        for (dialect, text, told) in [
+            (Dialect::Dash, "alias x='X=1'\nx", "1"),
+            (Dialect::Dash, "alias x='X=1'; x", "none"),
+            (Dialect::Bash, "alias x='X=1'\nx", "none"),
+            (Dialect::Bash, "shopt -s expand_aliases; alias x='X=1'\nx", "1"),
+            (Dialect::Zsh, "alias x='X=1'\nunalias x\nx", "none"),
+            (Dialect::Zsh, "alias x='y ' y='X=1'\nx", "1"),
+            (Dialect::Mksh, "alias e='e; X=1'\ne", "1"),
+            (Dialect::Mksh, "alias date='date -u'\ndate; X=1", "1"),
+            (Dialect::Dash, "alias x='if true; then'\nx X=1; fi", "!"),
+            (Dialect::Zsh, "alias -g G=x\necho G", "!"),
+            (Dialect::Zsh, "alias -s txt=cat\na.txt", "!"),
+            (Dialect::Zsh, "alias -s txt=cat\ntxt; X=1", "1"),
+            (Dialect::Zsh, "alias x='X=1'\na=$(alias -L)\nunalias -m '*'\neval \"$a\"\nx", "1"),
+            (Dialect::Zsh, "alias x='X=1'\nunalias x\na=$(alias -L)\neval \"$a\"\nx", "none"),
+            (Dialect::Zsh, "alias x='X=1'\nsetopt no_aliases\nx", "!"),
+        ] {
+            let found = after(dialect, text, |machine| match &machine.live {
+                Some(state) if state.open.is_some() => "!".to_owned(),
+                _ => machine.told_value("X"),
+            });
+            assert_eq!(found, told, "{dialect:?} {text}");
+        }
+    }
+}

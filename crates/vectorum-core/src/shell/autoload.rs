@@ -85,3 +85,48 @@ impl Machine<'_> {
         Some(function)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::syntax::Dialect;
+    use super::super::trial::after_on;
+    use crate::host_view::MemoryTree;
+
+    #[test]
+    fn functions_are_read_where_they_are_called_first() {
+        let mut tree = MemoryTree::default();
+        for (name, text) in [
+            ("berth", "X=berth$1; return 3"),
+            ("lane", "lane() { X=lane$1; }"),
+            ("gate", "gate() { X=gate; }\ngate"),
+            ("other", "pier() { X=pier; }"),
+            ("broken", "if"),
+        ] {
+            tree.file(format!("/home/odile/.fn/{name}"), text, false);
+        }
+        tree.file("/opt/fn/berth", "X=elsewhere", false);
+        // What X is then, and whether anything may be set.
+        for (text, told, is_open) in [
+            ("fpath=(~/.fn $fpath); autoload -Uz berth; berth 7", "berth7", false),
+            ("fpath=(~/.fn); autoload berth; berth || X=$X$?", "berth3", false),
+            ("fpath=(/opt/fn ~/.fn $fpath); autoload berth; berth", "elsewhere", false),
+            ("fpath=(~/.fn /opt/fn); autoload berth; berth", "berth", false),
+            ("FPATH=/opt/fn:$HOME/.fn; autoload berth; berth", "elsewhere", false),
+            ("autoload -Uz /opt/fn/berth; berth", "elsewhere", false),
+            ("fpath=(~/.fn $fpath); autoload lane; lane 1; lane 2", "lane2", false),
+            ("fpath=(~/.fn $fpath); autoload gate; gate", "gate", false),
+            ("fpath=(~/.fn $fpath); autoload other; X=1; other", "1", false),
+            ("fpath=(~/.fn $fpath); autoload other; other; pier", "pier", false),
+            ("fpath=($fpath ~/.fn); autoload berth; X=1; berth", "<unknown>", true),
+            ("fpath=(~/.fn); autoload none; X=1; none", "<unknown>", true),
+            ("fpath=(~/.fn); autoload broken; X=1; broken", "<unknown>", true),
+            ("fpath=(~/.fn); autoload -k lane; X=1", "1", true),
+            ("fpath=(~/.fn); X=1; berth", "1", false),
+        ] {
+            let found = after_on(tree.clone(), Dialect::Zsh, text, |machine| {
+                (machine.told_value("X"), machine.live.as_ref().is_some_and(|state| state.open.is_some()))
+            });
+            assert_eq!(found, (told.to_owned(), is_open), "{text}");
+        }
+    }
+}

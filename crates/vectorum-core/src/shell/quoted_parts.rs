@@ -88,3 +88,33 @@ fn defined(list: &List, begins: &mut Vec<Bytes>) -> bool {
         !begin.is_empty()
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::syntax::Dialect;
+    use super::super::trial::after;
+
+    #[test]
+    fn functions_by_names_that_are_not_known_leave_the_rest_known() {
+        // Whether anything may be set.
+        for (dialect, text, is_open) in [
+            (Dialect::Zsh, "eval \"_x_${(q)n}() { X=1 }\"", false),
+            (Dialect::Zsh, "eval \"_x_${(q)n}() { X=1 }\"; other", false),
+            (Dialect::Zsh, "eval \"_x_${(q)n}() { X=1 }\"; _x_1", true),
+            (Dialect::Zsh, "eval \"_x_${(q)n}() { X=1 }; X=2\"", true),
+            (Dialect::Zsh, "eval \"_x_$n() { X=1 }\"", true),
+            (Dialect::Zsh, "eval \"${(q)n}() { X=1 }\"", true),
+            (Dialect::Zsh, "_x_${n}() { X=1 }", false),
+            (Dialect::Zsh, "_x_${n}() { X=1 }; _x_1", true),
+            (Dialect::Zsh, "${n}() { X=1 }", true),
+            (Dialect::Bash, "eval \"_x_${n@Q}() { X=1; }\"", false),
+            (Dialect::Bash, "eval \"_x_${n@Q}() { X=1; }\"; _x_1", true),
+            (Dialect::Bash, "eval \"_x_$n() { X=1; }\"", true),
+        ] {
+            let found = after(dialect, &format!("n=$(tide-now); {text}"), |machine| {
+                machine.live.as_ref().is_none_or(|state| state.open.is_some())
+            });
+            assert_eq!(found, is_open, "{dialect:?} {text}");
+        }
+    }
+}

@@ -9,57 +9,80 @@ use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 
-impl Machine<'_> {
-    pub(super) fn read_line(&mut self, known: Option<&[Bytes]>) {
-        let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
-        let mut names = Vec::new();
-        let (mut is_raw, mut is_odd, mut is_list, mut may_be_list) = (false, false, false, false);
-        let mut delimiter = b'\n';
+/// What `read` is asked for.
+#[derive(Debug, Default, PartialEq, Eq)]
+struct Asked {
+    names: Vec<Bytes>,
+    /// Whether a backslash stands for itself.
+    is_raw: bool,
+    /// Whether it reads in a way that is not followed.
+    is_odd: bool,
+    /// Whether the words become a list.
+    is_list: bool,
+    may_be_list: bool,
+    delimiter: u8,
+}
+
+impl Asked {
+    fn of(words: &[Bytes], dialect: Dialect) -> Asked {
+        let mut asked = Asked { delimiter: b'\n', ..Asked::default() };
         let mut words = words.iter();
+        let mut are_done = false;
         while let Some(word) = words.next() {
+            let is_option = word.starts_with(b"-") && asked.names.is_empty() && !are_done;
             match &word[..] {
                 // Up to a NUL, which no such text has.
-                b"-d" if self.dialect == Dialect::Zsh && words.as_slice().first().is_some_and(Bytes::is_empty) => {
-                    delimiter = 0;
+                b"-d" if dialect == Dialect::Zsh && words.as_slice().first().is_some_and(Bytes::is_empty) => {
+                    asked.delimiter = 0;
                     words.next();
                 }
-                b"-r" => is_raw = true,
-                b"--" if names.is_empty() => {}
-                option if option.starts_with(b"-") && names.is_empty() && self.dialect == Dialect::Bash => {
-                    let letters = option.get(1..).unwrap_or_default();
-                    for (index, letter) in letters.iter().enumerate() {
-                        match letter {
-                            b'r' => is_raw = true,
-                            b'a' => is_list = true,
-                            b'e' | b's' => {}
-                            b'd' | b'i' | b'n' | b'N' | b'p' | b't' | b'u' => {
-                                let rest = Bytes::copy_from_slice(letters.get(index + 1..).unwrap_or_default());
-                                let given = if rest.is_empty() { words.next().cloned().unwrap_or_default() } else { rest };
-                                match letter {
-                                    b'd' => delimiter = given.first().copied().unwrap_or(0),
-                                    // A prompt, and a text to begin with, are for who types.
-                                    b'p' | b'i' => {}
-                                    b't' => is_odd |= given.iter().all(|b| b"0.".contains(b)),
-                                    _ => is_odd = true,
-                                }
-                                break;
-                            }
-                            _ => is_odd = true,
-                        }
-                    }
-                }
-                option if option.starts_with(b"-") && names.is_empty() => {
-                    is_odd = true;
-                    may_be_list |= option.iter().any(|b| b"aA".contains(b));
+                b"--" if is_option => are_done = true,
+                b"-r" => asked.is_raw = true,
+                _ if is_option && dialect == Dialect::Bash => asked.letters(word, &mut words),
+                option if is_option => {
+                    asked.is_odd = true;
+                    asked.may_be_list |= option.iter().any(|b| b"aA".contains(b));
                 }
                 name => {
                     // What stands behind a question mark is asked at a terminal.
-                    let asks = names.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh);
+                    let asks = asked.names.is_empty() && matches!(dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh);
                     let end = memchr::memchr(b'?', name).filter(|_| asks).unwrap_or(name.len());
-                    names.push(Bytes::copy_from_slice(name.get(..end).unwrap_or_default()));
+                    asked.names.push(word.slice(..end));
                 }
             }
         }
+        asked
+    }
+
+    /// Letters of bash's, of which some take the rest of their word, or the next one.
+    fn letters(&mut self, word: &Bytes, words: &mut std::slice::Iter<'_, Bytes>) {
+        for (index, letter) in word.iter().enumerate().skip(1) {
+            match letter {
+                b'r' => self.is_raw = true,
+                b'a' => self.is_list = true,
+                b'e' | b's' => {}
+                b'd' | b'i' | b'n' | b'N' | b'p' | b't' | b'u' => {
+                    let rest = word.slice(index + 1..);
+                    let given = if rest.is_empty() { words.next().cloned().unwrap_or_default() } else { rest };
+                    match letter {
+                        b'd' => self.delimiter = given.first().copied().unwrap_or(0),
+                        // A prompt, and a text to begin with, are for who types.
+                        b'p' | b'i' => {}
+                        b't' => self.is_odd |= given.iter().all(|b| b"0.".contains(b)),
+                        _ => self.is_odd = true,
+                    }
+                    return;
+                }
+                _ => self.is_odd = true,
+            }
+        }
+    }
+}
+
+impl Machine<'_> {
+    pub(super) fn read_line(&mut self, known: Option<&[Bytes]>) {
+        let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
+        let Asked { mut names, is_raw, is_odd, is_list, may_be_list, delimiter } = Asked::of(words, self.dialect);
         let is_whole = names.is_empty();
         if is_whole {
             names.push(Bytes::from_static(b"REPLY"));
@@ -222,4 +245,72 @@ fn split_line<'a>(line: &'a [u8], separators: &[u8], count: usize) -> Vec<Option
         }
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_read_is_asked_for_stands_in_its_words() {
+        // Its names with bars between them, and what else it is asked for.
+        for (dialect, words, names, asked) in [
+            (Dialect::Bash, "A B", "A|B", ""),
+            (Dialect::Bash, "-r A", "A", "raw"),
+            (Dialect::Bash, "-rp prompt A", "A", "raw"),
+            (Dialect::Bash, "-pprompt A", "A", ""),
+            (Dialect::Bash, "-t 5 -s A", "A", ""),
+            (Dialect::Bash, "-t 0 A", "A", "odd"),
+            (Dialect::Bash, "-ra L", "L", "raw list"),
+            (Dialect::Bash, "-d : A", "A", "to 58"),
+            (Dialect::Bash, "-d  A", "A", "to 0"),
+            (Dialect::Bash, "-n 2 A", "A", "odd"),
+            (Dialect::Bash, "-u 3 A", "A", "odd"),
+            (Dialect::Bash, "-- -A", "-A", ""),
+            (Dialect::Bash, "A?prompt", "A?prompt", ""),
+            (Dialect::Zsh, "-r A?prompt", "A", "raw"),
+            (Dialect::Zsh, "-A L", "L", "odd perhaps a list"),
+            (Dialect::Zsh, "-k 1 A", "1|A", "odd"),
+            (Dialect::Zsh, "-d  A", "A", "to 0"),
+            (Dialect::Ksh, "A?prompt B?x", "A|B?x", ""),
+            (Dialect::Dash, "-p prompt A", "prompt|A", "odd"),
+        ] {
+            let split: Vec<Bytes> = words.split(' ').map(|word| Bytes::copy_from_slice(word.as_bytes())).collect();
+            let found = Asked::of(&split, dialect);
+            let told = [
+                (found.is_raw, "raw".to_owned()),
+                (found.is_list, "list".to_owned()),
+                (found.is_odd, "odd".to_owned()),
+                (found.may_be_list, "perhaps a list".to_owned()),
+                (found.delimiter != b'\n', format!("to {}", found.delimiter)),
+            ];
+            let told: Vec<String> = told.into_iter().filter_map(|(is_so, what)| is_so.then_some(what)).collect();
+            assert_eq!(
+                (found.names.join(&b'|'), told.join(" ")),
+                (names.as_bytes().to_vec(), asked.to_owned()),
+                "{dialect:?} {words}"
+            );
+        }
+    }
+
+    #[test]
+    fn lines_come_apart_at_separators() {
+        // With bars between the values; a question mark is one of which shells make different things.
+        for (line, separators, count, values) in [
+            ("a b c", " \t\n", 9, "a|b|c"),
+            ("  a  b c ", " \t\n", 2, "a|b c"),
+            ("a:b::c", ":", 9, "a|b||c"),
+            ("a:b:c", ":", 2, "a|b:c"),
+            ("a:b:", ":", 2, "a|?"),
+            (" a : b ", ": ", 2, "a|b"),
+            ("", ":", 3, ""),
+            ("a b", "", 2, "a b"),
+        ] {
+            let told: Vec<&[u8]> = split_line(line.as_bytes(), separators.as_bytes(), count)
+                .into_iter()
+                .map(|value| value.unwrap_or(b"?"))
+                .collect();
+            assert_eq!(told.join(&b'|'), values.as_bytes(), "{line:?} at {separators:?}");
+        }
+    }
 }

@@ -166,3 +166,59 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::trial::after_on;
+    use super::*;
+    use crate::host_view::MemoryTree;
+
+    #[test]
+    fn what_can_be_written_hangs_on_owners_and_modes() {
+        let mut tree = MemoryTree::default();
+        for path in ["/srv/mine", "/srv/shared", "/srv/theirs"] {
+            tree.file(path, "", false);
+        }
+        tree.own("/srv/mine", 0o600, 1000, 1000);
+        tree.own("/srv/shared", 0o666, 0, 0);
+        tree.own("/srv/theirs", 0o644, 0, 0);
+        tree.folder("/home/odile/lanes");
+        tree.own("/home/odile/lanes", 0o755, 1000, 1000);
+        tree.folder("/srv/closed");
+        tree.own("/srv/closed", 0o755, 0, 0);
+        // `X` tells the status.
+        for (text, told) in [
+            ("echo a > /srv/mine; X=$?", "0"),
+            ("echo a >> /srv/shared; X=$?", "0"),
+            ("echo a > /srv/theirs; X=$?", "1"),
+            ("echo a > ~/lanes/new; X=$?", "0"),
+            ("echo a > ~/lanes; X=$?", "1"),
+            ("echo a < /none; X=$?", "1"),
+            ("echo a > /dev/null; X=$?", "0"),
+            // There is more than a tree of files knows.
+            ("echo a > /srv/closed/new; X=$?", "<a number>"),
+            ("echo a > /none/new; X=$?", "<a number>"),
+            ("echo a > /proc/new; X=$?", "<a number>"),
+            ("tide-now > ~/lanes/a; echo a > ~/lanes/a; X=$?", "<a number>"),
+            ("set -C; echo a > /srv/mine; X=$?", "<a number>"),
+            ("set -C; echo a >> /srv/mine; X=$?", "0"),
+        ] {
+            let found = after_on(tree.clone(), Dialect::Bash, text, |machine| machine.told_value("X"));
+            assert_eq!(found, told, "{text}");
+        }
+    }
+
+    #[test]
+    fn a_name_before_a_redirection_is_set() {
+        for (text, told) in [
+            ("exec {fd}>/dev/null; X=${fd:+set}", "set"),
+            ("exec {fd}<<< a; X=${fd:+set}", "set"),
+            ("fd=1; exec {fd}>&-; X=$fd", "1"),
+            ("fd=; exec {fd}>/none/new; X=${fd:+set}", "<unknown>"),
+            ("exec 3>/dev/null; X=${fd-none}", "none"),
+        ] {
+            let found = after_on(MemoryTree::default(), Dialect::Bash, text, |machine| machine.told_value("X"));
+            assert_eq!(found, told, "{text}");
+        }
+    }
+}

@@ -152,3 +152,47 @@ impl Machine<'_> {
         true
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::syntax::Dialect;
+    use super::super::trial::after;
+
+    #[test]
+    fn what_is_asked_for_is_set_or_may_be() {
+        // What X, which is 1, is afterwards; a bang where anything may be set.
+        for (dialect, text, told) in [
+            (Dialect::Bash, "wait", "1"),
+            (Dialect::Bash, "wait -n -p X", "<unknown>"),
+            (Dialect::Bash, "wait -p", "!"),
+            (Dialect::Bash, "compgen -W 'a b' -- a", "1"),
+            (Dialect::Bash, "compgen -F X a", "!"),
+            (Dialect::Bash, "enable -n export", "!"),
+            (Dialect::Bash, "enable", "1"),
+            (Dialect::Bash, "hash -r", "1"),
+            (Dialect::Bash, "hash -p /x y", "!"),
+            (Dialect::Zsh, "zstyle ':a' b c", "1"),
+            (Dialect::Zsh, "zstyle -s ':a' b X", "<unknown>"),
+            (Dialect::Zsh, "zstyle -a ':a' b X", "<unknown>"),
+            (Dialect::Zsh, "zstyle -s ':a' b", "!"),
+            (Dialect::Zsh, "zformat -f X '%a' a:b", "<unknown>"),
+            (Dialect::Zsh, "strftime '%Y' 0", "1"),
+            (Dialect::Zsh, "strftime -s X '%Y' 0", "<unknown>"),
+            (Dialect::Zsh, "disable r", "1"),
+            (Dialect::Zsh, "disable export", "!"),
+            (Dialect::Zsh, "hash -d x=/etc", "1"),
+            (Dialect::Zsh, "hash x=/bin/true", "!"),
+            (Dialect::Zsh, "f() { X=2; }; functions -c f g; g", "2"),
+            (Dialect::Zsh, "functions -c none g", "!"),
+            (Dialect::Zsh, "zmodload zsh/parameter && X=2", "2"),
+            (Dialect::Zsh, "zmodload zsh/nosuch && X=2", "<a number>"),
+            (Dialect::Ksh, "hash x=/bin/true", "1"),
+        ] {
+            let found = after(dialect, &format!("X=1; {text}"), |machine| {
+                let is_open = machine.live.as_ref().is_some_and(|state| state.open.is_some());
+                if is_open { "!".to_owned() } else { machine.told_value("X") }
+            });
+            assert_eq!(found, told, "{dialect:?} {text}");
+        }
+    }
+}

@@ -19,7 +19,12 @@ use crate::route::{Account, Ground, Held};
 /// Looks at a shell of odile's after it followed a text, on a host that has a few programs of which nobody knows what they
 /// print.
 pub(super) fn after<T>(dialect: Dialect, text: &str, look: impl FnOnce(&mut Machine<'_>) -> T) -> T {
-    let tree = MemoryTree::default().with_programs("/usr/bin", ["tide-now", "nproc", "date"]);
+    after_on(MemoryTree::default(), dialect, text, look)
+}
+
+/// The same on a host that has these files, too.
+pub(super) fn after_on<T>(tree: MemoryTree, dialect: Dialect, text: &str, look: impl FnOnce(&mut Machine<'_>) -> T) -> T {
+    let tree = tree.with_programs("/usr/bin", ["tide-now", "nproc", "date"]);
     let [_, account] = Account::made_up("/bin/bash");
     let accounts = [account.clone()];
     let ground = Ground::new(&tree, &accounts);

@@ -43,3 +43,43 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect;
+    use crate::shell::trial::after;
+
+    #[test]
+    fn options_are_as_they_were_when_they_were_printed() {
+        // Whether an option is set then; a bang where anything may be set.
+        for (dialect, text, option, told) in [
+            (Dialect::Bash, "o=$(set +o); set -f; eval \"$o\"", "noglob", "off"),
+            (Dialect::Bash, "set -f; o=$(set +o); set +f; eval \"$o\"", "noglob", "on"),
+            (Dialect::Dash, "o=$(set +o); set -a; eval \"$o\"", "allexport", "off"),
+            (Dialect::Bash, "o=$(set +o); shopt -s nullglob; eval \"$o\"", "nullglob", "on"),
+            (Dialect::Bash, "o=$(shopt -p); shopt -s nullglob; eval \"$o\"", "nullglob", "off"),
+            (Dialect::Bash, "o=$(shopt -p); set -f; eval \"$o\"", "noglob", "on"),
+            (Dialect::Bash, "o=$(shopt -p nullglob); shopt -s nullglob; eval \"$o\"", "nullglob", "off"),
+            (Dialect::Bash, "o=$(set +o); set -f; p=$(set +o); eval \"$o\"", "noglob", "!"),
+            (Dialect::Bash, "o=$(set +o); p=$(set +o); set -f; eval \"$o\"", "noglob", "off"),
+            (Dialect::Bash, "o=$(set +o)x; set -f; eval \"$o\"", "noglob", "!"),
+            (Dialect::Zsh, "o=\"options=(${(j: :)${(kv)options[@]}})\"; setopt nullglob; eval $o", "nullglob", "off"),
+            (Dialect::Bash, "f() { local -; set -f; }; f", "noglob", "off"),
+            (Dialect::Mksh, "f() { set -f; }; f", "noglob", "on"),
+            (Dialect::Zsh, "f() { emulate -L zsh; setopt nullglob; }; f", "nullglob", "off"),
+            (Dialect::Zsh, "emulate zsh -o nullglob", "nullglob", "on"),
+            (Dialect::Zsh, "setopt nullglob; emulate zsh -c 'true'", "nullglob", "on"),
+        ] {
+            let found = after(dialect, text, |machine| match &machine.live {
+                Some(state) if state.open.is_some() => "!",
+                Some(state) => match state.option(option) {
+                    Some(true) => "on",
+                    Some(false) => "off",
+                    None => "either",
+                },
+                None => "ended",
+            });
+            assert_eq!(found, told, "{dialect:?} {text}");
+        }
+    }
+}

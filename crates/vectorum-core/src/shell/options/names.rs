@@ -274,3 +274,86 @@ pub(in crate::shell) fn option_of_letter(letter: u8, dialect: Dialect) -> Option
     };
     common.iter().chain(own).find(|(other, _)| *other == letter).map(|(_, name)| *name)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SHELLS: [Dialect; 4] = [Dialect::Bash, Dialect::Dash, Dialect::Ksh, Dialect::Mksh];
+
+    #[test]
+    fn each_shell_has_options_of_its_own() {
+        // What an option does in bash, dash, ksh and mksh; `-` where there is none.
+        for (name, does) in [
+            ("allexport", ["allexport"; 4]),
+            ("noclobber", ["noclobber"; 4]),
+            ("vi", ["nothing"; 4]),
+            ("pipefail", ["pipefail", "-", "pipefail", "pipefail"]),
+            ("braceexpand", ["not nobraceexpand", "-", "not nobraceexpand", "not nobraceexpand"]),
+            ("physical", ["cdotherwise", "-", "-", "cdotherwise"]),
+            ("markdirs", ["-", "-", "odd", "odd"]),
+            ("keyword", ["odd", "-", "odd", "odd"]),
+            ("interactive", ["-", "fixed", "fixed", "fixed"]),
+            ("unset", ["-", "-", "not nounset", "-"]),
+            ("functrace", ["nothing", "-", "nothing", "-"]),
+            ("debug", ["-", "nothing", "-", "-"]),
+            ("no_such_option", ["-"; 4]),
+        ] {
+            let told = SHELLS.map(|dialect| match long_option(name.as_bytes(), dialect) {
+                Some(Followed(own, true)) => own.to_owned(),
+                Some(Followed(own, false)) => format!("not {own}"),
+                Some(Nothing) => "nothing".to_owned(),
+                Some(Odd) => "odd".to_owned(),
+                Some(Fixed) => "fixed".to_owned(),
+                None => "-".to_owned(),
+            });
+            assert_eq!(told, does.map(str::to_owned), "{name}");
+        }
+        assert_eq!(long_option(b"allexport", Dialect::Zsh), None);
+    }
+
+    #[test]
+    fn letters_stand_for_options_that_there_are() {
+        for dialect in SHELLS {
+            for letter in b'A'..=b'z' {
+                if let Some(name) = option_of_letter(letter, dialect) {
+                    assert!(long_option(name.as_bytes(), dialect).is_some(), "{dialect:?} -{} is {name}", char::from(letter));
+                }
+            }
+        }
+        for letter in b'0'..=b'z' {
+            if let Some(name) = option_of_letter(letter, Dialect::Zsh) {
+                let plain = name.strip_prefix("no").filter(|_| !matches!(name, "nomatch" | "notify")).unwrap_or(name);
+                assert!(is_option_of_zsh(plain.as_bytes()), "-{} is {name}", char::from(letter));
+            }
+        }
+        for (letter, names) in [
+            (b'a', ["allexport"; 5].map(Some)),
+            (b'f', [Some("noglob"), Some("noglob"), Some("noglob"), Some("noglob"), Some("norcs")]),
+            (b'h', [Some("hashall"), None, Some("trackall"), Some("trackall"), Some("histignoredups")]),
+            (b'B', [Some("braceexpand"), None, Some("braceexpand"), None, Some("nobeep")]),
+            (b'q', [None; 5]),
+        ] {
+            let [bash, dash, ksh, mksh] = SHELLS.map(|dialect| option_of_letter(letter, dialect));
+            assert_eq!([bash, dash, ksh, mksh, option_of_letter(letter, Dialect::Zsh)], names, "-{}", char::from(letter));
+        }
+    }
+
+    #[test]
+    fn the_lists_of_zshs_options_agree() {
+        for name in [ODD_IN_ZSH, ODD_OFF_IN_ZSH, FIXED_IN_ZSH].iter().flat_map(|names| names.split(' ')) {
+            assert!(is_option_of_zsh(name.as_bytes()), "{name}");
+        }
+        for (name, on, is_odd) in [
+            ("markdirs", true, true),
+            ("markdirs", false, false),
+            ("multibyte", true, false),
+            ("multibyte", false, true),
+            ("autocd", true, false),
+        ] {
+            assert_eq!(is_odd_in_zsh(name.as_bytes(), on), is_odd, "{name} {on}");
+        }
+        assert!(is_option_of_zsh(b"histignorespace") && !is_option_of_zsh(b"nosuch"));
+        assert!(is_fixed_in_zsh(b"interactive") && !is_fixed_in_zsh(b"autocd"));
+    }
+}
