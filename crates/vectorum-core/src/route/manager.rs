@@ -510,3 +510,69 @@ pub fn user_service(
         Err(why) => forecast.open(why, None),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::host_view::MemoryTree;
+    use crate::route::{Held, Reached};
+
+    /// What a service of the system's manager receives, but for what every one does.
+    fn received(files: &[(&str, &str)]) -> String {
+        const EACH: &[&[u8]] =
+            &[b"INVOCATION_ID", b"JOURNAL_STREAM", b"SYSTEMD_EXEC_PID", b"PATH", b"LANG", b"MEMORY_PRESSURE_WATCH"];
+        let mut tree = MemoryTree::default();
+        files.iter().for_each(|(path, text)| tree.file(path, text.as_bytes().to_vec(), false));
+        let accounts = Account::made_up("/bin/bash");
+        let ground = Ground::new(&tree, &accounts);
+        let mut forecast = Forecast::begin(&Block::empty());
+        system_service(&mut forecast, &ground, b"berth-board.service");
+        if forecast.reached != Reached::Yes {
+            return "does not start".to_owned();
+        }
+        let told = forecast.vars().filter(|(name, _)| !EACH.contains(&&name[..])).map(|(name, variable)| {
+            let name = String::from_utf8_lossy(name);
+            match &variable.held {
+                Held::Known(value) => format!("{name}={}", String::from_utf8_lossy(value)),
+                _ => format!("{name}?"),
+            }
+        });
+        told.collect::<Vec<_>>().join(" ")
+    }
+
+    #[test]
+    fn a_service_receives_what_its_settings_say() {
+        const UNIT: &str = "/etc/systemd/system/berth-board.service";
+        const MORE: &str = "/etc/systemd/system/berth-board.service.d/10.conf";
+        for (files, told) in [
+            (&[(UNIT, "[Service]\nEnvironment=LANE=1 \"GATE=a b\"\nEnvironment=LANE=2")][..], "GATE=a b LANE=2"),
+            (&[(UNIT, "[Service]\nEnvironment=LANE=1\nEnvironment=\nEnvironment=GATE=2")], "GATE=2"),
+            (&[(UNIT, "[Unit]\nEnvironment=LANE=1\n[Service]\n")], ""),
+            (&[(UNIT, "[Service]\nEnvironment=UNIT=%n STEM=%p SIGN=%%")], "SIGN=% STEM=berth-board UNIT=berth-board.service"),
+            (&[(UNIT, "[Service]\nEnvironment=LANE=1"), (MORE, "[Service]\nEnvironment=LANE=2")], "LANE=2"),
+            (&[(UNIT, "[Service]\nEnvironment=LANE=1 GATE=2"), (MORE, "[Service]\nUnsetEnvironment=LANE GATE=3")], "GATE=2"),
+            (
+                &[(UNIT, "[Service]\nEnvironment=LANE=1\nEnvironmentFile=/etc/lanes"), ("/etc/lanes", "LANE=2\nGATE=3")],
+                "GATE=3 LANE=2",
+            ),
+            (&[(UNIT, "[Service]\nEnvironmentFile=-/etc/none")], ""),
+            (&[(UNIT, "[Service]\nEnvironmentFile=/etc/none")], "does not start"),
+            (
+                &[
+                    (UNIT, "[Service]\nPassEnvironment=PIER"),
+                    ("/etc/systemd/system.conf", "[Manager]\nManagerEnvironment=PIER=4 TIDE=1"),
+                ],
+                "PIER=4",
+            ),
+            (&[(UNIT, "[Service]\n"), ("/etc/systemd/system.conf", "[Manager]\nDefaultEnvironment=PIER=4")], "PIER=4"),
+            (
+                &[(UNIT, "[Service]\nEnvironment=PIER=5"), ("/etc/systemd/system.conf", "[Manager]\nDefaultEnvironment=PIER=4")],
+                "PIER=5",
+            ),
+            (&[(UNIT, "[Service]\nUser=odile")], "HOME=/home/odile LOGNAME=odile SHELL=/bin/bash USER=odile"),
+            (&[("/etc/systemd/system/other.service", "[Service]\n")], "does not start"),
+        ] {
+            assert_eq!(received(files), told, "{files:?}");
+        }
+    }
+}

@@ -234,3 +234,83 @@ impl Stack<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::host_view::MemoryTree;
+
+    /// What a session of `login` sets, its names in order, and why it is not known or not opened.
+    fn session(files: &[(&str, &str)]) -> String {
+        let mut tree = MemoryTree::default();
+        tree.file("/etc/security/pam_env.conf", "", false);
+        files.iter().for_each(|(path, text)| tree.file(path, text.as_bytes().to_vec(), false));
+        let accounts = Account::made_up("/bin/bash");
+        let ground = Ground::new(&tree, &accounts);
+        let mut set = PamSet::default();
+        set.session(&ground, b"login", &accounts[1]);
+        let ends = [set.unknown.map(str::to_owned), set.failed.clone().map(|site| format!("fails at {}", site.line))];
+        let told = set.entries().into_iter().map(|laid| {
+            let name = String::from_utf8_lossy(&laid.name).into_owned();
+            match laid.effect {
+                Effect::Set(value) => format!("{name}={}", String::from_utf8_lossy(&value)),
+                Effect::Unset => format!("{name} unset"),
+                _ => format!("{name}?"),
+            }
+        });
+        told.chain(ends.into_iter().flatten()).collect::<Vec<_>>().join(" ")
+    }
+
+    #[test]
+    fn a_stack_sets_what_its_lines_say() {
+        const LOGIN: &str = "/etc/pam.d/login";
+        const CONF: &str = "/etc/security/pam_env.conf";
+        const USUAL: &str = "/etc/environment";
+        for (files, told) in [
+            (&[(LOGIN, "session required pam_env.so"), (USUAL, "PIER=4\nLANE=2")][..], "LANE=2 PIER=4"),
+            (&[(LOGIN, "session optional pam_env.so # comment\n"), (CONF, "PIER DEFAULT=@{HOME}/pier")], "PIER=/home/odile/pier"),
+            (&[(LOGIN, "session required pam_env.so readenv=0"), (USUAL, "PIER=4")], ""),
+            (&[(LOGIN, "session required pam_env.so envfile=/etc/lanes"), ("/etc/lanes", "LANE=1"), (USUAL, "PIER=4")], "LANE=1"),
+            (&[(LOGIN, "auth required pam_env.so"), (USUAL, "PIER=4")], ""),
+            (&[(LOGIN, "-session required pam_env.so"), (USUAL, "PIER=4")], "PIER=4"),
+            (&[(LOGIN, "session required /lib/security/pam_env.so"), (USUAL, "PIER=4")], "PIER=4"),
+            (&[(LOGIN, "session required \\\n pam_env.so"), (USUAL, "PIER=4")], "PIER=4"),
+            // Others are taken in, in their places; one that is not there brings nothing.
+            (&[(LOGIN, "@include common\n"), ("/etc/pam.d/common", "session required pam_env.so"), (USUAL, "PIER=4")], "PIER=4"),
+            (
+                &[(LOGIN, "session include common\n"), ("/etc/pam.d/common", "session required pam_env.so"), (USUAL, "PIER=4")],
+                "PIER=4",
+            ),
+            (&[(LOGIN, "@include none\nsession required pam_env.so"), (USUAL, "PIER=4")], "PIER=4"),
+            (&[("/etc/pam.d/other", "session required pam_env.so"), (USUAL, "PIER=4")], "PIER=4"),
+            (&[(LOGIN, ""), ("/etc/pam.d/other", "session required pam_env.so"), (USUAL, "PIER=4")], ""),
+            // The account's own file counts where it is asked for, and its rules see what was set before.
+            (
+                &[
+                    (LOGIN, "session required pam_env.so user_readenv=1"),
+                    (USUAL, "PIER=4"),
+                    ("/home/odile/.pam_environment", "LANE DEFAULT=${PIER}a"),
+                ],
+                "LANE=4a PIER=4",
+            ),
+            // Where its rules are missing the module fails; whether that counts is the stack's.
+            (&[(LOGIN, "session required pam_env.so conffile=/none"), (USUAL, "PIER=4")], "fails at 1"),
+            (&[(LOGIN, "\nsession optional pam_env.so conffile=/none"), (USUAL, "PIER=4")], ""),
+            (&[(LOGIN, "session [success=ok default=bad] pam_env.so conffile=/none")], "fails at 1"),
+            (&[(LOGIN, "session required pam_env.so conffile=/dev/null"), (USUAL, "PIER=4")], "PIER=4"),
+            // Other modules that set something.
+            (&[(LOGIN, "session optional pam_mail.so\nsession optional pam_motd.so")], "MAIL=/var/mail/odile MOTD_SHOWN=pam"),
+            (&[(LOGIN, "session optional pam_mail.so dir=~/post")], "MAIL=/home/odile/post"),
+            (&[(LOGIN, "session optional pam_mail.so noenv")], ""),
+            // What is jumped over is not known.
+            (
+                &[(LOGIN, "session [success=2 default=ignore] pam_x.so\nsession required pam_env.so"), (USUAL, "PIER=4")],
+                "PIER=4 a jump in the login's rules decides",
+            ),
+            (&[(LOGIN, "session [success=1 default=ignore] pam_x.so\nsession required pam_env.so"), (USUAL, "PIER=4")], "PIER=4"),
+            (&[(LOGIN, "@include login")], "the login's rules include each other"),
+        ] {
+            assert_eq!(session(files), told, "{files:?}");
+        }
+    }
+}
