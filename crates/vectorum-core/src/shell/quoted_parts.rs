@@ -17,10 +17,11 @@ impl Machine<'_> {
     /// What is called so from here on may be one of them.
     pub(super) fn define_unknown(&mut self, words: &[Word]) -> bool {
         let [_, word] = words else { return false };
-        let Some(text) = self.with_signs(&word.parts) else { return false };
-        if !text.windows(UNKNOWN.len()).any(|part| part == UNKNOWN) {
+        // Others are not worked out once more for it.
+        if !has_quoted(&word.parts) {
             return false;
         }
+        let Some(text) = self.with_signs(&word.parts) else { return false };
         let source = Source::new(self.source.path.clone(), text.into());
         let tree = source.tree(self.dialect);
         let mut begins = Vec::new();
@@ -75,6 +76,14 @@ fn is_quoted_whole(part: &Part) -> bool {
         Part::Parameter(parameter) => parameter.change == Change::InQuotes,
         _ => false,
     }
+}
+
+/// Whether one of them, or of those between double quotes, is such a part.
+fn has_quoted(parts: &[Part]) -> bool {
+    parts.iter().any(|part| match part {
+        Part::Double(inner) => has_quoted(inner),
+        part => is_quoted_whole(part),
+    })
 }
 
 /// Whether a list only defines functions; what their names begin with, up to what is not known, and something at least.
