@@ -25,6 +25,8 @@ struct Attributes {
     exported: Option<bool>,
     readonly: bool,
     is_local: bool,
+    /// Whether it goes past all that hides a name, as bash's do with `-g`.
+    is_outermost: bool,
     is_odd: bool,
     is_number: bool,
     is_unique: bool,
@@ -148,7 +150,7 @@ impl Machine<'_> {
                         return self.fog("a name that stands for another");
                     }
                     (b'r', true) => attributes.readonly = true,
-                    (b'g', true) => is_global = true,
+                    (b'g', true) => (is_global, attributes.is_outermost) = (true, self.dialect == Dialect::Bash),
                     (b'a', _) => {}
                     (b'i', true) if self.dialect != Dialect::Dash => attributes.is_number = true,
                     (b'U', true) if self.dialect == Dialect::Zsh => attributes.is_unique = true,
@@ -162,6 +164,15 @@ impl Machine<'_> {
                     }
                     _ => attributes.is_odd = true,
                 }
+            }
+            // A base or a width may stand in a word of its own.
+            let is_digits = |d: &Declared| matches!(d, Declared::Text(t) if !t.is_empty() && t.iter().all(u8::is_ascii_digit));
+            if on
+                && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh)
+                && letters.last().is_some_and(|letter| b"iEFLRZ".contains(letter))
+                && given.next_if(is_digits).is_some()
+            {
+                attributes.is_odd = true;
             }
         }
         // In zsh what is exported is global, too.
@@ -247,6 +258,10 @@ impl Machine<'_> {
                         }
                         (_, value) => value,
                     };
+                    let is_swapped = attributes.is_outermost && self.swap_outermost(&assignment.name);
+                    if is_swapped && matches!(assignment.value, Assigned::Array(_)) {
+                        self.doubt_from_here(&assignment.name);
+                    }
                     // The items of a list see the status from before, too.
                     let after = self.status();
                     if matches!(assignment.value, Assigned::Array(_)) {
@@ -256,8 +271,18 @@ impl Machine<'_> {
                     if self.status() == status_before {
                         self.put_status(after);
                     }
+                    if is_swapped {
+                        self.swap_outermost(&assignment.name);
+                    }
                 }
-                Declared::Text(text) => self.declare_text(&text, attributes),
+                Declared::Text(text) => {
+                    let name = text.slice(..text.iter().position(|b| b"=+[".contains(b)).unwrap_or(text.len()));
+                    let is_swapped = attributes.is_outermost && self.swap_outermost(&name);
+                    self.declare_text(&text, attributes);
+                    if is_swapped {
+                        self.swap_outermost(&name);
+                    }
+                }
             }
             if let (true, Some(name)) = (ends_export, name) {
                 let exports_all = self.live.as_ref().and_then(|s| s.option("allexport"));
@@ -284,6 +309,10 @@ impl Machine<'_> {
         if let Some(state) = &mut self.live {
             state.vars.insert(name, Var { content, exported: is_sure.then_some(true), site, ..Var::unset() });
         }
+    }
+
+    fn swap_outermost(&mut self, name: &Bytes) -> bool {
+        self.live.as_mut().is_some_and(|state| state.swap_outermost(name))
     }
 
     fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Val>, attributes: Attributes) {
@@ -547,6 +576,7 @@ impl Machine<'_> {
     fn mark(&mut self, name: &[u8], attributes: Attributes) {
         if self.dialect == Dialect::Bash
             && (attributes.exported == Some(true) || attributes.readonly)
+            && !attributes.is_outermost
             && let Some(state) = &mut self.live
         {
             state.lend(&Bytes::copy_from_slice(name), true);

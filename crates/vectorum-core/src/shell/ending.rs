@@ -5,6 +5,7 @@ use bytes::Bytes;
 use super::branch::{self, Left};
 use super::frame::{Boundary, Frame};
 use super::machine::{Machine, PARTED};
+use super::state::State;
 use super::syntax::*;
 
 /// Whether an error ended a block, in zsh (zshparam(1)).
@@ -129,18 +130,15 @@ impl Machine<'_> {
 
     /// `{ … } always { … }`: the second is done however the first is left, and changes nothing of its status.
     pub(super) fn run_always(&mut self, list: &List, always: &List) {
-        self.enter(Boundary::Tried);
-        self.run_list(list);
-        let beyond = self.frames.last_mut().map(|frame| std::mem::take(&mut frame.beyond)).unwrap_or_default();
-        self.end();
-        self.run_after(always);
+        let beyond = self.tried(list);
+        self.run_after(always, None);
         let mut after = self.live.take();
         for (index, to_next, mut left) in beyond {
             self.live = left.take();
             // An error can be made good there.
             let held = |m: &Self| m.live.as_ref().and_then(|state| Some(state.vars.get(TRIED_IN_VAIN)?.content.clone()));
             let outer = held(self);
-            self.run_after(always);
+            self.run_after(always, Some((index, to_next)));
             if self.live.is_some() && held(self) != outer {
                 self.fog("an error that is made good");
                 let why = self.doubt(PARTED);
@@ -152,10 +150,39 @@ impl Machine<'_> {
         self.live = after;
     }
 
-    fn run_after(&mut self, always: &List) {
+    /// Runs a list, and returns where it is left to, in which states.
+    fn tried(&mut self, list: &List) -> Vec<(usize, bool, Left<State>)> {
+        self.enter(Boundary::Tried);
+        self.run_list(list);
+        let beyond = self.frames.last_mut().map(|frame| std::mem::take(&mut frame.beyond)).unwrap_or_default();
+        self.end();
+        beyond
+    }
+
+    /// Runs what is done behind a block that goes on, or is left for some frame. Where that is left as well, one of the two
+    /// holds, or something of both (measured: zsh 5.9).
+    fn run_after(&mut self, always: &List, pending: Option<(usize, bool)>) {
         let status = self.status();
-        self.run_list(always);
-        self.put_status(status);
+        let beyond = self.tried(always);
+        self.put_status(status.clone());
+        let after = self.live.take();
+        let is_loop = |m: &Self, index: usize| m.frames.get(index).is_some_and(|frame| frame.kind == Boundary::Loop);
+        for (index, to_next, mut left) in beyond {
+            self.live = left.take();
+            let (goes_to, to_next) = match pending {
+                // The next turn of the loop that the second names.
+                Some((other, before)) if is_loop(self, index) && is_loop(self, other) => (index, to_next || before),
+                // What gives up more.
+                Some((other, before)) if other <= index => (other, before),
+                _ => (index, to_next),
+            };
+            let is_within = |frame: &Frame| matches!(frame.kind, Boundary::Function | Boundary::Loop);
+            if self.frames.get(goes_to).is_some_and(is_within) || pending.is_some_and(|(other, _)| other == goes_to) {
+                self.put_status(status.clone());
+            }
+            self.leave_at(goes_to, to_next);
+        }
+        self.live = after;
     }
 
     /// Ends the shell.

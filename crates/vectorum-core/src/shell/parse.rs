@@ -460,7 +460,11 @@ impl<'a> Parser<'a> {
                 push_only(&mut assignments, assignment);
                 continue;
             }
-            let declares = words.first().and_then(Word::literal).is_some_and(|w| {
+            let command = words.first().and_then(Word::literal);
+            if command == Some(b"enum") && self.dialect == Dialect::Ksh {
+                return Err(Trouble { at: self.at, what: "a type of variables", is_error: false });
+            }
+            let declares = command.is_some_and(|w| {
                 matches!(
                     w,
                     b"export"

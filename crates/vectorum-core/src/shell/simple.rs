@@ -463,13 +463,18 @@ impl Machine<'_> {
 /// What an assignment puts in.
 pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Content {
     if m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number) {
-        let number = |v: Option<Val>| v.and_then(|v| std::str::from_utf8(v.known()?).ok()?.parse::<i64>().ok());
-        return Content::Set(match (number(old.value()), number(Some(new.clone()))) {
+        let old = if old == Content::Unset { Some(Val::of(b"0")) } else { old.value() };
+        let (Some(Val::Known(old)), Val::Known(new)) = (old, new) else {
+            return Content::Set(Val::Unknown(m.doubt("a variable that holds a number")));
+        };
+        let number = |text: &Bytes| std::str::from_utf8(text).ok()?.parse::<i64>().ok();
+        return Content::Set(Val::of(match (number(&old), number(new)) {
             // There the texts are put together (measured: R59).
-            _ if m.dialect == Dialect::Mksh => Val::Unknown(m.doubt("a variable that holds a number")),
-            (Some(a), Some(b)) => Val::of(a.wrapping_add(b).to_string()),
-            _ => Val::Unknown(m.doubt("a variable that holds a number")),
-        });
+            _ if m.dialect == Dialect::Mksh => [&old[..], new].concat(),
+            (Some(a), Some(b)) => a.wrapping_add(b).to_string().into_bytes(),
+            // Worked out when it is set.
+            _ => [&old[..], b"+(", new, b")"].concat(),
+        }));
     }
     match (old, new) {
         (Content::Unset, new) => Content::Set(new.clone()),

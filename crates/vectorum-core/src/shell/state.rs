@@ -1,6 +1,7 @@
 //! What a shell holds while it runs a file: variables, functions, options; and what is known of
 //! each where branches come together again.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -305,6 +306,19 @@ impl State {
         if let Some(positional) = positional {
             self.positional = positional;
         }
+    }
+
+    /// Takes what a name is outside of all that hides it for what it is here, and the other way round; `false` if nothing
+    /// hides it.
+    pub(super) fn swap_outermost(&mut self, name: &Bytes) -> bool {
+        let Some(scope) = self.scopes.iter_mut().find(|scope| scope.vars.get(name).is_some()) else { return false };
+        let outermost = scope.vars.get(name).cloned().flatten();
+        scope.vars.insert(name.clone(), self.vars.get(name).map(Cow::into_owned));
+        match outermost {
+            Some(var) => self.vars.insert(name.clone(), var),
+            None => self.vars.remove(name),
+        }
+        true
     }
 
     /// Has a name stay set that stands before a function which runs, if it does and hides no local one.

@@ -67,6 +67,10 @@ impl Machine<'_> {
                         }
                         continue;
                     }
+                    // bash goes on setting it.
+                    if name == b"_" && self.dialect == Dialect::Bash {
+                        continue;
+                    }
                     if !self.unset(name) {
                         match self.dialect {
                             Dialect::Ksh | Dialect::Mksh => self.set_status(1),

@@ -5,7 +5,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::arithmetic::Failure;
 use super::machine::{Assigned, LONGEST, Machine};
+use super::parse::{is_name, is_name_start};
 use super::state::{Content, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -32,7 +34,8 @@ const TEXTS: &[&[u8]] = &[
 ];
 
 /// Names of zsh's that take any number.
-const NUMBERS: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"COLUMNS", b"LINES"];
+const NUMBERS: &[&[u8]] =
+    &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"COLUMNS", b"LINES", b"OPTIND"];
 
 /// Those of them that are as they were set.
 const KEPT: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST"];
@@ -381,6 +384,7 @@ impl Machine<'_> {
             }
             return true;
         }
+        let content = if emptied.is_number && !emptied.is_odd { self.worked_out_number(content) } else { content };
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
         let open = state.open.is_some();
@@ -405,6 +409,7 @@ impl Machine<'_> {
             Content::Set(value @ Val::Unknown(_)) if var.is_number && value.is_number() => Content::Set(value),
             Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
                 may_fail = true;
+                var.is_odd |= matches!(self.dialect, Dialect::Mksh | Dialect::Zsh);
                 Content::Set(Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone()))))
             }
             // A table with keys, or one whose items an attribute changes.
@@ -469,6 +474,30 @@ impl Machine<'_> {
             self.fork(&doubt, Self::fail_hard, |_| {});
         }
         true
+    }
+
+    /// What a text that is an expression comes to, where it is set to a name that holds a number.
+    fn worked_out_number(&mut self, content: Content) -> Content {
+        let Content::Set(Val::Known(text)) = &content else { return content };
+        if is_decimal(text) {
+            return content;
+        }
+        // Some keep the base in mind that a number was written in, and write it so themselves.
+        let is_plain = |word: &[u8]| match word.first() {
+            Some(first) if is_name_start(*first) => match self.content_of(word) {
+                Content::Unset => true,
+                Content::Set(value) => value.known().is_some_and(|value| is_decimal(value)),
+                _ => false,
+            },
+            _ => word.iter().all(u8::is_ascii_digit),
+        };
+        let is_sign = |b: &u8| !is_name(*b) && !b"#.[".contains(b);
+        let keeps_base = matches!(self.dialect, Dialect::Mksh | Dialect::Zsh) && !text.split(is_sign).all(is_plain);
+        let summed = self.sum_text(text.to_vec());
+        match (summed.failure, summed.value) {
+            (Failure::No, Ok(number)) if !keeps_base => Content::Set(Val::of(number.to_string())),
+            _ => content,
+        }
     }
 
     /// From here on a name holds a number, whatever it is set to.
