@@ -185,26 +185,27 @@ const NO_EQUALS: u32 = u32::MAX;
 /// entries, and names and values are slices of it.
 #[derive(Clone)]
 pub struct Block {
-    bytes: Bytes,
-    shape: Arc<Shape>,
+    shared: Arc<Shared>,
 }
 
-/// Where the entries lie, and a hash of them that is made once, when it is first wanted.
-struct Shape {
+/// What copies of a block share: its bytes, where the entries lie, and a hash of them that is made once, when it is first
+/// wanted.
+struct Shared {
+    bytes: Bytes,
     spans: Box<[Span]>,
     hash: OnceLock<u64>,
 }
 
-impl Shape {
-    fn new(spans: impl Into<Box<[Span]>>) -> Arc<Shape> {
-        Arc::new(Shape { spans: spans.into(), hash: OnceLock::new() })
+impl Block {
+    fn new(bytes: Bytes, spans: impl Into<Box<[Span]>>) -> Block {
+        Block { shared: Arc::new(Shared { bytes, spans: spans.into(), hash: OnceLock::new() }) }
     }
 }
 
 impl Block {
     /// Returns a block without entries.
     pub fn empty() -> Block {
-        Block { bytes: Bytes::new(), shape: Shape::new([]) }
+        Block::new(Bytes::new(), [])
     }
 
     /// Reads a block as the kernel lays it out: each entry followed by a NUL. A last entry
@@ -226,7 +227,7 @@ impl Block {
             });
             start += length + 1;
         }
-        Block { bytes, shape: Shape::new(spans) }
+        Block::new(bytes, spans)
     }
 
     /// Builds a block from entries, each without its NUL.
@@ -257,56 +258,56 @@ impl Block {
 
     /// Returns the number of entries, of whatever kind.
     pub fn len(&self) -> usize {
-        self.shape.spans.len()
+        self.shared.spans.len()
     }
 
     /// Whether there is no entry.
     pub fn is_empty(&self) -> bool {
-        self.shape.spans.is_empty()
+        self.shared.spans.is_empty()
     }
 
     /// Returns the entries in order.
     pub fn entries(&self) -> impl ExactSizeIterator<Item = Entry<'_>> + Clone {
-        self.shape.spans.iter().map(|span| self.entry(*span))
+        self.shared.spans.iter().map(|span| self.entry(*span))
     }
 
     fn entry(&self, span: Span) -> Entry<'_> {
         Entry {
-            raw: self.bytes.get(span.start as usize..span.end as usize).unwrap_or_default(),
+            raw: self.shared.bytes.get(span.start as usize..span.end as usize).unwrap_or_default(),
             equals: (span.equals != NO_EQUALS).then(|| (span.equals - span.start) as usize),
         }
     }
 
     /// Returns a variable's value as `getenv(3)` would: of several entries the first.
     pub fn get(&self, name: &[u8]) -> Option<&[u8]> {
-        self.position(name).and_then(|at| self.shape.spans.get(at)).and_then(|span| self.entry(*span).value())
+        self.position(name).and_then(|at| self.shared.spans.get(at)).and_then(|span| self.entry(*span).value())
     }
 
     fn position(&self, name: &[u8]) -> Option<usize> {
-        self.shape.spans.iter().position(|span| {
+        self.shared.spans.iter().position(|span| {
             span.equals != NO_EQUALS
                 && (span.equals - span.start) as usize == name.len()
                 && !name.is_empty()
-                && self.bytes.get(span.start as usize..span.equals as usize) == Some(name)
+                && self.shared.bytes.get(span.start as usize..span.equals as usize) == Some(name)
         })
     }
 
     /// Returns a variable's value as a shared slice of this block's buffer.
     pub fn value(&self, name: &[u8]) -> Option<Value> {
-        let span = self.position(name).and_then(|at| self.shape.spans.get(at))?;
-        Some(Value(self.bytes.slice(span.equals as usize + 1..span.end as usize)))
+        let span = self.position(name).and_then(|at| self.shared.spans.get(at))?;
+        Some(Value(self.shared.bytes.slice(span.equals as usize + 1..span.end as usize)))
     }
 
     /// Returns the variables as `getenv(3)` sees them: in order, of duplicates the first, entries
     /// without a name left out.
     pub fn vars(&self) -> impl Iterator<Item = (Name, Value)> + '_ {
-        let mut seen = HashSet::with_capacity(self.shape.spans.len());
-        self.shape.spans.iter().filter_map(move |span| {
+        let mut seen = HashSet::with_capacity(self.shared.spans.len());
+        self.shared.spans.iter().filter_map(move |span| {
             if span.equals == NO_EQUALS || span.equals == span.start {
                 return None;
             }
-            let name = self.bytes.slice(span.start as usize..span.equals as usize);
-            let value = self.bytes.slice(span.equals as usize + 1..span.end as usize);
+            let name = self.shared.bytes.slice(span.start as usize..span.equals as usize);
+            let value = self.shared.bytes.slice(span.equals as usize + 1..span.end as usize);
             seen.insert(name.clone()).then_some((Name(name), Value(value)))
         })
     }
@@ -314,28 +315,28 @@ impl Block {
     /// Whether [`Block::vars`] says all there is, in UTF-8 names: no duplicate, no entry without
     /// a name.
     pub fn is_plain(&self) -> bool {
-        let mut seen = HashSet::with_capacity(self.shape.spans.len());
+        let mut seen = HashSet::with_capacity(self.shared.spans.len());
         self.entries().all(|e| e.name().is_some_and(|n| std::str::from_utf8(n).is_ok() && seen.insert(n)))
     }
 
     /// Returns the entries that [`Block::vars`] leaves out: later duplicates and entries without
     /// a name.
     pub fn hidden(&self) -> impl Iterator<Item = Entry<'_>> {
-        let mut seen = HashSet::with_capacity(self.shape.spans.len());
+        let mut seen = HashSet::with_capacity(self.shared.spans.len());
         self.entries().filter(move |e| !e.name().is_some_and(|n| seen.insert(n)))
     }
 
     /// Returns the block as the kernel lays it out: each entry followed by a NUL.
     pub fn to_kernel_bytes(&self) -> Bytes {
-        if self.bytes.is_empty() || self.bytes.last() == Some(&0) {
-            return self.bytes.clone();
+        if self.shared.bytes.is_empty() || self.shared.bytes.last() == Some(&0) {
+            return self.shared.bytes.clone();
         }
-        [&self.bytes[..], b"\0"].concat().into()
+        [&self.shared.bytes[..], b"\0"].concat().into()
     }
 
     /// Whether both are one block in memory, and so equal without a look at their entries.
     pub fn is_same(&self, other: &Block) -> bool {
-        Arc::ptr_eq(&self.shape, &other.shape)
+        Arc::ptr_eq(&self.shared, &other.shared)
     }
 
     /// Starts an edit of a copy of this block.
@@ -356,7 +357,9 @@ impl Hash for Block {
     fn hash<H: Hasher>(&self, state: &mut H) {
         // Under a key drawn at random: nobody can make blocks that clash.
         static KEY: LazyLock<RandomState> = LazyLock::new(RandomState::new);
-        state.write_u64(*self.shape.hash.get_or_init(|| KEY.hash_one(self.bytes.strip_suffix(b"\0").unwrap_or(&self.bytes))));
+        state.write_u64(
+            *self.shared.hash.get_or_init(|| KEY.hash_one(self.shared.bytes.strip_suffix(b"\0").unwrap_or(&self.shared.bytes))),
+        );
     }
 }
 

@@ -8,6 +8,8 @@ use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use std::time::Instant;
 
+// For what it keeps its memory with.
+use vectorum as _;
 use vectorum_core::route::{Follower, Ground, Route, Starts, Survey, accounts_of};
 use vectorum_core::{Block, Snapshot};
 use vectorum_host::RootedHost;
