@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::expand::Expanded;
 use super::frame::Boundary;
+use super::getopts::OptionsRead;
 use super::machine::{DEEPEST, Machine};
 use super::state::{Function, Scope, State};
 use super::syntax::{Command, Dialect};
@@ -71,12 +72,15 @@ impl Machine<'_> {
             return self.fog("a function of ksh's that another one calls");
         }
         self.depth += 1;
-        let at = self.at;
+        let (at, dialect) = (self.at, self.dialect);
         self.through(|m| {
             let outer = std::mem::replace(&mut m.source, function.source.clone());
             if let Some(state) = &mut m.live {
                 let positional = std::mem::replace(&mut state.positional, arguments.map(Arc::new));
-                state.scopes.push(Scope { positional: Some(positional), ..Scope::default() });
+                // There a function reads options of its own.
+                let is_own = matches!(dialect, Dialect::Dash | Dialect::Zsh);
+                let reading = is_own.then(|| state.reading.replace(OptionsRead::default()));
+                state.scopes.push(Scope { positional: Some(positional), reading, ..Scope::default() });
             }
             m.enter(Boundary::Function);
             if let Some(frame) = m.frames.last_mut() {

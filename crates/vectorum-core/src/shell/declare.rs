@@ -5,9 +5,10 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::attributes::Attributes;
 use super::machine::Machine;
 use super::simple::plus;
-use super::state::{Content, Var};
+use super::state::{Content, Status, Var};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use super::vars::For;
@@ -17,24 +18,6 @@ use super::vars::For;
 pub(super) enum Declared {
     Assignment(Arc<Assignment>, Option<Val>),
     Text(Bytes),
-}
-
-/// How a declaration changes its names.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-struct Attributes {
-    exported: Option<bool>,
-    readonly: bool,
-    is_local: bool,
-    /// Whether it goes past all that hides a name, as bash's do with `-g`.
-    is_outermost: bool,
-    is_odd: bool,
-    is_number: bool,
-    is_unique: bool,
-    is_table: bool,
-    is_function: bool,
-    prints: bool,
-    /// Whether it gives up less where a name is held fast, as in mksh those do that are no special commands.
-    is_mild: bool,
 }
 
 impl Machine<'_> {
@@ -103,122 +86,21 @@ impl Machine<'_> {
     /// `export`, `declare` and their kin.
     pub(super) fn declare(&mut self, command: &[u8], given: Vec<Declared>) {
         let in_function = self.live.as_ref().is_some_and(|s| s.scopes.iter().any(|s| s.positional.is_some()));
-        let mut attributes = Attributes::default();
-        match command {
-            b"export" => attributes.exported = Some(true),
-            b"readonly" => attributes.readonly = true,
-            b"integer" => attributes.is_number = true,
-            b"float" => attributes.is_odd = true,
-            _ => {}
-        }
         // There it is an error elsewhere.
         if command == b"local" && !in_function && self.dialect == Dialect::Dash {
             return self.misused();
         }
-        attributes.is_mild = self.dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly");
-        let mut is_tied = false;
-        let mut is_global = matches!(command, b"export" | b"readonly") && self.dialect != Dialect::Zsh || command == b"export";
-        let mut given = given.into_iter().peekable();
-        while let Some(Declared::Text(text)) = given.peek() {
-            let text = text.clone();
-            let Some(letters) = text.strip_prefix(b"-").or_else(|| text.strip_prefix(b"+")).filter(|l| !l.is_empty()) else {
-                break;
-            };
-            let on = text.first() == Some(&b'-');
-            given.next();
-            if letters == b"-" {
-                break;
-            }
-            for letter in letters {
-                let is_taken = match (self.dialect, command) {
-                    (Dialect::Dash, b"local") => false,
-                    (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => *letter == b'p',
-                    (Dialect::Mksh, _) => !b"FE".contains(letter),
-                    _ => true,
-                };
-                if !is_taken {
-                    return self.misused();
-                }
-                match (letter, on) {
-                    (b'x', on) => attributes.exported = Some(on),
-                    (b'n', true) if command == b"export" && self.dialect == Dialect::Bash => attributes.exported = Some(false),
-                    (b'n', _) if command == b"export" => return self.fog("an option of «export» that is not followed"),
-                    (b'n', _) if self.dialect != Dialect::Zsh => {
-                        for declared in given {
-                            self.doubt_from_here(&name_of(&declared));
-                        }
-                        return self.fog("a name that stands for another");
-                    }
-                    (b'r', true) => attributes.readonly = true,
-                    (b'g', true) => (is_global, attributes.is_outermost) = (true, self.dialect == Dialect::Bash),
-                    (b'a', _) => {}
-                    (b'i', true) if self.dialect != Dialect::Dash => attributes.is_number = true,
-                    (b'U', true) if self.dialect == Dialect::Zsh => attributes.is_unique = true,
-                    // There it is a number with a point.
-                    (b'F', _) if self.dialect != Dialect::Bash => attributes.is_odd = true,
-                    (b'f' | b'F', _) => attributes.is_function = true,
-                    (b'T', true) if self.dialect == Dialect::Zsh => is_tied = true,
-                    (b'p', _) => attributes.prints = true,
-                    (b'A', true) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
-                        (attributes.is_odd, attributes.is_table) = (true, true);
-                    }
-                    _ => attributes.is_odd = true,
-                }
-            }
-            // A base or a width may stand in a word of its own.
-            let is_digits = |d: &Declared| matches!(d, Declared::Text(t) if !t.is_empty() && t.iter().all(u8::is_ascii_digit));
-            if on
-                && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh)
-                && letters.last().is_some_and(|letter| b"iEFLRZ".contains(letter))
-                && given.next_if(is_digits).is_some()
-            {
-                attributes.is_odd = true;
-            }
-        }
-        // In zsh what is exported is global, too.
-        is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true) && command != b"local";
-        attributes.is_local = in_function && !is_global;
-        if attributes.is_local && self.dialect == Dialect::Zsh {
-            let tied = given.clone().map(|d| name_of(&d)).find(|n| self.tied(n).is_some() || self.is_tied_text(n));
-            if let Some(name) = tied {
-                self.doubt_from_here(&name);
-                return self.fog("a list of zsh's own is made local");
-            }
-        }
-        if self.dialect == Dialect::Ksh && attributes.is_local {
-            match &self.holds_of_functions()[..] {
-                [true, ..] => {}
-                // In a function of the other kind it is its caller's.
-                [false, rest @ ..] if !rest.contains(&true) => attributes.is_local = false,
-                _ => {
-                    for name in given.map(|d| name_of(&d)).collect::<Vec<_>>() {
-                        self.doubt_from_here(&name);
-                    }
-                    return self.fog("a declaration in a function that another one calls");
-                }
-            }
-        }
-        if attributes.is_function && attributes.exported == Some(true) {
-            self.set_status(0);
-            for declared in given {
-                if let Declared::Text(name) = declared {
-                    self.export_function(&name, true);
-                }
-            }
-            if self.dialect != Dialect::Bash {
-                self.doubt_status(self.doubt("whether there is such a function"));
-            }
+        let mut given = given.into_iter();
+        let Some(mut attributes) = self.attributes(command, &mut given) else { return };
+        attributes.is_local = in_function && !attributes.is_global;
+        if attributes.is_local && !self.may_be_local(&mut attributes, given.as_slice()) {
             return;
         }
-        if attributes.is_function || attributes.prints || given.peek().is_none() {
-            self.print(Val::Unknown(self.doubt("what a declaration prints")));
-            let names: Vec<Bytes> = given.map(|declared| name_of(&declared)).collect();
-            let are_there = if attributes.is_function { self.are_functions(&names) } else { None };
-            return match (&names[..], are_there) {
-                ([], _) => self.set_status(0),
-                (_, Some(are_there)) => self.set_status(u8::from(!are_there)),
-                _ => self.doubt_status(self.doubt("whether there is such a name")),
-            };
+        if attributes.is_function && attributes.exported == Some(true) {
+            return self.export_functions(given);
+        }
+        if attributes.is_function || attributes.prints || given.as_slice().is_empty() {
+            return self.print_declared(attributes, given.as_slice());
         }
         if command == b"local" && !in_function && self.dialect == Dialect::Bash {
             return self.set_status(1);
@@ -226,70 +108,132 @@ impl Machine<'_> {
         // The options are its own, too, and as they were at its end.
         if command == b"local"
             && matches!(self.dialect, Dialect::Bash | Dialect::Dash)
-            && given.peek().is_some_and(|d| matches!(d, Declared::Text(t) if t == "-"))
+            && matches!(given.as_slice().first(), Some(Declared::Text(text)) if text == "-")
         {
             self.put_option("localoptions", true);
             given.next();
-            if given.peek().is_none() {
+            if given.as_slice().is_empty() {
                 return self.set_status(0);
             }
         }
         let status_before = self.status_within();
         self.set_status(0);
-        if is_tied {
+        if attributes.is_tied {
             return self.tie(given.collect());
         }
         // There what is declared with a value is exported only if that is said.
-        let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && !matches!(command, b"readonly");
+        let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && command != b"readonly";
         for declared in given {
-            let name = match &declared {
-                Declared::Assignment(assignment, _) => Some(assignment.name.clone()),
-                Declared::Text(text) => memchr::memchr(b'=', text).map(|at| text.slice(..at)),
+            let name = name_of(&declared);
+            let has_value = match &declared {
+                Declared::Assignment(..) => true,
+                Declared::Text(text) => text.contains(&b'='),
             };
-            match declared {
-                Declared::Assignment(assignment, value) => {
-                    let value = match (&assignment.value, value) {
-                        (Assigned::Word(word), None) if assignment.key.is_none() => {
-                            let after = self.status();
-                            self.put_status(status_before.clone());
-                            let value = self.assigned_word(word);
-                            self.put_status(after);
-                            Some(value)
-                        }
-                        (_, value) => value,
-                    };
-                    let is_swapped = attributes.is_outermost && self.swap_outermost(&assignment.name);
-                    if is_swapped && matches!(assignment.value, Assigned::Array(_)) {
-                        self.doubt_from_here(&assignment.name);
-                    }
-                    // The items of a list see the status from before, too.
-                    let after = self.status();
-                    if matches!(assignment.value, Assigned::Array(_)) {
-                        self.put_status(status_before.clone());
-                    }
-                    self.declare_assignment(&assignment, value, attributes);
-                    if self.status() == status_before {
-                        self.put_status(after);
-                    }
-                    if is_swapped {
-                        self.swap_outermost(&assignment.name);
-                    }
-                }
-                Declared::Text(text) => {
-                    let name = text.slice(..text.iter().position(|b| b"=+[".contains(b)).unwrap_or(text.len()));
-                    let is_swapped = attributes.is_outermost && self.swap_outermost(&name);
-                    self.declare_text(&text, attributes);
-                    if is_swapped {
-                        self.swap_outermost(&name);
-                    }
-                }
-            }
-            if let (true, Some(name)) = (ends_export, name) {
+            self.declare_one(declared, attributes, &status_before);
+            if ends_export && has_value {
                 let exports_all = self.live.as_ref().and_then(|s| s.option("allexport"));
                 if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
                     var.exported = if exports_all == Some(false) { Some(false) } else { None };
                 }
             }
+        }
+    }
+
+    /// Whether names can be made local to a function as far as that is followed; if not, nothing more is to be done. In some
+    /// functions of ksh's they are not local.
+    fn may_be_local(&mut self, attributes: &mut Attributes, given: &[Declared]) -> bool {
+        match (self.dialect, &self.holds_of_functions()[..]) {
+            (Dialect::Zsh, _) => {
+                let tied = given.iter().map(name_of).find(|n| self.tied(n).is_some() || self.is_tied_text(n));
+                if let Some(name) = &tied {
+                    self.doubt_from_here(name);
+                    self.fog("a list of zsh's own is made local");
+                }
+                tied.is_none()
+            }
+            (Dialect::Ksh, [true, ..]) => true,
+            // In a function of the other kind it is its caller's.
+            (Dialect::Ksh, [false, rest @ ..]) if !rest.contains(&true) => {
+                attributes.is_local = false;
+                true
+            }
+            (Dialect::Ksh, _) => {
+                given.iter().for_each(|declared| self.doubt_from_here(&name_of(declared)));
+                self.fog("a declaration in a function that another one calls");
+                false
+            }
+            _ => true,
+        }
+    }
+
+    fn export_functions(&mut self, given: impl Iterator<Item = Declared>) {
+        self.set_status(0);
+        for declared in given {
+            if let Declared::Text(name) = declared {
+                self.export_function(&name, true);
+            }
+        }
+        if self.dialect != Dialect::Bash {
+            self.doubt_status(self.doubt("whether there is such a function"));
+        }
+    }
+
+    /// Declarations that only print what there is.
+    fn print_declared(&mut self, attributes: Attributes, given: &[Declared]) {
+        self.print(Val::Unknown(self.doubt("what a declaration prints")));
+        let names: Vec<Bytes> = given.iter().map(name_of).collect();
+        let are_there = if attributes.is_function { self.are_functions(&names) } else { None };
+        match (&names[..], are_there) {
+            ([], _) => self.set_status(0),
+            (_, Some(are_there)) => self.set_status(u8::from(!are_there)),
+            _ => self.doubt_status(self.doubt("whether there is such a name")),
+        }
+    }
+
+    /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
+    fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
+        match declared {
+            Declared::Assignment(assignment, value) => {
+                let value = match (&assignment.value, value) {
+                    (Assigned::Word(word), None) if assignment.key.is_none() => {
+                        let after = self.status();
+                        self.put_status(status_before.clone());
+                        let value = self.assigned_word(word);
+                        self.put_status(after);
+                        Some(value)
+                    }
+                    (_, value) => value,
+                };
+                self.where_it_is(&assignment.name, attributes, |m, is_elsewhere| {
+                    let is_list = matches!(assignment.value, Assigned::Array(_));
+                    let after = m.status();
+                    if is_list {
+                        // Its items are expanded there as well.
+                        if is_elsewhere {
+                            m.doubt_from_here(&assignment.name);
+                        }
+                        m.put_status(status_before.clone());
+                    }
+                    m.declare_assignment(&assignment, value, attributes);
+                    if m.status() == *status_before {
+                        m.put_status(after);
+                    }
+                });
+            }
+            Declared::Text(text) => {
+                let name = text.slice(..text.iter().position(|b| b"=+[".contains(b)).unwrap_or(text.len()));
+                self.where_it_is(&name, attributes, |m, _| m.declare_text(&text, attributes));
+            }
+        }
+    }
+
+    /// Declares a name, where that goes past all that hides it as what it is there; that is told what declares it.
+    fn where_it_is(&mut self, name: &Bytes, attributes: Attributes, declare: impl FnOnce(&mut Self, bool)) {
+        let swap = |m: &mut Self| m.live.as_mut().is_some_and(|state| state.swap_outermost(name));
+        let is_elsewhere = attributes.is_outermost && swap(self);
+        declare(self, is_elsewhere);
+        if is_elsewhere {
+            swap(self);
         }
     }
 
@@ -309,10 +253,6 @@ impl Machine<'_> {
         if let Some(state) = &mut self.live {
             state.vars.insert(name, Var { content, exported: is_sure.then_some(true), site, ..Var::unset() });
         }
-    }
-
-    fn swap_outermost(&mut self, name: &Bytes) -> bool {
-        self.live.as_mut().is_some_and(|state| state.swap_outermost(name))
     }
 
     fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Val>, attributes: Attributes) {
@@ -412,6 +352,10 @@ impl Machine<'_> {
         }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);
+        // zsh may set it to what it is.
+        if self.dialect == Dialect::Zsh {
+            self.forget_options(name);
+        }
         match value {
             Some(value) => {
                 if !self.assign_to(name, Content::Set(Val::Known(value)), attributes.exported) {
@@ -521,7 +465,8 @@ impl Machine<'_> {
             (Dialect::Zsh, _) => Var { exported, ..Var::unset() },
             _ => Var::unset(),
         };
-        state.vars.insert(name, fresh);
+        state.vars.insert(name.clone(), fresh);
+        self.read_options_locally(&name);
     }
 
     fn mark_odd(&mut self, name: &[u8], attributes: Attributes) {
@@ -616,7 +561,7 @@ impl Machine<'_> {
 }
 
 /// The name that is declared.
-fn name_of(declared: &Declared) -> Bytes {
+pub(super) fn name_of(declared: &Declared) -> Bytes {
     match declared {
         Declared::Assignment(assignment, _) => assignment.name.clone(),
         Declared::Text(text) => text.slice(..memchr::memchr(b'=', text).unwrap_or(text.len())),

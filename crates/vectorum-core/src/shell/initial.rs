@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::getopts::OptionsRead;
 use super::handed::Handed;
 use super::layers::Layers;
 use super::startup::{Invocation, Payload};
@@ -159,7 +160,6 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "TMPPREFIX",
                 "TIMEFMT",
                 "FUNCNEST",
-                "OPTIND",
                 "MODULE_PATH",
                 "ZSH_ARGZERO",
                 "ZSH_SUBSHELL",
@@ -167,6 +167,11 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "_",
             ] {
                 own(&mut vars, name, Val::Unknown(Doubt::new("the shell sets it by itself", None)));
+            }
+            if start.contains(b"OPTIND") {
+                own(&mut vars, "OPTIND", filled());
+            } else {
+                own(&mut vars, "OPTIND", Val::of(b"1"));
             }
             perhaps(&mut vars, "WATCHFMT");
             own(&mut vars, "WORDCHARS", Val::of(b"*?_-.[]~=/&;!#$%^(){}<>"));
@@ -242,6 +247,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         zero: None,
         searched: Arc::default(),
         kept_options: None,
+        reading: Some(OptionsRead::default()).filter(|_| dialect != Dialect::Zsh || !start.contains(b"OPTIND")),
         places: Layers::default(),
         options,
         status: Status::Known(0),

@@ -297,6 +297,7 @@ impl<'a> Machine<'a> {
         if let Some(state) = &mut self.live {
             state.vars.fog(&doubt);
             state.positional = Err(doubt.clone());
+            state.reading = None;
             // Who knows what it prints.
             state.output = state.output.take().map(|_| Val::Unknown(doubt.clone()));
             state.open.get_or_insert(doubt.clone());

@@ -167,6 +167,7 @@ impl Machine<'_> {
         if let Some(state) = &mut self.live {
             state.positional = Ok(Arc::new(values.to_vec()));
         }
+        self.read_options_anew();
     }
 
     pub(super) fn put_option(&mut self, name: &'static str, on: bool) {
@@ -339,6 +340,7 @@ impl Machine<'_> {
             (Some(count), Ok(values)) if count <= values.len() => {
                 state.positional = Ok(Arc::new(values.iter().skip(count).cloned().collect()));
                 state.status = Status::Known(0);
+                self.read_options_anew();
             }
             (Some(_), Ok(_)) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => state.status = Status::Known(1),
             (Some(_), Ok(_)) => self.fail_special(),

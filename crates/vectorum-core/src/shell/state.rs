@@ -8,6 +8,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::branch::Branch;
+use super::getopts::OptionsRead;
 use super::layers::Layers;
 use super::syntax::Command;
 use super::table::Table;
@@ -165,6 +166,8 @@ pub(super) struct Scope {
     pub(super) lends: bool,
     /// The names that are made to; whether that is certain.
     pub(super) kept: BTreeMap<Bytes, bool>,
+    /// Where its caller reads options, if it reads them anew; within, nothing where that is not known.
+    pub(super) reading: Option<Option<OptionsRead>>,
 }
 
 /// Options by their letters or long names; `None` where it is not known whether one is set.
@@ -194,6 +197,8 @@ pub(super) struct State {
     pub(super) kept_options: Option<Option<Arc<Options>>>,
     /// Folders that zsh was given names for; `None` marks one that is not known.
     pub(super) places: Layers<Option<Bytes>>,
+    /// How far `getopts` has read, where that is known.
+    pub(super) reading: Option<OptionsRead>,
     /// What may be read from standard input, and how far it was read.
     pub(super) input: Option<(Bytes, usize)>,
     /// What was written to standard output, where that is taken up.
@@ -263,10 +268,19 @@ impl Scope {
             let is_sure = self.kept.get(&name) == Some(&true) && other.kept.get(&name) == Some(&true);
             self.kept.insert(name, is_sure);
         }
+        if self.reading != other.reading {
+            self.reading = Some(None);
+        }
     }
 
     fn fork(&mut self) -> Scope {
-        Scope { vars: self.vars.fork(), positional: self.positional.clone(), lends: self.lends, kept: self.kept.clone() }
+        Scope {
+            vars: self.vars.fork(),
+            positional: self.positional.clone(),
+            lends: self.lends,
+            kept: self.kept.clone(),
+            reading: self.reading.clone(),
+        }
     }
 }
 
@@ -279,7 +293,7 @@ impl State {
 
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
     pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool, marks: bool) {
-        let Some(Scope { vars, positional, kept, .. }) = self.scopes.pop() else { return };
+        let Some(Scope { vars, positional, kept, reading, .. }) = self.scopes.pop() else { return };
         for (name, var) in vars.iter().filter_map(|(name, var)| Some((name.clone(), var?.clone()))) {
             if let Some(is_sure) = kept.get(&name) {
                 if !is_sure {
@@ -305,6 +319,9 @@ impl State {
         }
         if let Some(positional) = positional {
             self.positional = positional;
+        }
+        if let Some(reading) = reading {
+            self.reading = reading;
         }
     }
 
@@ -351,6 +368,7 @@ impl Branch for State {
             status: self.status.clone(),
             positional: self.positional.clone(),
             folder: self.folder.clone(),
+            reading: self.reading.clone(),
             input: self.input.clone(),
             output: self.output.clone(),
             open: self.open.clone(),
@@ -408,6 +426,9 @@ impl Branch for State {
         }
         if self.folder != other.folder {
             self.folder = None;
+        }
+        if self.reading != other.reading {
+            self.reading = None;
         }
         if self.input != other.input {
             self.input = None;
@@ -570,6 +591,7 @@ mod tests {
             zero: None,
             searched: Arc::default(),
             kept_options: None,
+            reading: None,
             places: Layers::default(),
             options: BTreeMap::new(),
             status: Status::Known(0),

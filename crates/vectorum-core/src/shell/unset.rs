@@ -1,9 +1,9 @@
-//! `unset` and `getopts`, and exports that are not known.
+//! `unset`, and exports that are not known.
 
 use bytes::Bytes;
 
 use super::machine::Machine;
-use super::state::{Content, Var};
+use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 
@@ -94,25 +94,6 @@ impl Machine<'_> {
             }
             _ => self.fog("functions are taken away that are not known"),
         }
-    }
-
-    /// `getopts`, of which only the names are followed that it sets.
-    pub(super) fn getopts(&mut self, known: Option<&[Bytes]>) {
-        let Some([_, name, ..]) = known else { return self.fog("options are read into a name that is not known") };
-        let doubt = self.doubt("what options there are");
-        for name in [&name[..], b"OPTARG", b"OPTIND"] {
-            let name = Bytes::copy_from_slice(name);
-            if let Some(state) = &mut self.live {
-                let var = state.vars.get_or_insert_with(&name, Var::unset);
-                var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
-                var.exported = var.exported.filter(|exported| !exported || name != b"OPTARG"[..]);
-            }
-            self.unsettle(&name);
-        }
-        if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
-            self.doubt_export(&name.clone());
-        }
-        self.doubt_status(doubt);
     }
 
     /// Whether a name is handed on from here is not known.

@@ -40,10 +40,11 @@ const NUMBERS: &[&[u8]] =
 /// Those of them that are as they were set.
 const KEPT: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST"];
 
-/// Whether a name of zsh's keeps the number that it is set to.
-fn is_kept(name: &[u8], content: &Content) -> bool {
+/// Whether a name that the shell has by itself keeps what it is set to.
+fn is_kept(dialect: Dialect, name: &[u8], content: &Content) -> bool {
     let is_plain = |value: &Val| value.known().is_some_and(|text| is_decimal(text) && text.first() != Some(&b'0'));
-    KEPT.contains(&name) && matches!(content, Content::Set(value) if is_plain(value))
+    let is_one = name == b"OPTIND" || dialect == Dialect::Zsh && KEPT.contains(&name);
+    is_one && matches!(content, Content::Set(value) if is_plain(value)) || name == b"OPTARG" && matches!(content, Content::Set(_))
 }
 
 /// Where zsh and ksh look for functions that they load.
@@ -227,7 +228,7 @@ impl Machine<'_> {
         let is_moving = |var: &Var| self.is_special(name) && self.dialect != Dialect::Dash && !var.readonly && !is_constant;
         match state.vars.get(name) {
             Some(var) if is_moving(&var) => match &var.content {
-                content if self.dialect == Dialect::Zsh && is_kept(name, content) => content.clone(),
+                content if is_kept(self.dialect, name, content) => content.clone(),
                 Content::Unset => Content::Unset,
                 _ if self.dialect == Dialect::Zsh && NUMBERS.contains(&name) => {
                     Content::Set(self.doubt("the shell changes this variable by itself").number())
@@ -236,7 +237,7 @@ impl Machine<'_> {
             },
             Some(var) => var.content.clone(),
             // This one is there only where it was handed in, or set.
-            None if self.is_special(name) && name != b"POSIXLY_CORRECT" => {
+            None if self.is_special(name) && !matches!(name, b"POSIXLY_CORRECT" | b"OPTARG") => {
                 Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself")))
             }
             None => match &state.open {
@@ -347,7 +348,7 @@ impl Machine<'_> {
             state.searched = Arc::new(text.split(|b| *b == b':').filter(|f| !f.is_empty()).map(|f| text.slice_ref(f)).collect());
         }
         let content = self.as_taken(name, content);
-        let is_kept = self.dialect == Dialect::Zsh && is_kept(name, &content);
+        let is_kept = is_kept(self.dialect, name, &content);
         let is_special = self.is_special(name) && name != "_" && !is_kept;
         // What is a text by its nature takes no list.
         if self.dialect == Dialect::Zsh
@@ -382,7 +383,12 @@ impl Machine<'_> {
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
                 (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
             }
+            self.forget_options(name);
             return true;
+        }
+        if name == "OPTIND" {
+            self.hide_index();
+            self.read_options_from(&content);
         }
         let content = if emptied.is_number && !emptied.is_odd { self.worked_out_number(content) } else { content };
         let Some(state) = &mut self.live else { return true };
@@ -398,7 +404,7 @@ impl Machine<'_> {
             return true;
         }
         let mut may_fail = false;
-        var.is_number |= is_kept;
+        var.is_number |= is_kept && self.dialect == Dialect::Zsh && name != "OPTARG";
         // zsh hands no list on, and forgets that the name was exported.
         let exported = if self.dialect == Dialect::Zsh && matches!(content, Content::Array(_) | Content::Table(_)) {
             Some(false)
@@ -513,6 +519,7 @@ impl Machine<'_> {
         if let Some(tied) = self.tied(name) {
             return self.unset(tied);
         }
+        self.forget_options(name);
         let Some(state) = &mut self.live else { return true };
         let name = Bytes::copy_from_slice(name);
         // With `set -a` dash marks even what it unsets.

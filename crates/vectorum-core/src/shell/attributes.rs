@@ -1,0 +1,188 @@
+//! The options of `export`, `typeset` and their kin: how a declaration changes its names.
+
+use std::vec::IntoIter;
+
+use bytes::Bytes;
+
+use super::declare::{Declared, name_of};
+use super::machine::Machine;
+use super::syntax::Dialect;
+
+/// How a declaration changes its names.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Attributes {
+    pub(super) exported: Option<bool>,
+    pub(super) readonly: bool,
+    pub(super) is_local: bool,
+    /// Whether it is for no function alone.
+    pub(super) is_global: bool,
+    /// Whether it goes past all that hides a name, as bash's do with `-g`.
+    pub(super) is_outermost: bool,
+    /// Whether values become something else by it that is not followed.
+    pub(super) is_odd: bool,
+    pub(super) is_number: bool,
+    pub(super) is_unique: bool,
+    pub(super) is_table: bool,
+    /// Whether a list and a text are tied to each other.
+    pub(super) is_tied: bool,
+    pub(super) is_function: bool,
+    pub(super) prints: bool,
+    /// Whether it gives up less where a name is held fast, as in mksh those do that are no special commands.
+    pub(super) is_mild: bool,
+}
+
+/// What the letters of an option ask for.
+enum Letter {
+    Taken,
+    /// It is none that this command takes.
+    Misused,
+    /// The name stands for another one, or a function is meant.
+    Unfollowed(&'static str),
+}
+
+impl Attributes {
+    /// What a command declares by its own name.
+    fn of(command: &[u8], dialect: Dialect) -> Attributes {
+        Attributes {
+            exported: (command == b"export").then_some(true),
+            readonly: command == b"readonly",
+            is_number: command == b"integer",
+            is_odd: command == b"float",
+            is_mild: dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly"),
+            is_global: command == b"export" || command == b"readonly" && dialect != Dialect::Zsh,
+            ..Attributes::default()
+        }
+    }
+
+    /// Takes a letter of an option, which begins with a minus sign if it is `on`.
+    fn take(&mut self, letter: u8, on: bool, command: &[u8], dialect: Dialect) -> Letter {
+        let is_taken = match (dialect, command) {
+            (Dialect::Dash, b"local") => false,
+            (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => letter == b'p',
+            (Dialect::Mksh, _) => !b"FE".contains(&letter),
+            _ => true,
+        };
+        if !is_taken {
+            return Letter::Misused;
+        }
+        match (letter, on) {
+            (b'x', on) => self.exported = Some(on),
+            (b'n', true) if command == b"export" && dialect == Dialect::Bash => self.exported = Some(false),
+            (b'n', _) if command == b"export" => return Letter::Unfollowed("an option of «export» that is not followed"),
+            (b'n', _) if dialect != Dialect::Zsh => return Letter::Unfollowed("a name that stands for another"),
+            (b'r', true) => self.readonly = true,
+            (b'g', true) => (self.is_global, self.is_outermost) = (true, dialect == Dialect::Bash),
+            (b'a', _) => {}
+            (b'i', true) if dialect != Dialect::Dash => self.is_number = true,
+            (b'U', true) if dialect == Dialect::Zsh => self.is_unique = true,
+            // There it is a number with a point.
+            (b'F', _) if dialect != Dialect::Bash => self.is_odd = true,
+            (b'f' | b'F', _) => self.is_function = true,
+            (b'T', true) if dialect == Dialect::Zsh => self.is_tied = true,
+            (b'p', _) => self.prints = true,
+            (b'A', true) if matches!(dialect, Dialect::Bash | Dialect::Zsh) => (self.is_odd, self.is_table) = (true, true),
+            _ => self.is_odd = true,
+        }
+        Letter::Taken
+    }
+}
+
+/// Returns the letters of an option, and whether it begins with a minus sign.
+fn option(declared: &Declared) -> Option<(Bytes, bool)> {
+    match declared {
+        Declared::Text(text) if text.len() > 1 && matches!(text.first(), Some(b'-' | b'+')) => {
+            Some((text.slice(1..), text.first() == Some(&b'-')))
+        }
+        _ => None,
+    }
+}
+
+impl Machine<'_> {
+    /// Takes the options of a declaration from its words; `None` if that is all that is followed of it.
+    pub(super) fn attributes(&mut self, command: &[u8], given: &mut IntoIter<Declared>) -> Option<Attributes> {
+        let mut attributes = Attributes::of(command, self.dialect);
+        while let Some((letters, on)) = given.as_slice().first().and_then(option) {
+            given.next();
+            if letters == "-" {
+                break;
+            }
+            for letter in &letters {
+                match attributes.take(*letter, on, command, self.dialect) {
+                    Letter::Taken => {}
+                    Letter::Misused => {
+                        self.misused();
+                        return None;
+                    }
+                    Letter::Unfollowed(why) => {
+                        given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                        self.fog(why);
+                        return None;
+                    }
+                }
+            }
+            // A base or a width may stand in a word of its own.
+            let is_digits = |d: &Declared| matches!(d, Declared::Text(t) if !t.is_empty() && t.iter().all(u8::is_ascii_digit));
+            if on
+                && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh)
+                && letters.last().is_some_and(|letter| b"iEFLRZ".contains(letter))
+                && given.as_slice().first().is_some_and(is_digits)
+            {
+                given.next();
+                attributes.is_odd = true;
+            }
+        }
+        // In zsh what is exported is global, too.
+        attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true) && command != b"local";
+        Some(attributes)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::shell::trial;
+
+    /// What becomes of the options of a command: the attributes, and how many words are left; nothing if it is given up.
+    fn taken(dialect: Dialect, line: &str) -> Option<(Attributes, usize)> {
+        let mut words = line.split(' ').map(|word| Declared::Text(Bytes::copy_from_slice(word.as_bytes())));
+        let Some(Declared::Text(command)) = words.next() else { return None };
+        let mut given = words.collect::<Vec<_>>().into_iter();
+        let attributes = trial::after(dialect, "", |m| m.attributes(&command, &mut given))?;
+        Some((attributes, given.len()))
+    }
+
+    #[test]
+    fn options_are_taken_as_each_shell_takes_them() {
+        use Dialect::*;
+        let all = Attributes::default();
+        for (dialect, line, expected) in [
+            (Bash, "export A", Some((Attributes { exported: Some(true), is_global: true, ..all }, 1))),
+            (Bash, "export -n A", Some((Attributes { exported: Some(false), is_global: true, ..all }, 1))),
+            (Zsh, "export -n A", None),
+            (Dash, "export -x A", None),
+            (
+                Bash,
+                "declare -gx +x A",
+                Some((Attributes { exported: Some(false), is_global: true, is_outermost: true, ..all }, 1)),
+            ),
+            (Zsh, "typeset -gx A", Some((Attributes { exported: Some(true), is_global: true, ..all }, 1))),
+            (Zsh, "local -x A", Some((Attributes { exported: Some(true), ..all }, 1))),
+            (Zsh, "readonly A", Some((Attributes { readonly: true, ..all }, 1))),
+            (Ksh, "readonly A", Some((Attributes { readonly: true, is_global: true, ..all }, 1))),
+            (Bash, "declare -n A B", None),
+            (Bash, "declare -- -x", Some((all, 1))),
+            (Bash, "declare - A", Some((all, 2))),
+            (Bash, "declare -A A", Some((Attributes { is_odd: true, is_table: true, ..all }, 1))),
+            (Ksh, "typeset -i 16 A", Some((Attributes { is_number: true, is_odd: true, ..all }, 1))),
+            (Bash, "declare -i 16 A", Some((Attributes { is_number: true, ..all }, 2))),
+            (Zsh, "typeset -T A a", Some((Attributes { is_tied: true, ..all }, 2))),
+            (Mksh, "typeset -r A", Some((Attributes { readonly: true, is_mild: true, ..all }, 1))),
+            (Mksh, "typeset -F A", None),
+            (Bash, "declare -F a", Some((Attributes { is_function: true, ..all }, 1))),
+            (Ksh, "typeset -F A", Some((Attributes { is_odd: true, ..all }, 1))),
+            (Ksh, "integer A", Some((Attributes { is_number: true, ..all }, 1))),
+        ] {
+            assert_eq!(taken(dialect, line), expected, "{dialect:?}: {line}");
+        }
+    }
+}
