@@ -22,6 +22,8 @@ pub(super) struct Attributes {
     pub(super) is_odd: bool,
     pub(super) is_number: bool,
     pub(super) is_unique: bool,
+    /// Whether zsh makes a list of it.
+    pub(super) is_list: bool,
     pub(super) is_table: bool,
     /// Whether a list and a text are tied to each other.
     pub(super) is_tied: bool,
@@ -72,7 +74,7 @@ impl Attributes {
             (b'n', _) if dialect != Dialect::Zsh => return Letter::Unfollowed("a name that stands for another"),
             (b'r', true) => self.readonly = true,
             (b'g', true) => (self.is_global, self.is_outermost) = (true, dialect == Dialect::Bash),
-            (b'a', _) => {}
+            (b'a', on) => self.is_list = on && dialect == Dialect::Zsh,
             (b'i', true) if dialect != Dialect::Dash => self.is_number = true,
             (b'U', true) if dialect == Dialect::Zsh => self.is_unique = true,
             // There it is a number with a point.

@@ -119,7 +119,7 @@ impl Machine<'_> {
         let status_before = self.status_within();
         self.set_status(0);
         if attributes.is_tied {
-            return self.tie(given.collect());
+            return self.tie(given.collect(), attributes, &status_before);
         }
         // There what is declared with a value is exported only if that is said.
         let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && command != b"readonly";
@@ -191,7 +191,7 @@ impl Machine<'_> {
     }
 
     /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
-    fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
+    pub(super) fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
         match declared {
             Declared::Assignment(assignment, value) => {
                 let value = match (&assignment.value, value) {
@@ -271,6 +271,9 @@ impl Machine<'_> {
         if !self.takes_text(&assignment.name, attributes) {
             return;
         }
+        if (attributes.is_list || attributes.is_table) && value.is_some() && self.dialect == Dialect::Zsh {
+            return self.fail_hard();
+        }
         self.make_local(&assignment.name, attributes);
         self.mark_odd(&assignment.name, attributes);
         let done = match value {
@@ -302,28 +305,6 @@ impl Machine<'_> {
         !is_list && self.live.is_some()
     }
 
-    /// zsh ties a text to a list: what either holds from here on is not followed.
-    fn tie(&mut self, given: Vec<Declared>) {
-        for declared in given.into_iter().take(2) {
-            let name = match declared {
-                Declared::Assignment(assignment, _) => assignment.name.clone(),
-                Declared::Text(text) => text,
-            };
-            if !crate::reader::is_portable(&name) {
-                return self.fog("names are tied to each other that are not known");
-            }
-            let attributes = Attributes { is_odd: true, ..Attributes::default() };
-            self.mark_odd(&name, attributes);
-            let doubt = self.doubt("a text that is tied to a list");
-            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
-                var.content = Content::Perhaps(Val::Unknown(doubt));
-                var.may_be_list = true;
-                // It keeps its export, or gets one by another option.
-                var.exported = None;
-            }
-        }
-    }
-
     fn declare_text(&mut self, text: &Bytes, attributes: Attributes) {
         let (name, value) = match memchr::memchr(b'=', text) {
             Some(at) => (&text.slice(..at), Some(text.slice(at + 1..))),
@@ -350,6 +331,12 @@ impl Machine<'_> {
         if value.is_none() && attributes.is_local && self.dialect == Dialect::Bash && self.is_readonly(name) {
             return self.refuse(attributes);
         }
+        if (attributes.is_list || attributes.is_table)
+            && (value.is_some() || self.is_tied_text(name))
+            && self.dialect == Dialect::Zsh
+        {
+            return self.fail_hard();
+        }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);
         // zsh may set it to what it is.
@@ -363,7 +350,8 @@ impl Machine<'_> {
                 }
             }
             None => {
-                let tied = self.tied(name).map(Bytes::from_static);
+                let tied = self.tied(name);
+                let is_list = attributes.is_list && tied.is_none();
                 let name = tied.unwrap_or_else(|| Bytes::copy_from_slice(name));
                 let site = self.here();
                 let open = self.live.as_ref().and_then(|s| s.open.clone());
@@ -373,6 +361,16 @@ impl Machine<'_> {
                         Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() },
                         None => Var::unset(),
                     });
+                    // What was a text there is an empty list then.
+                    match &var.content {
+                        Content::Array(_) => {}
+                        _ if !is_list => {}
+                        Content::Unset | Content::Set(_) => {
+                            (var.content, var.exported) = (Content::Array(Arc::default()), Some(false));
+                            var.site = Some(site.clone());
+                        }
+                        _ => var.may_be_list = true,
+                    }
                     // zsh hands no list on.
                     let is_list = dialect == Dialect::Zsh && matches!(var.content, Content::Array(_));
                     if attributes.exported.is_some() && !is_list {
@@ -502,7 +500,7 @@ impl Machine<'_> {
 
     /// From here on a name holds a number, or each item once only; so does what it holds already.
     fn mark_kept(&mut self, name: &[u8], attributes: Attributes) {
-        let name = self.tied(name).map_or_else(|| Bytes::copy_from_slice(name), Bytes::from_static);
+        let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
         let Some(state) = &mut self.live else { return };
         let var = state.vars.get_or_insert_with(&name, Var::unset);
         var.is_number |= attributes.is_number;

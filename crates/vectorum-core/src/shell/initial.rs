@@ -247,6 +247,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         zero: None,
         searched: Arc::default(),
         kept_options: None,
+        ties: Arc::default(),
         reading: Some(OptionsRead::default()).filter(|_| dialect != Dialect::Zsh || !start.contains(b"OPTIND")),
         places: Layers::default(),
         options,

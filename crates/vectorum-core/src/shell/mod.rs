@@ -81,6 +81,7 @@ mod sum;
 mod syntax;
 mod table;
 mod test;
+mod ties;
 mod touched;
 pub mod trace;
 mod tree;

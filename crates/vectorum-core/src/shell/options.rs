@@ -12,9 +12,11 @@ use bytes::Bytes;
 use super::machine::Machine;
 use super::state::{Content, Status};
 use super::syntax::*;
-use super::value::Val;
+use super::value::{Doubt, Val};
 use kept::OPTIONS_OF_SET;
-use names::{Effect, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, long_option, option_of_letter};
+use names::{
+    Effect, followed_in_zsh, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, long_option, named_in_zsh, option_of_letter,
+};
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
 const OTHERWISE: &str = "expandsotherwise";
@@ -253,39 +255,15 @@ impl Machine<'_> {
 
     /// Sets an option of zsh's by its name; whether that is certain.
     fn set_option_of_zsh(&mut self, word: &[u8], on: bool) -> bool {
-        let plain: Vec<u8> = word.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
-        let (plain, on) = match plain.strip_prefix(b"no") {
-            Some(rest) if !matches!(&plain[..], b"notify" | b"nomatch") => (rest.to_vec(), !on),
-            _ => (plain, on),
-        };
+        let (plain, is_turned) = named_in_zsh(word);
+        let on = on != is_turned;
+        if let Some((own, same)) = followed_in_zsh(&plain) {
+            self.put_option(own, on == same);
+            return true;
+        }
         match &plain[..] {
-            b"allexport" => self.put_option("allexport", on),
-            b"nullglob" => self.put_option("nullglob", on),
-            b"nomatch" => self.put_option("nonomatch", !on),
-            b"globdots" | b"dotglob" => self.put_option("dotglob", on),
-            b"caseglob" => self.put_option("nocaseglob", !on),
-            b"numericglobsort" => self.put_option("numericglobsort", on),
-            b"bareglobqual" => self.put_option("nobareglobqual", !on),
-            b"pipefail" => self.put_option("pipefail", on),
-            b"rcquotes" => self.put_option("rcquotes", on),
-            b"braceccl" => self.put_option("braceccl", on),
-            b"magicequalsubst" => self.put_option("magicequalsubst", on),
-            b"localoptions" => self.put_option("localoptions", on),
             b"chaselinks" | b"physical" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
-            b"autopushd" => self.put_option("autopushd", on),
-            b"bsdecho" => self.put_option("bsdecho", on),
-            b"aliases" => self.put_option("noaliases", !on),
-            b"functionargzero" => self.put_option("nofunctionargzero", !on),
-            b"posixargzero" => self.put_option("nofunctionargzero", on),
-            b"errexit" => self.put_option("errexit", on),
-            b"verbose" => self.put_option("verbose", on),
-            b"xtrace" => self.put_option("xtrace", on),
-            b"clobber" => self.put_option("noclobber", !on),
             b"errreturn" if on => self.fog("an option ends the shell at a failing command"),
-            b"rcs" => self.put_option("norcs", !on),
-            b"globalrcs" => self.put_option("noglobalrcs", !on),
-            b"unset" => self.put_option("nounset", !on),
-            b"glob" => self.put_option("noglob", !on),
             // Words that parameters bring, and lists, are others then.
             b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
             b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
@@ -298,6 +276,37 @@ impl Machine<'_> {
             plain => return is_option_of_zsh(plain) && !is_fixed_in_zsh(plain),
         }
         true
+    }
+
+    /// Whether an option is set, by its name.
+    ///
+    /// # Errors
+    /// If that is not known.
+    pub(super) fn is_option_set(&self, name: &[u8]) -> Result<bool, Arc<Doubt>> {
+        let doubt = || self.doubt("whether an option is set");
+        let Some(state) = &self.live else { return Err(doubt()) };
+        if self.dialect != Dialect::Zsh {
+            return match (name, long_option(name, self.dialect)) {
+                (b"interactive", _) if self.dialect == Dialect::Mksh && self.is_login.is_some() => Ok(self.is_interactive),
+                // Another name for the shell turns it on once its files are read.
+                (b"posix", _) => Err(doubt()),
+                (_, Some(Effect::Followed(own, same))) => state.option(own).map(|on| on == same).ok_or_else(doubt),
+                _ => Err(doubt()),
+            };
+        }
+        let (plain, is_turned) = named_in_zsh(name);
+        let is_set = match (&plain[..], self.is_login) {
+            (b"interactive", Some(_)) => Some(self.is_interactive),
+            (b"login", Some(is_login)) => Some(is_login),
+            // Where one of these is not as zsh begins, what comes of it is not followed.
+            (plain, _) if is_odd_in_zsh(plain, true) && state.open.is_none() && !self.as_sh => Some(false),
+            (plain, _) if is_odd_in_zsh(plain, false) && state.open.is_none() && !self.as_sh => Some(true),
+            (b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam", _) => state.option(OTHERWISE).filter(|on| !on),
+            (b"extendedglob" | b"kshglob", _) => state.option("extglob").filter(|on| !on),
+            (plain, _) if !self.as_sh => followed_in_zsh(plain).and_then(|(own, same)| Some(state.option(own)? == same)),
+            _ => None,
+        };
+        is_set.map(|on| on != is_turned).ok_or_else(doubt)
     }
 
     /// Whether an option of zsh's makes other words of parameters and other items of lists.

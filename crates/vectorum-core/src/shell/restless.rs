@@ -94,7 +94,7 @@ impl Machine<'_> {
 
     /// Nothing is known of a name from here on.
     pub(super) fn doubt_from_here(&mut self, name: &[u8]) {
-        let name = Bytes::copy_from_slice(self.tied(name).unwrap_or(name));
+        let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
         self.restless.names.insert(name.clone());
         self.unsettle(&name);
     }
@@ -115,7 +115,7 @@ impl Walk<'_, '_> {
     fn name(&mut self, name: &[u8]) {
         let name = name.split(|b| b"=[+".contains(b)).next().unwrap_or_default();
         if let Some(names) = &mut self.names {
-            names.insert(Bytes::copy_from_slice(self.machine.tied(name).unwrap_or(name)));
+            names.insert(self.machine.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name)));
         }
     }
 

@@ -12,6 +12,7 @@ use super::getopts::OptionsRead;
 use super::layers::Layers;
 use super::syntax::Command;
 use super::table::Table;
+use super::ties::{self, Tie};
 use super::value::{Doubt, Val};
 use super::vars::Vars;
 use crate::route::Site;
@@ -65,6 +66,8 @@ pub(super) struct Var {
     pub(super) is_unique: bool,
     /// Whether it may be a list, which stays one and is not handed on.
     pub(super) may_be_list: bool,
+    /// Of an empty text that a list is tied to, whether that has an empty item, and not none.
+    pub(super) has_empty_item: bool,
 }
 
 impl Var {
@@ -90,6 +93,7 @@ impl Var {
             is_number: false,
             is_unique: false,
             may_be_list: false,
+            has_empty_item: false,
         }
     }
 }
@@ -197,6 +201,8 @@ pub(super) struct State {
     pub(super) kept_options: Option<Option<Arc<Options>>>,
     /// Folders that zsh was given names for; `None` marks one that is not known.
     pub(super) places: Layers<Option<Bytes>>,
+    /// The lists that were tied to a text.
+    pub(super) ties: Arc<Vec<Tie>>,
     /// How far `getopts` has read, where that is known.
     pub(super) reading: Option<OptionsRead>,
     /// What may be read from standard input, and how far it was read.
@@ -224,7 +230,10 @@ fn join_content(a: &Content, b: &Content, why: &Arc<Doubt>) -> Content {
 }
 
 fn join_var(a: &Var, b: &Var, why: &Arc<Doubt>) -> Var {
-    let content = join_content(&a.content, &b.content, why);
+    let content = match join_content(&a.content, &b.content, why) {
+        Content::Set(_) if a.has_empty_item != b.has_empty_item => Content::Set(Val::Unknown(why.clone())),
+        content => content,
+    };
     // Of a name that is not set the export says nothing.
     let exported = match (&a.content, &b.content) {
         (Content::Unset, Content::Unset) if a.exported != b.exported => None,
@@ -248,6 +257,7 @@ fn join_var(a: &Var, b: &Var, why: &Arc<Doubt>) -> Var {
         is_number: a.is_number || b.is_number,
         is_unique: a.is_unique && b.is_unique,
         may_be_list: a.can_be_list() || b.can_be_list(),
+        has_empty_item: a.has_empty_item,
     }
 }
 
@@ -368,6 +378,7 @@ impl Branch for State {
             status: self.status.clone(),
             positional: self.positional.clone(),
             folder: self.folder.clone(),
+            ties: self.ties.clone(),
             reading: self.reading.clone(),
             input: self.input.clone(),
             output: self.output.clone(),
@@ -427,6 +438,7 @@ impl Branch for State {
         if self.folder != other.folder {
             self.folder = None;
         }
+        ties::join(&mut self.ties, &other.ties);
         if self.reading != other.reading {
             self.reading = None;
         }
@@ -591,6 +603,7 @@ mod tests {
             zero: None,
             searched: Arc::default(),
             kept_options: None,
+            ties: Arc::default(),
             reading: None,
             places: Layers::default(),
             options: BTreeMap::new(),

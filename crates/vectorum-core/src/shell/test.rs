@@ -166,16 +166,7 @@ impl Machine<'_> {
                     _ => Err(self.doubt("whether the name is set is not known")),
                 };
             }
-            b"-o" => {
-                let is_zsh = self.dialect == Dialect::Zsh;
-                let name: Vec<u8> = path.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
-                return match (&name[..], self.is_login) {
-                    (b"interactive", Some(_)) if is_zsh => Ok(self.is_interactive),
-                    (b"login", Some(is_login)) if is_zsh => Ok(is_login),
-                    (b"interactive", Some(_)) if self.dialect == Dialect::Mksh => Ok(self.is_interactive),
-                    _ => Err(self.doubt("whether an option is set")),
-                };
-            }
+            b"-o" => return self.is_option_set(path),
             _ => {}
         }
         if path.is_empty() {

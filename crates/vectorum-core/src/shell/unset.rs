@@ -3,9 +3,41 @@
 use bytes::Bytes;
 
 use super::machine::Machine;
+use super::pattern::{Groups, NotFollowed, Pattern};
 use super::state::Content;
 use super::syntax::*;
+use super::ties::Tie;
 use super::value::Val;
+
+/// A pattern of names: what they are to fit, and what not.
+struct NamePattern {
+    fits: Pattern,
+    but: Option<Pattern>,
+}
+
+impl NamePattern {
+    /// Takes a pattern apart; `extends` says whether `~` takes something out of it (zshexpn(1), «Filename Generation»).
+    fn new(text: &[u8], extends: bool) -> Result<NamePattern, NotFollowed> {
+        let pattern = |text: &[u8]| {
+            // Those of other kinds.
+            if extends && text.iter().any(|b| b"#^~".contains(b)) || text.contains(&b'<') {
+                return Err(NotFollowed);
+            }
+            Pattern::new(text, &vec![false; text.len()], Groups::Plain)
+        };
+        match memchr::memchr(b'~', text).filter(|_| extends) {
+            None => Ok(NamePattern { fits: pattern(text)?, but: None }),
+            Some(at) => Ok(NamePattern {
+                fits: pattern(text.get(..at).unwrap_or_default())?,
+                but: Some(pattern(text.get(at + 1..).unwrap_or_default())?),
+            }),
+        }
+    }
+
+    fn matches(&self, name: &[u8]) -> Result<bool, NotFollowed> {
+        Ok(self.fits.matches(name)? && !self.but.as_ref().map_or(Ok(false), |but| but.matches(name))?)
+    }
+}
 
 impl Machine<'_> {
     pub(super) fn unset_names(&mut self, known: Option<&[Bytes]>) {
@@ -13,6 +45,17 @@ impl Machine<'_> {
         let mut of_functions = false;
         let mut of_variables = false;
         self.set_status(0);
+        // By patterns.
+        if let (Dialect::Zsh, Some((first, patterns))) = (self.dialect, words.split_first())
+            && first.starts_with(b"-")
+            && first.contains(&b'm')
+        {
+            let is_plain = first.iter().all(|b| b"-mv".contains(b)) && !patterns.is_empty() && !self.as_sh;
+            if !is_plain || self.unset_those_that_fit(patterns).is_err() {
+                self.fog("names are unset in another way");
+            }
+            return;
+        }
         for word in words {
             match &word[..] {
                 b"-f" => of_functions = true,
@@ -83,6 +126,39 @@ impl Machine<'_> {
                 }
             }
         }
+    }
+
+    /// Unsets the variables whose names fit one of some patterns.
+    ///
+    /// # Errors
+    /// If it is not known which these are.
+    fn unset_those_that_fit(&mut self, patterns: &[Bytes]) -> Result<(), NotFollowed> {
+        let state = self.live.as_ref().ok_or(NotFollowed)?;
+        let names: Vec<Bytes> = state.vars.all().map(|(name, _)| name.clone()).chain(state.ties.iter().map(Tie::list)).collect();
+        let extends = state.option("extglob").ok_or(NotFollowed)?;
+        let patterns = patterns.iter().map(|text| NamePattern::new(text, extends)).collect::<Result<Vec<_>, _>>()?;
+        let mut are_there = false;
+        for name in names {
+            let fits = patterns.iter().map(|pattern| pattern.matches(&name)).collect::<Result<Vec<_>, _>>()?;
+            if !fits.contains(&true) {
+                continue;
+            }
+            // Some of these end the file.
+            if self.is_special(&name) || self.is_tied_text(&name) {
+                return Err(NotFollowed);
+            }
+            are_there |= !matches!(self.content_of(&name), Content::Unset | Content::Perhaps(_));
+            if !self.unset(&name) {
+                self.refused();
+                return Ok(());
+            }
+        }
+        if are_there {
+            self.set_status(0);
+        } else {
+            self.doubt_status(self.doubt("whether there is such a name"));
+        }
+        Ok(())
     }
 
     /// `unfunction`: as `unset -f`.

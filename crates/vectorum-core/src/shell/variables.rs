@@ -10,6 +10,7 @@ use super::machine::{Assigned, LONGEST, Machine};
 use super::parse::{is_name, is_name_start};
 use super::state::{Content, Var};
 use super::syntax::*;
+use super::ties::Tie;
 use super::value::{Doubt, Val};
 use super::vars::{For, Stored};
 
@@ -209,12 +210,17 @@ impl Machine<'_> {
     /// Returns what a name holds.
     pub(super) fn content_of(&self, name: &[u8]) -> Content {
         let Some(state) = &self.live else { return Content::Unset };
-        if let Some(tied) = self.tied(name) {
-            let of = state.vars.get(tied).map(|v| v.content.clone());
-            return match of {
-                Some(Content::Set(Val::Known(text))) if text.is_empty() => Content::Array(Arc::new(Vec::new())),
+        if let Some(tie) = self.tie_of(name) {
+            if !tie.is_sure {
+                return Content::Perhaps(Val::Unknown(self.doubt("whether a list is tied to a text")));
+            }
+            let var = state.vars.get(&tie.text);
+            // One that is handed in has one, too.
+            let has_item = var.as_ref().is_some_and(|var| var.has_empty_item || var.site.is_none() && var.exported == Some(true));
+            return match var.map(|v| v.content.clone()) {
+                Some(Content::Set(Val::Known(text))) if text.is_empty() && !has_item => Content::Array(Arc::new(Vec::new())),
                 Some(Content::Set(Val::Known(text))) => {
-                    Content::Array(Arc::new(text.split(|b| *b == b':').map(Val::of).collect()))
+                    Content::Array(Arc::new(text.split(|b| *b == tie.separator).map(Val::of).collect()))
                 }
                 Some(Content::Unset) | None => Content::Array(Arc::new(Vec::new())),
                 Some(other) => match other.value() {
@@ -245,28 +251,6 @@ impl Machine<'_> {
                 None => Content::Unset,
             },
         }
-    }
-
-    /// Whether a name holds a list of zsh's, joined.
-    pub(super) fn is_tied_text(&self, name: &[u8]) -> bool {
-        self.tied(&name.to_ascii_lowercase()).is_some_and(|tied| tied == name)
-    }
-
-    /// In zsh some lists are tied to a variable that holds them joined.
-    pub(super) fn tied(&self, name: &[u8]) -> Option<&'static [u8]> {
-        if self.dialect != Dialect::Zsh {
-            return None;
-        }
-        Some(match name {
-            b"path" => b"PATH",
-            b"fpath" => FUNCTION_PATH,
-            b"manpath" => b"MANPATH",
-            b"cdpath" => b"CDPATH",
-            b"mailpath" => b"MAILPATH",
-            b"module_path" => b"MODULE_PATH",
-            b"fignore" => b"FIGNORE",
-            _ => return None,
-        })
     }
 
     /// Sets a name as an assignment does. `exported` says otherwise than `set -a` does. Returns whether
@@ -316,7 +300,12 @@ impl Machine<'_> {
     /// The same for a name that can be shared.
     pub(super) fn assign_to(&mut self, name: &Bytes, content: Content, exported: Option<bool>) -> bool {
         let site = self.here();
-        if let Some(tied) = self.tied(name) {
+        if let Some(Tie { text: tied, separator, is_sure, .. }) = self.tie_of(name) {
+            if !is_sure {
+                self.doubt_from_here(&tied);
+                return true;
+            }
+            let has_items = matches!(&content, Content::Array(values) if !values.is_empty());
             let searched: Vec<Bytes> = match &content {
                 Content::Array(values) => values.iter().map_while(|v| v.known().cloned()).collect(),
                 _ => Vec::new(),
@@ -325,13 +314,16 @@ impl Machine<'_> {
                 Content::Array(values) => {
                     let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
                     match known {
-                        Some(values) => Content::Set(Val::of(values.join(&b':'))),
+                        Some(values) => Content::Set(Val::of(values.join(&separator))),
                         None => Content::Set(Val::Unknown(self.doubt("an item of the list is not known"))),
                     }
                 }
                 other => other,
             };
-            let done = self.assign(tied, joined, exported);
+            let done = self.assign(&tied, joined, exported);
+            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&tied)) {
+                var.has_empty_item &= has_items;
+            }
             if let Some(state) = self.live.as_mut().filter(|_| tied == FUNCTION_PATH) {
                 state.searched = Arc::new(searched);
             }
@@ -458,6 +450,7 @@ impl Machine<'_> {
             // It may have been exported by what is not followed.
             var.exported = None;
         }
+        var.has_empty_item = matches!(&content, Content::Set(Val::Known(text)) if text.is_empty());
         var.content = content;
         var.site = Some(site.clone());
         var.is_pending = false;
@@ -517,8 +510,10 @@ impl Machine<'_> {
     pub(super) fn unset(&mut self, name: &[u8]) -> bool {
         let site = self.here();
         if let Some(tied) = self.tied(name) {
-            return self.unset(tied);
+            self.untie(name);
+            return self.unset(&tied);
         }
+        self.untie(name);
         self.forget_options(name);
         let Some(state) = &mut self.live else { return true };
         let name = Bytes::copy_from_slice(name);

@@ -218,6 +218,50 @@ const OF_ZSH: &str = "appendhistory extendedhistory incappendhistory incappendhi
     sunkeyboardhack trackall transientrprompt trapsasync typesetsilent typesettounset unset verbose vi \
     warncreateglobal warnnestedvar xtrace";
 
+/// Those of zsh that are followed, by which name; `false` where it means the opposite.
+const FOLLOWED_IN_ZSH: &[(&str, &str, bool)] = &[
+    ("aliases", "noaliases", false),
+    ("allexport", "allexport", true),
+    ("autopushd", "autopushd", true),
+    ("bareglobqual", "nobareglobqual", false),
+    ("braceccl", "braceccl", true),
+    ("bsdecho", "bsdecho", true),
+    ("caseglob", "nocaseglob", false),
+    ("clobber", "noclobber", false),
+    ("dotglob", "dotglob", true),
+    ("errexit", "errexit", true),
+    ("functionargzero", "nofunctionargzero", false),
+    ("glob", "noglob", false),
+    ("globalrcs", "noglobalrcs", false),
+    ("globdots", "dotglob", true),
+    ("localoptions", "localoptions", true),
+    ("magicequalsubst", "magicequalsubst", true),
+    ("nomatch", "nonomatch", false),
+    ("nullglob", "nullglob", true),
+    ("numericglobsort", "numericglobsort", true),
+    ("pipefail", "pipefail", true),
+    ("posixargzero", "nofunctionargzero", true),
+    ("rcquotes", "rcquotes", true),
+    ("rcs", "norcs", false),
+    ("unset", "nounset", false),
+    ("verbose", "verbose", true),
+    ("xtrace", "xtrace", true),
+];
+
+/// An option of zsh's by its name without `_` and great letters: the name without `no`, and whether it stood there.
+pub(in crate::shell) fn named_in_zsh(word: &[u8]) -> (Vec<u8>, bool) {
+    let plain: Vec<u8> = word.iter().filter(|b| **b != b'_').map(u8::to_ascii_lowercase).collect();
+    match plain.strip_prefix(b"no") {
+        Some(rest) if !matches!(&plain[..], b"notify" | b"nomatch") => (rest.to_vec(), true),
+        _ => (plain, false),
+    }
+}
+
+/// How an option of zsh's is followed, if it is.
+pub(in crate::shell) fn followed_in_zsh(name: &[u8]) -> Option<(&'static str, bool)> {
+    FOLLOWED_IN_ZSH.iter().find(|(other, ..)| other.as_bytes() == name).map(|(_, own, same)| (*own, *same))
+}
+
 /// Those that zsh refuses to change, or changes only where it has a terminal.
 const FIXED_IN_ZSH: &str = "interactive login monitor shinstdin singlecommand onecmd stdin zle";
 
