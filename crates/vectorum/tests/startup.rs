@@ -48,6 +48,8 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     // Lines of an output as items.
     ("zsh-options", &["LINES_READ", "SECOND_LINE", "SHLVL"]),
     ("zsh-plugins", &["SHLVL"]),
+    // What version of zsh it is.
+    ("zsh-prompt", &["QUAY_SEEN", "SHLVL"]),
     ("zsh-power", &["SHLVL"]),
     ("skeleton-bash", &["LS_COLORS"]),
     // The system's own file for it, which opens with what only a running shell can tell.

@@ -38,7 +38,7 @@ enum Letter {
     Taken,
     /// It is none that this command takes.
     Misused,
-    /// The name stands for another one, or a function is meant.
+    /// What it asks for is not followed.
     Unfollowed(&'static str),
 }
 
@@ -62,6 +62,10 @@ impl Attributes {
             (Dialect::Dash, b"local") => false,
             (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => letter == b'p',
             (Dialect::Mksh, _) => !b"FE".contains(&letter),
+            (Dialect::Zsh, _) => b"0123456789AEFHLRTUZafghiklmnprtuxz".contains(&letter),
+            (Dialect::Bash, b"export") => b"fnp".contains(&letter),
+            (Dialect::Bash, b"readonly") => b"aAfp".contains(&letter),
+            (Dialect::Bash, _) => b"aAcfFgiIlnprtux".contains(&letter),
             _ => true,
         };
         if !is_taken {
@@ -72,6 +76,7 @@ impl Attributes {
             (b'n', true) if command == b"export" && dialect == Dialect::Bash => self.exported = Some(false),
             (b'n', _) if command == b"export" => return Letter::Unfollowed("an option of «export» that is not followed"),
             (b'n', _) if dialect != Dialect::Zsh => return Letter::Unfollowed("a name that stands for another"),
+            (b'm', _) if dialect == Dialect::Zsh => return Letter::Unfollowed("names that are declared by patterns"),
             (b'r', true) => self.readonly = true,
             (b'g', true) => (self.is_global, self.is_outermost) = (true, dialect == Dialect::Bash),
             (b'a', on) => self.is_list = on && dialect == Dialect::Zsh,
@@ -103,6 +108,8 @@ impl Machine<'_> {
     /// Takes the options of a declaration from its words; `None` if that is all that is followed of it.
     pub(super) fn attributes(&mut self, command: &[u8], given: &mut IntoIter<Declared>) -> Option<Attributes> {
         let mut attributes = Attributes::of(command, self.dialect);
+        let ends =
+            |d: &Declared| matches!(d, Declared::Text(t) if t == "-") && matches!(self.dialect, Dialect::Mksh | Dialect::Zsh);
         while let Some((letters, on)) = given.as_slice().first().and_then(option) {
             given.next();
             if letters == "-" {
@@ -132,6 +139,9 @@ impl Machine<'_> {
                 given.next();
                 attributes.is_odd = true;
             }
+        }
+        if given.as_slice().first().is_some_and(ends) {
+            given.next();
         }
         // In zsh what is exported is global, too.
         attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true) && command != b"local";

@@ -7,9 +7,21 @@ use bytes::Bytes;
 use super::Source;
 use super::hooks::coming_with_it;
 use super::machine::Machine;
-use super::state::Function;
+use super::state::{Content, Function, State};
 use super::syntax::{Command, Item, Kind, List};
+use super::value::Val;
 use crate::host_view::{self, Kind as FileKind};
+
+impl State {
+    /// Functions are looked for along a text; along none that is not known.
+    pub(super) fn search_along(&mut self, path: &Content) {
+        let text = match path {
+            Content::Set(Val::Known(text)) => text.clone(),
+            _ => Bytes::new(),
+        };
+        self.searched = Arc::new(text.split(|b| *b == b':').filter(|f| !f.is_empty()).map(|f| text.slice_ref(f)).collect());
+    }
+}
 
 impl Machine<'_> {
     /// `autoload`: what functions do whose files are read when they are called first is not followed.

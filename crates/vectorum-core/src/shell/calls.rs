@@ -8,9 +8,10 @@ use super::expand::Expanded;
 use super::frame::Boundary;
 use super::getopts::OptionsRead;
 use super::machine::{DEEPEST, Machine};
-use super::state::{Function, Scope, State};
+use super::state::{Content, Function, Scope, State};
 use super::syntax::{Command, Dialect};
 use super::value::Val;
+use super::variables::FUNCTION_PATH;
 
 impl Machine<'_> {
     /// Of the functions that run, the innermost first: whether each has variables of its own.
@@ -43,10 +44,15 @@ impl Machine<'_> {
     }
 
     pub(super) fn close_scope(&self, state: &mut State) {
+        let hides_path = state.scopes.last().is_some_and(|scope| scope.vars.get(FUNCTION_PATH).is_some());
         let all = state.option("allexport") != Some(false);
         let exports = self.dialect == Dialect::Zsh && all;
         state.close_scope(|name| exports && self.is_tied_text(name), self.dialect == Dialect::Dash && all);
         self.restless.unsettle(state);
+        if hides_path && self.dialect == Dialect::Zsh {
+            let path = state.vars.get(FUNCTION_PATH).map_or(Content::Unset, |var| var.content.clone());
+            state.search_along(&path);
+        }
     }
 
     /// Puts back what was hidden last.

@@ -10,13 +10,15 @@ use super::machine::Machine;
 use super::simple::plus;
 use super::state::{Content, Status, Var};
 use super::syntax::*;
+use super::ties::is_own;
 use super::value::{Doubt, Val};
 use super::vars::For;
 
 /// A word of a declaration, expanded.
 #[derive(Clone)]
 pub(super) enum Declared {
-    Assignment(Arc<Assignment>, Option<Val>),
+    /// What it is set to, if that was worked out before all else.
+    Assignment(Arc<Assignment>, Option<Content>),
     Text(Bytes),
 }
 
@@ -30,7 +32,7 @@ impl Machine<'_> {
     }
 
     fn expand_declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Arc<Doubt>> {
-        let mut out = Vec::new();
+        let mut out: Vec<Declared> = Vec::new();
         for word in words {
             match &word.assignment {
                 Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
@@ -49,10 +51,17 @@ impl Machine<'_> {
                             } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
                                 let doubt = self.doubt("braces in a declaration");
                                 self.doubt_what_is_set(&word.parts, &doubt);
-                                Some(Val::Unknown(doubt))
+                                Some(Content::Set(Val::Unknown(doubt)))
                             } else {
-                                Some(self.assigned_word(word))
+                                Some(Content::Set(self.assigned_word(word)))
                             }
+                        }
+                        // There lists are expanded before all of them, too; what becomes of tables hangs on them.
+                        Assigned::Array(words) if assignment.key.is_none() && self.dialect == Dialect::Zsh => {
+                            let makes_table =
+                                |d: &Declared| matches!(d, Declared::Text(t) if t.starts_with(b"-") && t.contains(&b'A'));
+                            let is_table = self.table(&assignment.name).is_some() || out.iter().any(makes_table);
+                            (!is_table).then(|| self.list_content(assignment, words))
                         }
                         _ => None,
                     };
@@ -144,12 +153,16 @@ impl Machine<'_> {
     fn may_be_local(&mut self, attributes: &mut Attributes, given: &[Declared]) -> bool {
         match (self.dialect, &self.holds_of_functions()[..]) {
             (Dialect::Zsh, _) => {
-                let tied = given.iter().map(name_of).find(|n| self.tied(n).is_some() || self.is_tied_text(n));
-                if let Some(name) = &tied {
+                let is_unfollowed = |name: &Bytes| {
+                    let is_tied = self.tied(name).is_some() || self.is_tied_text(name);
+                    is_tied && (attributes.is_odd || !is_own(name))
+                };
+                let unfollowed = given.iter().map(name_of).find(is_unfollowed);
+                if let Some(name) = &unfollowed {
                     self.doubt_from_here(name);
-                    self.fog("a list of zsh's own is made local");
+                    self.fog("a list that is tied to a text is made local");
                 }
-                tied.is_none()
+                unfollowed.is_none()
             }
             (Dialect::Ksh, [true, ..]) => true,
             // In a function of the other kind it is its caller's.
@@ -200,7 +213,7 @@ impl Machine<'_> {
                         self.put_status(status_before.clone());
                         let value = self.assigned_word(word);
                         self.put_status(after);
-                        Some(value)
+                        Some(Content::Set(value))
                     }
                     (_, value) => value,
                 };
@@ -255,7 +268,7 @@ impl Machine<'_> {
         }
     }
 
-    fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Val>, attributes: Attributes) {
+    fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Content>, attributes: Attributes) {
         let takes_place = attributes.is_local && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh);
         if self.is_readonly(&assignment.name) && !takes_place {
             // There one that is local takes its place.
@@ -268,21 +281,42 @@ impl Machine<'_> {
             }
             return self.refuse(attributes);
         }
-        if !self.takes_text(&assignment.name, attributes) {
+        let is_text = matches!(assignment.value, Assigned::Word(_));
+        if is_text && !self.takes_text(&assignment.name, attributes) {
             return;
         }
-        if (attributes.is_list || attributes.is_table) && value.is_some() && self.dialect == Dialect::Zsh {
+        if is_text && (attributes.is_list || attributes.is_table) && self.dialect == Dialect::Zsh {
             return self.fail_hard();
         }
+        // A list may be made of what it hides.
+        let value = match (&assignment.value, value) {
+            (Assigned::Array(words), None)
+                if attributes.is_local
+                    && assignment.key.is_none()
+                    && !assignment.adds
+                    && !attributes.is_table
+                    && self.dialect != Dialect::Ksh =>
+            {
+                Some(self.list_content(assignment, words))
+            }
+            (_, value) => value,
+        };
         self.make_local(&assignment.name, attributes);
         self.mark_odd(&assignment.name, attributes);
         let done = match value {
-            Some(value) if assignment.adds => {
+            Some(Content::Set(value)) if assignment.adds => {
                 let old = self.content_of(&assignment.name);
                 let content = plus(&assignment.name, old, &value, self);
                 self.assign_to(&assignment.name, content, attributes.exported)
             }
-            Some(value) => self.assign_to(&assignment.name, Content::Set(value), attributes.exported),
+            Some(content) => {
+                let is_lost = !is_text && matches!(content, Content::Perhaps(_)) && self.dialect == Dialect::Zsh;
+                let done = self.assign_to(&assignment.name, content, attributes.exported);
+                if is_lost {
+                    self.note_may_be_list(&assignment.name);
+                }
+                done
+            }
             None => self.apply(assignment, attributes.exported),
         };
         if done { self.mark(&assignment.name, attributes) } else { self.refuse(attributes) }
@@ -350,7 +384,8 @@ impl Machine<'_> {
                 }
             }
             None => {
-                let tied = self.tied(name);
+                let (tied, is_text) = (self.tied(name), self.is_tied_text(name));
+                let is_tied = tied.is_some() || is_text;
                 let is_list = attributes.is_list && tied.is_none();
                 let name = tied.unwrap_or_else(|| Bytes::copy_from_slice(name));
                 let site = self.here();
@@ -381,8 +416,9 @@ impl Machine<'_> {
                     if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) {
                         var.content = Content::Set(Val::of(if attributes.is_number { "0" } else { "" }));
                         var.site = Some(site);
-                        // One that is to be exported is so once it is set.
-                        var.is_pending = attributes.exported.is_some() || attributes.is_local;
+                        // One that is to be exported is so once it is set, unless it is tied to a list.
+                        var.is_pending = !is_tied && (attributes.exported.is_some() || attributes.is_local);
+                        var.has_empty_item = is_text;
                     }
                 }
                 self.mark(&name, attributes);
@@ -439,16 +475,27 @@ impl Machine<'_> {
             return;
         }
         let dialect = self.dialect;
+        // One that is tied is local with its text, which is handed on as it was unless it is made local itself.
+        let is_text = self.is_tied_text(name);
+        let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
         let Some(state) = &mut self.live else { return };
-        let name = Bytes::copy_from_slice(name);
         let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
         if scope.vars.get(&name).is_some() {
+            if is_text && let Some(var) = state.vars.get_mut(&name) {
+                var.exported = Some(false);
+            }
             return;
         }
-        // What stands before a function in bash is local there already, and goes on into those that it calls.
+        // What stands before a function in bash and mksh is local there already, and goes on in bash into those that it calls.
         let nearest = state.scopes.iter().rposition(|s| s.vars.get(&name).is_some());
-        let lends = nearest.and_then(|at| state.scopes.get(at)).is_some_and(|s| s.lends && s.positional.is_none());
-        if lends && nearest.is_some_and(|at| at + 2 >= state.scopes.len()) {
+        let count = state.scopes.len();
+        let before = nearest.and_then(|at| state.scopes.get_mut(at)).filter(|scope| scope.positional.is_none());
+        let lends = before.as_ref().is_some_and(|scope| scope.lends);
+        if let Some(scope) = before
+            && nearest.is_some_and(|at| at + 2 >= count)
+            && (lends || dialect == Dialect::Mksh)
+        {
+            scope.made_local.insert(name);
             return;
         }
         let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
@@ -460,7 +507,7 @@ impl Machine<'_> {
             (Dialect::Dash, Some(old)) => old,
             (Dialect::Bash, Some(old)) if lends => old,
             (Dialect::Bash, _) => Var { exported, ..Var::unset() },
-            (Dialect::Zsh, _) => Var { exported, ..Var::unset() },
+            (Dialect::Zsh, _) => Var { exported: exported.filter(|_| !is_text).or(is_text.then_some(false)), ..Var::unset() },
             _ => Var::unset(),
         };
         state.vars.insert(name.clone(), fresh);
@@ -569,7 +616,7 @@ pub(super) fn name_of(declared: &Declared) -> Bytes {
 impl Declared {
     /// Whether what is declared gets a value that is not known.
     pub(super) fn is_unknown(&self) -> bool {
-        matches!(self, Declared::Assignment(_, Some(Val::Unknown(_)) | None))
+        matches!(self, Declared::Assignment(_, Some(Content::Set(Val::Unknown(_)) | Content::Perhaps(_)) | None))
     }
 }
 

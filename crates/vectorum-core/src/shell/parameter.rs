@@ -441,7 +441,8 @@ impl Machine<'_> {
             ("allexport", b'a'),
             ("notify", b'b'),
             ("errexit", b'e'),
-            ("noglob", b'f'),
+            // There it is the letter of another option.
+            if self.dialect == Dialect::Zsh { ("norcs", b'f') } else { ("noglob", b'f') },
             ("noexec", b'n'),
             ("nounset", b'u'),
             ("verbose", b'v'),

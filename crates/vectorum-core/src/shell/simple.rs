@@ -13,6 +13,7 @@ use super::parameter::Held;
 use super::setting::sets_something;
 use super::state::{Content, Function, Scope, Status, Var};
 use super::syntax::*;
+use super::table::Table;
 use super::value::{Doubt, Val};
 
 impl Machine<'_> {
@@ -338,63 +339,7 @@ impl Machine<'_> {
                 }
                 Content::Perhaps(Val::Unknown(self.doubt("a part of a list")))
             }
-            Assigned::Array(words) if self.table(&assignment.name).is_some() => {
-                let before = self.table(&assignment.name).filter(|_| assignment.adds).map(|table| (*table).clone());
-                match self.table_of(words, before.unwrap_or_default()) {
-                    Some(table) => {
-                        self.steps.count(table.len());
-                        Content::Table(Arc::new(table))
-                    }
-                    None => Content::Perhaps(Val::Unknown(self.doubt("a table by words"))),
-                }
-            }
-            Assigned::Array(words) => {
-                let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
-                // There a tilde counts behind a colon, too.
-                let is_odd = |p: &Part| matches!(p, Part::Text(t) if [&b":~"[..], b":="].iter().any(|s| memchr::memmem::find(t, s).is_some()));
-                let has_tildes = self.dialect == Dialect::Zsh && words.iter().any(|word| word.parts.iter().any(is_odd));
-                let values = if has_tildes {
-                    Err(self.doubt("the shell expands this in a way of its own"))
-                } else if has_keys {
-                    Err(self.doubt("a list with keys"))
-                } else {
-                    self.fields(words)
-                };
-                match values {
-                    Ok(mut values) => {
-                        if assignment.adds {
-                            let mut old = match self.content_of(&assignment.name) {
-                                Content::Array(old) => old.to_vec(),
-                                Content::Set(value) => vec![value],
-                                Content::Unset => Vec::new(),
-                                Content::Perhaps(_) | Content::Table(_) => {
-                                    vec![Val::Unknown(self.doubt("whether the name is set is not known"))]
-                                }
-                            };
-                            old.append(&mut values);
-                            values = old;
-                        }
-                        self.steps.count(values.len());
-                        // An empty one is no list there, but a name with parts.
-                        if values.is_empty() && self.dialect == Dialect::Ksh {
-                            Content::Perhaps(Val::Unknown(self.doubt("a list without items")))
-                        } else {
-                            Content::Array(Arc::new(values))
-                        }
-                    }
-                    // What stands before what is not known is looked at first, where functions are looked for.
-                    Err(doubt) if self.tied(&assignment.name).is_some() && !assignment.adds => {
-                        let mut known = Vec::new();
-                        for word in words.iter().take_while(|word| !sets_something(&word.parts)) {
-                            let Ok(fields) = self.fields(std::slice::from_ref(word)) else { break };
-                            known.extend(fields);
-                        }
-                        known.push(Val::Unknown(doubt));
-                        Content::Array(Arc::new(known))
-                    }
-                    Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),
-                }
-            }
+            Assigned::Array(words) => self.list_content(assignment, words),
         };
         if self.live.is_none() {
             return true;
@@ -406,6 +351,66 @@ impl Machine<'_> {
             self.note_may_be_list(&assignment.name);
         }
         done
+    }
+
+    /// What a list of words comes to that a name is set to as a whole.
+    pub(super) fn list_content(&mut self, assignment: &Assignment, words: &[Word]) -> Content {
+        if let Some(table) = self.table(&assignment.name) {
+            let before = if assignment.adds { (*table).clone() } else { Table::default() };
+            return match self.table_of(words, before) {
+                Some(table) => {
+                    self.steps.count(table.len());
+                    Content::Table(Arc::new(table))
+                }
+                None => Content::Perhaps(Val::Unknown(self.doubt("a table by words"))),
+            };
+        }
+        let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
+        // There a tilde counts behind a colon, too.
+        let is_odd =
+            |p: &Part| matches!(p, Part::Text(t) if [&b":~"[..], b":="].iter().any(|s| memchr::memmem::find(t, s).is_some()));
+        let has_tildes = self.dialect == Dialect::Zsh && words.iter().any(|word| word.parts.iter().any(is_odd));
+        let values = if has_tildes {
+            Err(self.doubt("the shell expands this in a way of its own"))
+        } else if has_keys {
+            Err(self.doubt("a list with keys"))
+        } else {
+            self.fields(words)
+        };
+        match values {
+            Ok(mut values) => {
+                if assignment.adds {
+                    let mut old = match self.content_of(&assignment.name) {
+                        Content::Array(old) => old.to_vec(),
+                        Content::Set(value) => vec![value],
+                        Content::Unset => Vec::new(),
+                        Content::Perhaps(_) | Content::Table(_) => {
+                            vec![Val::Unknown(self.doubt("whether the name is set is not known"))]
+                        }
+                    };
+                    old.append(&mut values);
+                    values = old;
+                }
+                self.steps.count(values.len());
+                // An empty one is no list there, but a name with parts.
+                if values.is_empty() && self.dialect == Dialect::Ksh {
+                    Content::Perhaps(Val::Unknown(self.doubt("a list without items")))
+                } else {
+                    Content::Array(Arc::new(values))
+                }
+            }
+            // What stands before what is not known is looked at first, where functions are looked for.
+            Err(doubt) if self.tied(&assignment.name).is_some() && !assignment.adds => {
+                let mut known = Vec::new();
+                for word in words.iter().take_while(|word| !sets_something(&word.parts)) {
+                    let Ok(fields) = self.fields(std::slice::from_ref(word)) else { break };
+                    known.extend(fields);
+                }
+                known.push(Val::Unknown(doubt));
+                Content::Array(Arc::new(known))
+            }
+            Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),
+        }
     }
 
     /// An item of a list or a table with more behind it: `NAME[KEY]+=…`.

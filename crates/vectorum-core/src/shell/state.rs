@@ -2,7 +2,7 @@
 //! each where branches come together again.
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use bytes::Bytes;
@@ -170,6 +170,8 @@ pub(super) struct Scope {
     pub(super) lends: bool,
     /// The names that are made to; whether that is certain.
     pub(super) kept: BTreeMap<Bytes, bool>,
+    /// Those that the function made local as well.
+    pub(super) made_local: BTreeSet<Bytes>,
     /// Where its caller reads options, if it reads them anew; within, nothing where that is not known.
     pub(super) reading: Option<Option<OptionsRead>>,
 }
@@ -278,6 +280,8 @@ impl Scope {
             let is_sure = self.kept.get(&name) == Some(&true) && other.kept.get(&name) == Some(&true);
             self.kept.insert(name, is_sure);
         }
+        // Where it is not certain, what is revealed differs in the two.
+        self.made_local.extend(other.made_local.iter().cloned());
         if self.reading != other.reading {
             self.reading = Some(None);
         }
@@ -289,6 +293,7 @@ impl Scope {
             positional: self.positional.clone(),
             lends: self.lends,
             kept: self.kept.clone(),
+            made_local: self.made_local.clone(),
             reading: self.reading.clone(),
         }
     }
@@ -346,6 +351,26 @@ impl State {
             None => self.vars.remove(name),
         }
         true
+    }
+
+    /// Whether something hides what a name is outside of it; `by_itself` says whether the function that runs counts, too.
+    pub(super) fn hides(&self, name: &[u8], by_itself: bool) -> bool {
+        let nearest = self.scopes.iter().rposition(|scope| scope.vars.get(name).is_some());
+        let function = self.scopes.iter().rposition(|scope| scope.positional.is_some());
+        let is_before = |at: usize| Some(at + 1) == function && self.scopes.get(at).is_some_and(|s| s.made_local.contains(name));
+        nearest.is_some_and(|at| by_itself || Some(at) != function && !is_before(at))
+    }
+
+    /// Takes away what hides a name most nearly.
+    pub(super) fn reveal(&mut self, name: &Bytes) {
+        let Some(scope) = self.scopes.iter_mut().rev().find(|scope| scope.vars.get(name).is_some()) else { return };
+        let outer = scope.vars.get(name).cloned().flatten();
+        scope.vars.remove(name);
+        scope.kept.remove(name);
+        match outer {
+            Some(var) => self.vars.insert(name.clone(), var),
+            None => self.vars.remove(name),
+        }
     }
 
     /// Has a name stay set that stands before a function which runs, if it does and hides no local one.

@@ -23,6 +23,11 @@ const OWN: &[(&str, &str)] = &[
     ("fignore", "FIGNORE"),
 ];
 
+/// Whether a name is that of a list or a text which zsh ties by itself.
+pub(super) fn is_own(name: &[u8]) -> bool {
+    OWN.iter().any(|(list, text)| list.as_bytes() == name || text.as_bytes() == name)
+}
+
 /// A list and the text that is made of it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Tie {
@@ -146,7 +151,6 @@ impl Machine<'_> {
         let plain = Attributes { exported: None, readonly: false, is_unique: false, is_global: false, ..attributes };
         let state = self.live.as_ref()?;
         let others = |name: &[u8]| state.tie(|other| *other != tie && (other.text == name || other.list == name)).is_some();
-        let is_own = |name: &[u8]| OWN.iter().any(|(list, text)| list.as_bytes() == name || text.as_bytes() == name);
         let is_free = |name: &Bytes| {
             let is_plain =
                 state.vars.get(name).is_none_or(|var| !var.readonly && !var.may_be_readonly && !var.is_odd && !var.is_number);

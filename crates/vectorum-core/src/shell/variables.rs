@@ -49,7 +49,7 @@ fn is_kept(dialect: Dialect, name: &[u8], content: &Content) -> bool {
 }
 
 /// Where zsh and ksh look for functions that they load.
-const FUNCTION_PATH: &[u8] = b"FPATH";
+pub(super) const FUNCTION_PATH: &[u8] = b"FPATH";
 
 impl Machine<'_> {
     /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
@@ -333,11 +333,7 @@ impl Machine<'_> {
             && name == FUNCTION_PATH
             && let Some(state) = &mut self.live
         {
-            let text = match &content {
-                Content::Set(Val::Known(text)) => text.clone(),
-                _ => Bytes::new(),
-            };
-            state.searched = Arc::new(text.split(|b| *b == b':').filter(|f| !f.is_empty()).map(|f| text.slice_ref(f)).collect());
+            state.search_along(&content);
         }
         let content = self.as_taken(name, content);
         let is_kept = is_kept(self.dialect, name, &content);
@@ -520,8 +516,17 @@ impl Machine<'_> {
         // With `set -a` dash marks even what it unsets.
         let all = state.option("allexport");
         let exported = if self.dialect == Dialect::Dash { all } else { Some(false) };
-        // There what a function hides comes to light.
-        let hides = self.dialect == Dialect::Mksh && state.scopes.iter().any(|s| s.vars.get(&name).is_some());
+        // What a function or a command hides comes to light there; in bash not what the function itself hides.
+        let reveals = match self.dialect {
+            Dialect::Mksh => state.hides(&name, true),
+            Dialect::Bash => state.hides(&name, false),
+            _ => false,
+        };
+        if reveals && state.vars.look_for(&name, For::Export).is_none_or(|var| !var.readonly) {
+            state.reveal(&name);
+            self.unsettle(&name);
+            return true;
+        }
         let keeps = match self.dialect {
             Dialect::Dash => matches!(
                 &name[..],
@@ -532,10 +537,6 @@ impl Machine<'_> {
         };
         match state.vars.get_mut(&name) {
             Some(var) if var.readonly => return false,
-            Some(var) if hides => {
-                let doubt = Doubt::new("what a function hides comes to light", Some(site.clone()));
-                *var = Var::unknown(&doubt);
-            }
             // These keep their export, for when they are set again.
             Some(var) if keeps => *var = Var { site: None, exported: None, ..Var::unset() },
             Some(var) => *var = Var { site: None, exported, ..Var::unset() },
