@@ -388,6 +388,7 @@ impl Machine<'_> {
         // of its own.
         let ends_shell = |s: &Bytes| matches!(&s[..], b"EXIT" | b"0") || s.eq_ignore_ascii_case(b"EXIT");
         let has_own = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && self.is_in_function();
+        self.has_end_trap |= self.quiet > 0 && signals.iter().any(ends_shell);
         if has_own || !signals.iter().all(ends_shell) {
             self.trap_with(&text.clone());
         }

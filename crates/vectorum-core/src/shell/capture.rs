@@ -46,6 +46,10 @@ impl Machine<'_> {
         self.outputs += 1;
         if let Some(state) = &mut self.live {
             state.output = Some(Val::of(b""));
+            // There what is run for a word may fail.
+            if self.dialect == Dialect::Bash {
+                state.options.insert("errexit", Some(false));
+            }
             if list.items.is_empty() {
                 state.status = Status::Known(0);
             }

@@ -177,7 +177,15 @@ impl Machine<'_> {
                 self.run_command(command);
                 self.guarded -= usize::from(pipeline.is_negated);
             }
-            commands => self.run_pipe(commands),
+            commands => {
+                self.run_pipe(commands);
+                // Where the last one has no shell of its own it was asked by itself.
+                let is_last_alone = !matches!(self.dialect, Dialect::Zsh | Dialect::Ksh)
+                    || self.live.as_ref().is_some_and(|state| state.option("pipefail") != Some(false));
+                if is_last_alone && !pipeline.is_negated {
+                    self.check_failure();
+                }
+            }
         }
         if pipeline.is_negated
             && let Status::Known(status) = self.status()

@@ -186,6 +186,10 @@ pub(super) struct Machine<'a> {
     pub(super) epoch: usize,
     /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
     pub(super) as_sh: bool,
+    /// Whether `set` gave the shell other positional parameters since the file began that runs.
+    pub(super) sets_positional: bool,
+    /// Whether something is to be run where the subshell ends that runs.
+    pub(super) has_end_trap: bool,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
     pub(super) guarded: usize,
 }
@@ -243,6 +247,8 @@ impl<'a> Machine<'a> {
             epoch: 0,
             around: Around::default(),
             as_sh: false,
+            sets_positional: false,
+            has_end_trap: false,
             guarded: 0,
         }
     }
@@ -453,10 +459,16 @@ impl<'a> Machine<'a> {
         self.quiet += 1;
         let is_for_child = std::mem::take(&mut self.is_for_child);
         let is_declaring = std::mem::take(&mut self.is_declaring);
+        let has_trap = std::mem::take(&mut self.has_end_trap);
         self.enter(Boundary::Shell);
         run(self);
         self.end();
         (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
+        if std::mem::replace(&mut self.has_end_trap, has_trap) {
+            let doubt = self.doubt("what runs at its end");
+            self.print(Val::Unknown(doubt.clone()));
+            self.doubt_status(doubt);
+        }
         self.quiet -= 1;
         // What was printed of options there may be run here.
         let kept_options = self.live.as_ref().map_or_else(|| outer.kept_options.clone(), |end| end.kept_options.clone());
@@ -517,7 +529,10 @@ impl<'a> Machine<'a> {
             Kind::Simple(assignments, words) => self.run_simple(assignments, words, command),
             Kind::Group(list) => self.run_list(list),
             Kind::Always(list, always) => self.run_always(list, always),
-            Kind::Subshell(list) => self.subshell(|m| m.run_list(list)),
+            Kind::Subshell(list) => {
+                self.subshell(|m| m.run_list(list));
+                self.check_failure();
+            }
             Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),
             Kind::For(names, words, body) => self.run_for(names, words.as_deref(), body),
             Kind::Count(parts, body) => self.run_count(parts, body),
@@ -544,7 +559,10 @@ impl<'a> Machine<'a> {
                 if is_wrong && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) {
                     self.set_status(2);
                 }
-                self.check_failure();
+                // There it is no failure that something comes to nothing (measured: 93u+m).
+                if self.dialect != Dialect::Ksh {
+                    self.check_failure();
+                }
             }
             Kind::Unfollowed(why) => self.fog(why),
         }

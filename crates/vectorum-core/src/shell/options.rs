@@ -166,6 +166,7 @@ impl Machine<'_> {
     }
 
     fn set_positional(&mut self, values: &[Val]) {
+        self.sets_positional = true;
         if let Some(state) = &mut self.live {
             state.positional = Ok(Arc::new(values.to_vec()));
         }

@@ -133,11 +133,16 @@ impl Machine<'_> {
         if takes && let Some(state) = &mut self.live {
             state.positional = Ok(Arc::new(given));
         }
+        let was_set = std::mem::take(&mut self.sets_positional);
         let zero = if path.contains(&b'/') { self.called_zero(path.clone()) } else { None };
         self.with_zero(zero, |m| m.through(|m| m.run_file(&full, Boundary::Text)));
-        if let (Some(state), Some(outer), true) = (&mut self.live, outer, takes) {
+        // What `set` puts in their place stays there in bash, outside of functions.
+        let stays = self.sets_positional && self.dialect == Dialect::Bash && !self.is_in_function();
+        if let (Some(state), Some(outer), true) = (&mut self.live, outer, takes && !stays) {
             state.positional = outer;
         }
+        // A file within that is given words of its own takes that back.
+        self.sets_positional |= was_set && !takes;
     }
 
     /// Whether a file lies in a folder of PATH.
@@ -175,5 +180,48 @@ impl Machine<'_> {
             return Ok(matches!(self.ground.files.kind(&path), FileKind::File | FileKind::Program).then_some(path));
         }
         Ok(None)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::host_view::MemoryTree;
+    use crate::shell::syntax::Dialect::{self, Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::after_on;
+
+    /// What the positional parameters are after a file was run (measured).
+    #[test]
+    fn files_are_given_words_of_their_own() {
+        let all: &[Dialect] = &[Bash, Dash, Ksh, Mksh, Zsh];
+        let rich: &[Dialect] = &[Bash, Ksh, Mksh, Zsh];
+        for (dialects, text, expected) in [
+            (all, "set -- x y; . /lib/asks", ["x", "2 x"]),
+            (rich, "set -- x y; . /lib/asks k", ["k", "2 x"]),
+            (&[Dash], "set -- x y; . /lib/asks k", ["x", "2 x"]),
+            (all, "set -- x; . /lib/sets", ["q", "3 p"]),
+            (&[Ksh, Mksh, Zsh], "set -- x; . /lib/sets k", ["q", "1 x"]),
+            // There what a file sets stays, unless a function runs it.
+            (&[Bash], "set -- x; . /lib/sets k", ["q", "3 p"]),
+            (&[Bash], "f() { . /lib/sets k; S=$#; }; set -- x; f 1 2", ["q", "1 x"]),
+            (&[Bash], "set -- x; . /lib/nests k", ["k2", "1 x"]),
+            (rich, "set -- x y z; . /lib/shifts k l", ["l", "3 x"]),
+            (all, "set -- x; . /lib/ends", ["none", "1 x"]),
+        ] {
+            for dialect in dialects {
+                let mut tree = MemoryTree::default();
+                for (name, file) in [
+                    ("asks", "R=$1\n"),
+                    ("sets", "set -- p q r; R=$2\n"),
+                    ("nests", "set -- p q r; . /lib/asks k2\n"),
+                    ("shifts", "shift; R=$1\n"),
+                    ("ends", "return; R=$1\n"),
+                ] {
+                    tree.file(format!("/lib/{name}"), file, false);
+                }
+                let text = format!("R=none; {text}; N=\"$# $1\"");
+                let found = after_on(tree, *dialect, &text, |machine| ["R", "N"].map(|name| machine.told_value(name)));
+                assert_eq!(found, expected, "{dialect:?} {text}");
+            }
+        }
     }
 }
