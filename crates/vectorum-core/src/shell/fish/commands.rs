@@ -247,11 +247,19 @@ impl Fish<'_> {
                 }
             },
             b"echo" => {
-                let text = joined(arguments, b" ");
+                let end = if arguments.first().and_then(Val::known).is_some_and(|a| a == "-n") { "" } else { "\n" };
+                let text = joined(arguments.get(usize::from(end.is_empty())..).unwrap_or_default(), b" ");
                 let is_plain = text.known().is_some_and(|t| !t.starts_with(b"-"));
-                let text =
-                    if is_plain { both(&text, &Val::of(b"\n")) } else { Val::Unknown(self.doubt("what a command prints")) };
+                let text = if is_plain { both(&text, &Val::of(end)) } else { Val::Unknown(self.doubt("what a command prints")) };
                 self.print(text);
+                self.set_status(0);
+            }
+            b"pwd" if known.as_deref().is_some_and(|words| matches!(words, [] | [_]) && words.iter().all(|w| w == "-L")) => {
+                let folder = match self.items(b"PWD") {
+                    Ok(items) => joined(&items, b" "),
+                    Err(doubt) => Val::Unknown(doubt),
+                };
+                self.print(both(&folder, &Val::of(b"\n")));
                 self.set_status(0);
             }
             b"source" | b"." => {

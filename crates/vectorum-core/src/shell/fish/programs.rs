@@ -136,6 +136,10 @@ impl Fish<'_> {
         if !is_quiet && name != b"command" {
             self.print(Val::Unknown(self.doubt("what a command prints")));
         }
+        // Of those that it has it is certain.
+        if name == b"builtin" && self.function(&wanted).is_none() && self.is_own(&wanted) && words.len() == options + 1 {
+            return self.set_status(0);
+        }
         if name == b"builtin" {
             return self.doubt_status("whether there is such a command");
         }

@@ -334,6 +334,12 @@ impl Fish<'_> {
                 self.erase_some(&name, at, scope);
                 continue;
             }
+            // These stay (measured: 3.6).
+            if is_locked(&name, scope) {
+                is_doubted |= scope.is_some();
+                status = 2;
+                continue;
+            }
             if scope.is_none() && self.get(&name).is_some_and(|v| v.is_perhaps) {
                 self.blur(&name, "which of several variables is erased");
                 is_doubted = true;

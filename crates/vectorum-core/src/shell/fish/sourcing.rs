@@ -6,10 +6,10 @@ use super::*;
 impl Fish<'_> {
     pub(super) fn source(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("what is run is not known") };
-        match words.split_first() {
-            Some((path, rest)) if path != &b"-"[..] => {
+        let arguments: Vec<Val> = words.iter().skip(1).cloned().map(Val::Known).collect();
+        match words.first() {
+            Some(path) if path != &b"-"[..] => {
                 let path = self.full(path);
-                let arguments: Vec<Val> = rest.iter().map(|a| Val::Known(a.clone())).collect();
                 match self.ground.files.kind(&path) {
                     Kind::File | Kind::Program => self.through(|m| m.run_file(&path, Some(&arguments))),
                     Kind::Unknown => self.fog("a file that is run may not be read"),
@@ -22,7 +22,7 @@ impl Fish<'_> {
                     Some(Val::Known(text)) => {
                         let fixed = Some(self.source.line(self.at));
                         let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
-                        self.run_source(&Arc::new(source), Some(&[]));
+                        self.run_source(&Arc::new(source), Some(&arguments));
                     }
                     Some(Val::Unknown(doubt)) if doubt.sets.is_some() => self.set_by_output(doubt.sets.unwrap_or_default()),
                     _ => self.fog("what is run is not known"),
