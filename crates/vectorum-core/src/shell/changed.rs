@@ -42,6 +42,9 @@ impl Machine<'_> {
                     odd(self)
                 }
             }
+            Change::Indirect if self.dialect == Dialect::Bash && is_reference(&text) => {
+                Val::Unknown(self.doubt("what a value refers to"))
+            }
             Change::Indirect => match self.content_of(&text) {
                 _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
                     Val::Unknown(self.doubt("a parameter that a value names"))
@@ -75,6 +78,13 @@ impl Machine<'_> {
                 let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
                 if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {
                     return odd(self);
+                }
+                match (self.dialect, bytes.first()) {
+                    // There nothing is found at either end.
+                    (Dialect::Ksh, None) => return Val::Known(text),
+                    // There a sign behind two strokes means more.
+                    (Dialect::Zsh, Some(b'#' | b'%')) if *how == b'/' => return odd(self),
+                    _ => {}
                 }
                 replaced(&text, &pattern, bytes.is_empty(), &with, *how).map_or_else(|| odd(self), Val::of)
             }
@@ -131,6 +141,12 @@ impl Machine<'_> {
             Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) => value,
         }
     }
+}
+
+/// Whether a text refers to an item of a list, or to a parameter that is no variable.
+fn is_reference(text: &[u8]) -> bool {
+    let (name, key) = text.split_at(memchr::memchr(b'[', text).unwrap_or(text.len()));
+    crate::reader::is_portable(name) && key.len() > 2 && key.ends_with(b"]") || matches!(text, [one] if b"@*#?!-$".contains(one))
 }
 
 fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8) -> Option<Vec<u8>> {

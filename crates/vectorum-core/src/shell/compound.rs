@@ -303,6 +303,10 @@ impl Parser<'_> {
             if !is_number && !name.first().is_some_and(|b| is_name_start(*b)) {
                 return self.trouble("a name is missing");
             }
+            // Some shells take it up to here, and refuse it when it runs.
+            if self.peek() == Some(b'[') {
+                return Err(Trouble { at: self.at, what: "a loop over an item of a list", is_error: false });
+            }
             names.push(name);
             self.blanks();
             if self.dialect != Dialect::Zsh || !self.peek().is_some_and(is_name) || self.is_word(b"in") || self.is_word(b"do") {

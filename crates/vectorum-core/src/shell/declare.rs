@@ -435,6 +435,9 @@ impl Machine<'_> {
     /// A command such as `read` sets a name; whether it may. Where the name is held fast, most end with a status only
     /// (measured).
     pub(super) fn set_by_command(&mut self, name: &[u8], content: Content) -> bool {
+        if let Some(at) = memchr::memchr(b'[', name) {
+            return self.set_item_by_command(name, at, content);
+        }
         if self.assign(name, content, None) {
             return true;
         }
@@ -444,6 +447,23 @@ impl Machine<'_> {
             Dialect::Zsh => self.fail_hard(),
         }
         false
+    }
+
+    /// The same for an item of a list, whose key begins there.
+    fn set_item_by_command(&mut self, name: &[u8], at: usize, content: Content) -> bool {
+        let (list, key) = name.split_at(at);
+        let key = key.strip_prefix(b"[").and_then(|key| key.strip_suffix(b"]"));
+        let is_plain = |key: &&[u8]| !key.is_empty() && key.iter().all(u8::is_ascii_alphanumeric);
+        match (key.filter(is_plain), content) {
+            (Some(key), Content::Set(value)) => {
+                let key = [Part::Quoted(Text::of(key))];
+                self.put_item(list, &key, value)
+            }
+            _ => {
+                let doubt = self.doubt("an item of a list");
+                self.assign(list, Content::Perhaps(Val::Unknown(doubt)), None)
+            }
+        }
     }
 
     /// A declaration that is refused: the name is held fast.

@@ -89,14 +89,20 @@ impl Machine<'_> {
             && flag.known().is_some_and(|f| f == "-v")
             && self.dialect.is_rich()
         {
-            let Some(name) = name.known().filter(|n| crate::reader::is_portable(n)).cloned() else {
+            // It may be an item of a list.
+            let is_name = |n: &&Bytes| n.split(|b| *b == b'[').next().is_some_and(crate::reader::is_portable);
+            let Some(name) = name.known().filter(is_name).cloned() else {
                 return self.fog("a variable is set whose name is not known");
             };
             let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default()));
             let value = value.map_or_else(|| Val::Unknown(self.doubt("a format that is not followed")), Val::of);
             if self.dialect == Dialect::Ksh {
                 // Some of its releases take the option.
-                self.may_set("a format that is not followed", &[&String::from_utf8_lossy(&name)], &[]);
+                let whole = String::from_utf8_lossy(&name).into_owned();
+                match whole.split_once('[') {
+                    Some((list, _)) => self.may_set("a format that is not followed", &[], &[list]),
+                    None => self.may_set("a format that is not followed", &[&whole], &[]),
+                }
                 return self.doubt_status(self.doubt("whether there is such an option"));
             }
             self.set_by_command(&name, Content::Set(value));

@@ -357,7 +357,13 @@ impl Machine<'_> {
         if harmless.contains(&name) {
             return Some(false);
         }
-        changing.contains(&name).then_some(true)
+        let is_there = match name {
+            b"mapfile" | b"readarray" => self.dialect == Dialect::Bash,
+            b"vared" | b"zparseopts" | b"emulate" | b"private" => self.dialect == Dialect::Zsh,
+            b"pushd" | b"popd" => matches!(self.dialect, Dialect::Bash | Dialect::Zsh),
+            _ => true,
+        };
+        (is_there && changing.contains(&name)).then_some(true)
     }
 }
 

@@ -405,7 +405,12 @@ impl Parser<'_> {
         if self.peek() == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(self.at..).unwrap_or_default();
             let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
-            key = Some(self.within(self.at + 1..self.at + close).double(None)?);
+            // An index in such quotes is an error, or not, by where it stands.
+            if rest.get(1..close).is_some_and(|key| key.contains(&b'\'') && key.iter().all(|b| b"'0123456789".contains(b))) {
+                self.at += close + 1;
+                return Ok(Part::Unfollowed("an index in quotes"));
+            }
+            key = Some(self.within(self.at + 1..self.at + close).key()?);
             self.at += close + 1;
         }
         let has_key = key.is_some();
@@ -559,6 +564,11 @@ pub(super) fn closing(text: &[u8]) -> Option<usize> {
     while let Some(byte) = text.get(at) {
         match byte {
             b'\\' => at += 1,
+            // Brackets between quotes are none.
+            b'"' | b'\'' => {
+                let rest = text.get(at + 1..).unwrap_or_default();
+                at += memchr::memchr(*byte, rest).map_or(0, |length| length + 1);
+            }
             b'[' => open += 1,
             b']' => {
                 open -= 1;

@@ -426,7 +426,7 @@ impl Machine<'_> {
     }
 
     /// Sets one item of a list.
-    fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
+    pub(super) fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
         if let Some(table) = self.table(name) {
             let doubt = self.doubt("a table by words");
             let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));

@@ -116,7 +116,7 @@ impl Parser<'_> {
             if !(next.starts_with(b"=") || next.starts_with(b"+=")) {
                 return Ok(None);
             }
-            key = Some(self.within(at + length + 1..at + length + close).double(None)?);
+            key = Some(self.within(at + length + 1..at + length + close).key()?);
             length += close + 1;
         }
         let adds = self.peek_at(length) == Some(b'+') && self.peek_at(length + 1) == Some(b'=') && self.dialect.is_rich();
@@ -302,6 +302,53 @@ impl Parser<'_> {
                 _ => quoted(&mut parts, self.run(|b| matches!(b, b'\\' | b'$' | b'`') || Some(b) == end)),
             }
         }
+    }
+
+    /// Takes a key or an index, up to the end: its quotes are none of it, but in zsh.
+    pub(super) fn key(&mut self) -> Parsed<Vec<Part>> {
+        if self.dialect == Dialect::Zsh {
+            return self.double(None);
+        }
+        let mut parts: Vec<Part> = Vec::new();
+        let quoted = |parts: &mut Vec<Part>, run: Bytes| match parts.last_mut() {
+            Some(Part::Quoted(text)) => text.push(&run),
+            _ => push_only(parts, Part::Quoted(Text::Stretch(run))),
+        };
+        while let Some(byte) = self.peek() {
+            match byte {
+                b'\'' => {
+                    let rest = self.text.get(self.at + 1..).unwrap_or_default();
+                    let Some(length) = memchr::memchr(b'\'', rest) else { return self.trouble("a quote is not closed") };
+                    quoted(&mut parts, self.cut(self.at + 1, self.at + 1 + length));
+                    self.at += length + 2;
+                }
+                b'"' => {
+                    self.at += 1;
+                    parts.extend(self.double(Some(b'"'))?);
+                    if !self.take(b"\"") {
+                        return self.trouble("a quote is not closed");
+                    }
+                }
+                b'\\' if self.peek_at(1).is_some() => {
+                    quoted(&mut parts, self.cut(self.at + 1, self.at + 2));
+                    self.at += 2;
+                }
+                b'$' | b'`' => match self.deeper(|p| p.dollar(true))? {
+                    Some(part) => push_only(&mut parts, part),
+                    None => quoted(&mut parts, self.cut(self.at - 1, self.at)),
+                },
+                _ => {
+                    let from = self.at;
+                    while self.peek().is_some_and(|b| !b"'\"\\$`".contains(&b)) {
+                        self.at += 1;
+                    }
+                    // One that stands at the end is a sign like others.
+                    self.at = self.at.max(from + 1);
+                    quoted(&mut parts, self.cut(from, self.at));
+                }
+            }
+        }
+        Ok(parts)
     }
 
     /// Takes what stands in `$'…'`.
