@@ -34,6 +34,38 @@ pub(super) fn braces(word: &Word, ranges: Option<Dialect>) -> Result<Option<Vec<
     Ok(Some(words.collect()))
 }
 
+/// Which parts of a word stand between braces that may be a range: no comma is beside them. Whether dots make one of it for
+/// certain.
+pub(super) fn within_ranges(parts: &[Part]) -> Vec<(usize, bool)> {
+    // Single bytes that were not quoted, and the other parts by their places.
+    let mut atoms: Vec<Result<u8, usize>> = Vec::new();
+    for (at, part) in parts.iter().enumerate() {
+        match part {
+            Part::Text(text) => atoms.extend(text.iter().map(|b| Ok(*b))),
+            _ => atoms.push(Err(at)),
+        }
+    }
+    let mut out = Vec::new();
+    let mut open: Vec<(usize, bool)> = Vec::new();
+    for (at, atom) in atoms.iter().enumerate() {
+        match atom {
+            Ok(b'{') => open.push((at, false)),
+            Ok(b',') => open.iter_mut().for_each(|(_, has_comma)| *has_comma = true),
+            Ok(b'}') => {
+                let Some((from, false)) = open.pop() else { continue };
+                let inside = atoms.get(from + 1..at).unwrap_or_default();
+                let places: Vec<usize> = inside.iter().filter_map(|atom| atom.err()).collect();
+                let has_dots = inside.windows(2).any(|pair| pair == [Ok(b'.'), Ok(b'.')]);
+                if has_dots || places.len() == inside.len() {
+                    out.extend(places.into_iter().map(|place| (place, has_dots)));
+                }
+            }
+            _ => {}
+        }
+    }
+    out
+}
+
 fn byte_of(atom: &Part) -> Option<u8> {
     match atom {
         Part::Text(text) => text.first().copied(),

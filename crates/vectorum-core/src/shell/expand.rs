@@ -4,13 +4,13 @@ use std::sync::Arc;
 
 use smallvec::smallvec;
 
-use super::braces::braces;
+use super::braces::{braces, within_ranges};
 use super::field::{Field, Fields, last};
 use super::inner::QUOTES_WITHIN;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
 use super::options::kept::EVERY_OPTION;
 use super::options::names::NO_BRACES;
-use super::parameter::is_all_of;
+use super::parameter::{is_all, is_all_of};
 use super::parse::is_name;
 use super::reference::OWN_SHAPE;
 use super::setting::sets_something;
@@ -81,6 +81,27 @@ impl Machine<'_> {
         }
     }
 
+    /// A word in which what stands between the dots of a range is worked out.
+    fn with_ranges(&mut self, word: &Word) -> Expanded<Word> {
+        let mut parts = word.parts.clone();
+        for (at, has_dots) in within_ranges(&word.parts) {
+            let Some(part) = word.parts.get(at) else { continue };
+            let Val::Known(text) = self.one(std::slice::from_ref(part), Mode::One) else {
+                return Err(self.doubt("a range of what is not known"));
+            };
+            if !has_dots && memchr::memmem::find(&text, b"..").is_none() {
+                continue;
+            }
+            if text.is_empty() || !text.iter().all(|b| b.is_ascii_digit() || b"-.".contains(b)) {
+                return Err(self.doubt("a range of another kind"));
+            }
+            if let Some(part) = parts.get_mut(at) {
+                *part = Part::Text(Text::of(&text));
+            }
+        }
+        Ok(Word::new(parts, word.at, word.end))
+    }
+
     /// Expands a word into fields behind others.
     fn fields_of(&mut self, word: &Word, out: &mut Vec<Val>) -> Expanded<()> {
         if let Some(value) = word.calm() {
@@ -93,6 +114,19 @@ impl Machine<'_> {
         };
         if self.may_be_set("braceccl") && has(&[b"{"]) || self.may_be_set("magicequalsubst") && has(&[b"=~", b"==", b":~"]) {
             return Err(self.doubt("the shell expands this in a way of its own"));
+        }
+        // There braces come after what stands in them.
+        let worked_out;
+        let word = if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && !self.as_sh && has(&[b"{"]) {
+            worked_out = self.with_ranges(word)?;
+            &worked_out
+        } else {
+            word
+        };
+        let is_list = |part: &Part| matches!(part, Part::Double(inner) if is_all(inner));
+        let begins_anew = |pair: &[Part]| matches!(pair, [list, Part::Text(text)] if is_list(list) && text.starts_with(b"~"));
+        if self.dialect == Dialect::Mksh && word.parts.windows(2).any(begins_anew) {
+            return Err(self.doubt("a tilde behind a list"));
         }
         let alternatives = if self.dialect.is_rich() && !self.as_sh {
             braces(word, Some(self.dialect).filter(|d| *d != Dialect::Mksh))
@@ -140,6 +174,12 @@ impl Machine<'_> {
         let fields = self.expand(&word.parts, Mode::Fields)?;
         if is_one && fields.len() != 1 {
             return Err(self.doubt("braces in what is split"));
+        }
+        // There those count, too, that a parameter brings.
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
+            && fields.iter().any(|f| f.has_braces(self.dialect == Dialect::Ksh))
+        {
+            return Err(self.doubt("braces in what a parameter stands for"));
         }
         let mut out = Vec::new();
         for field in fields {

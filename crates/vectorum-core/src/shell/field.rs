@@ -65,6 +65,15 @@ impl Field {
         self.pieces().any(|(text, quoted)| !quoted && text.iter().any(|b| b"*?[".contains(b)))
     }
 
+    /// Whether it has unquoted braces that stand for several words; `with_ranges` says whether dots make some, too.
+    pub(super) fn has_braces(&self, with_ranges: bool) -> bool {
+        let mut signs = Vec::new();
+        self.pieces().filter(|(_, quoted)| !quoted).for_each(|(text, _)| signs.extend_from_slice(text));
+        let Some(open) = memchr::memchr(b'{', &signs) else { return false };
+        let inside = signs.get(open..memchr::memrchr(b'}', &signs).unwrap_or(open)).unwrap_or_default();
+        inside.contains(&b',') || with_ranges && memchr::memmem::find(inside, b"..").is_some()
+    }
+
     /// Puts another one behind it.
     pub(super) fn append(&mut self, other: &Field) {
         other.pieces().for_each(|(text, quoted)| self.push(text, quoted));
