@@ -65,6 +65,8 @@ struct Var {
     /// `None` where that is not known.
     exported: Option<bool>,
     is_path: bool,
+    /// Whether it may be a path or not, however it is here: then it holds no more than one item that is known.
+    may_be_path: bool,
     /// Whether it may not be there.
     is_perhaps: bool,
     site: Option<Site>,
@@ -92,7 +94,7 @@ impl Stored for Var {
             Val::Unknown(doubt) if is_path => Err(doubt),
             value => Ok(vec![value]),
         };
-        Some(Var { items, exported: Some(true), is_path, is_perhaps, site: None })
+        Some(Var { items, exported: Some(true), is_path, may_be_path: false, is_perhaps, site: None })
     }
 
     fn is_plain(&self, name: &[u8]) -> bool {
@@ -194,8 +196,11 @@ fn join_var(x: &Var, y: &Var, why: &Arc<Doubt>) -> Var {
         (Ok(p), Ok(q)) if p.len() == q.len() => Ok(p.iter().zip(q).map(|(p, q)| p.join(q, why)).collect()),
         _ => Err(why.clone()),
     };
+    let may_be_path = x.may_be_path || y.may_be_path || x.is_path != y.is_path;
     Var {
-        items,
+        // As one or as the other they are joined by other signs.
+        items: items.and_then(|items: Vec<Val>| if may_be_path && items.len() > 1 { Err(why.clone()) } else { Ok(items) }),
+        may_be_path,
         exported: if x.exported == y.exported { x.exported } else { None },
         is_path: x.is_path,
         is_perhaps: x.is_perhaps || y.is_perhaps,
@@ -207,7 +212,11 @@ impl Scope {
     fn take_in(&mut self, other: &Scope, last: Option<&Scope>, why: &Arc<Doubt>) {
         self.vars.join(&other.vars, last.map(|scope| &scope.vars), |x, y| match (x, y) {
             (Some(x), Some(y)) => Some(join_var(x, y, why)),
-            (Some(one), None) | (None, Some(one)) => Some(Var { is_perhaps: true, ..one.clone() }),
+            // Where it is set once more it is a path if it was there.
+            (Some(one), None) | (None, Some(one)) => {
+                let may_be_path = one.may_be_path || one.is_path;
+                Some(Var { is_perhaps: true, may_be_path, ..one.clone() })
+            }
             (None, None) => None,
         });
     }

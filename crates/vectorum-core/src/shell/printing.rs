@@ -205,7 +205,7 @@ impl Shape {
 }
 
 /// `printf` with `%s` and numbers, as wide as they are to be, `%%` and the plainest escapes.
-fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
+pub(super) fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
     let (format, mut rest) = arguments.split_first()?;
     if format.starts_with(b"-") {
         return None;

@@ -3,6 +3,7 @@
 use super::super::expressions::names_of;
 use super::super::folder::plain_path;
 use super::super::outputs::{PRINTED, PRINTED_COMMANDS};
+use super::super::printing::formatted;
 use super::words::{MAY_NOT_RUN, NO_FILE, NO_INDEX, NOT_RUN};
 use super::*;
 
@@ -254,6 +255,13 @@ impl Fish<'_> {
                 self.print(text);
                 self.set_status(0);
             }
+            b"printf" => match known.as_deref().and_then(formatted) {
+                Some(text) => {
+                    self.print(Val::of(text));
+                    self.set_status(0);
+                }
+                None => self.ends_somehow(),
+            },
             b"pwd" if known.as_deref().is_some_and(|words| matches!(words, [] | [_]) && words.iter().all(|w| w == "-L")) => {
                 let folder = match self.items(b"PWD") {
                     Ok(items) => joined(&items, b" "),

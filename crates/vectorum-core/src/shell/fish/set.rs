@@ -78,13 +78,16 @@ impl Fish<'_> {
         let in_function = state.scopes.iter().any(|s| s.kind == Kept::Function);
         let mut hidden = state.scopes.iter().rev().filter_map(|s| s.vars.look(name, what).map(|var| (s.kind, var)));
         // One that hides another is a path where that is one.
+        let first = hidden.next();
+        let hidden_may_be_path = first.as_ref().is_some_and(|(_, var)| var.may_be_path);
         let (hidden_is_path, is_perhaps, is_global) =
-            hidden.next().map_or((None, false, true), |(kind, v)| (Some(v.is_path), v.is_perhaps, kind == Kept::Global));
+            first.map_or((None, false, true), |(kind, v)| (Some(v.is_path), v.is_perhaps, kind == Kept::Global));
         // Where it may not be there, it is set in another scope.
         if scope.is_none() && is_perhaps && (in_function || !is_global || hidden.next().is_some()) {
             return self.blur(name, "which of several variables is set");
         }
         drop(hidden);
+        let doubt = self.doubt("whether it is a path is not known");
         let Some(state) = &mut self.live else { return };
         let index = match scope {
             Some(Kept::Block) => state.scopes.len().checked_sub(1),
@@ -104,7 +107,7 @@ impl Fish<'_> {
             }),
         };
         let Some(scope) = index.and_then(|i| state.scopes.get_mut(i)) else { return };
-        let old = scope.vars.look(name, what).map(|v| (v.is_perhaps, v.exported, v.is_path));
+        let old = scope.vars.look(name, what).map(|v| (v.is_perhaps, v.exported, v.is_path, v.may_be_path));
         let usual = hidden_is_path.unwrap_or_else(|| is_path_by_name(name));
         let var = Var {
             items,
@@ -112,12 +115,15 @@ impl Fish<'_> {
                 || {
                     old.map_or(
                         Some(false),
-                        |(is_perhaps, exported, _)| if is_perhaps && exported != Some(false) { None } else { exported },
+                        |(is_perhaps, exported, ..)| if is_perhaps && exported != Some(false) { None } else { exported },
                     )
                 },
                 Some,
             ),
-            is_path: is_path.or(old.map(|(_, _, is_path)| is_path)).unwrap_or(usual),
+            is_path: is_path.or(old.map(|(_, _, is_path, _)| is_path)).unwrap_or(usual),
+            may_be_path: is_path.is_none()
+                && !is_path_by_name(name)
+                && old.map_or(hidden_may_be_path, |(.., may_be_path)| may_be_path),
             is_perhaps: is_restless,
             site: Some(site.clone()),
         };
@@ -133,6 +139,14 @@ impl Fish<'_> {
                 })
                 .collect()),
             other => other,
+        };
+        let items = match items {
+            Ok(items)
+                if var.may_be_path && (items.len() > 1 || joined(&items, b" ").known().is_none_or(|t| t.contains(&b':'))) =>
+            {
+                Err(doubt)
+            }
+            items => items,
         };
         let told = match &items {
             Ok(items) => joined(items, if is_path { b":" } else { b" " }),

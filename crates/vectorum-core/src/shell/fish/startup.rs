@@ -60,7 +60,7 @@ pub(super) fn universal(path: &[u8], text: &[u8]) -> BTreeMap<Bytes, Var> {
         let items = if is_empty { Vec::new() } else { items.into_iter().map(Val::of).collect() };
         out.insert(
             Bytes::copy_from_slice(name),
-            Var { items: Ok(items), exported: Some(exported), is_path, is_perhaps: false, site },
+            Var { items: Ok(items), exported: Some(exported), is_path, may_be_path: false, is_perhaps: false, site },
         );
     }
     out
@@ -152,7 +152,10 @@ impl Setting {
         let mut globals = Start::new(start.clone());
         let set = |globals: &mut Start<Var>, name: &str, items: Vec<Val>| {
             let is_path = is_path_by_name(name.as_bytes());
-            globals.set(name, Var { items: Ok(items), exported: Some(true), is_path, is_perhaps: false, site: None });
+            globals.set(
+                name,
+                Var { items: Ok(items), exported: Some(true), is_path, may_be_path: false, is_perhaps: false, site: None },
+            );
         };
         set(&mut globals, "PWD", vec![Val::Known(self.folder.clone())]);
         let usual = [
@@ -227,7 +230,7 @@ impl Setting {
         let mut fish = self.fish(ground, &touched, begin);
         let config = fish.config();
         let items = function_path(&fish, &config);
-        let path = Var { items, exported: Some(false), is_path: false, is_perhaps: false, site: None };
+        let path = Var { items, exported: Some(false), is_path: false, may_be_path: false, is_perhaps: false, site: None };
         let own_path = Bytes::from_static(b"fish_function_path");
         if let Some(globals) = fish.live.as_mut().and_then(|s| s.scopes.get_mut(1)).filter(|s| !s.vars.contains(&own_path)) {
             globals.vars.insert(own_path, path);
@@ -306,7 +309,7 @@ pub(crate) fn interpret(
 
 /// What fish sets where no locale is set: it looks for one, or takes a usual one.
 fn locale(files: &dyn HostView, home: &[u8]) -> Vec<(&'static str, Var)> {
-    let var = |items, is_perhaps| Var { items, exported: Some(true), is_path: false, is_perhaps, site: None };
+    let var = |items, is_perhaps| Var { items, exported: Some(true), is_path: false, may_be_path: false, is_perhaps, site: None };
     let own = [home, b"/.config/locale.conf"].concat();
     if [&own[..], b"/etc/locale.conf", b"/etc/default/locale"].iter().all(|path| files.kind(path) == Kind::Missing) {
         return vec![("LC_CTYPE", var(Ok(vec![Val::of(b"en_US.UTF-8")]), false))];
