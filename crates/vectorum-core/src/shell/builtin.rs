@@ -110,6 +110,9 @@ impl Machine<'_> {
                 // With `-v` it sets a name instead.
                 let options = arguments.iter().take_while(|a| a.known().is_some_and(|a| a.starts_with(b"-"))).count();
                 let sets = arguments.iter().take(options).any(|a| a.known().is_some_and(|a| a.contains(&b'v')));
+                if sets && self.dialect == Dialect::Mksh {
+                    return self.doubt_status(self.doubt("words that a command of the shell does not take"));
+                }
                 if sets && self.dialect == Dialect::Zsh {
                     let Some(Val::Known(name)) = arguments.get(options).cloned() else {
                         return self.fog("a variable is set whose name is not known");

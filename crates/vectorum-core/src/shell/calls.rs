@@ -100,7 +100,9 @@ impl Machine<'_> {
             m.as_sh = as_sh;
             m.end_scope();
             m.end();
-            options.into_iter().for_each(|options| m.give_back_options(options));
+            // There one that is defined by the word has options of its own.
+            let are_own = function.by_word && matches!(dialect, Dialect::Ksh | Dialect::Mksh);
+            options.into_iter().for_each(|options| m.give_back_options(options, are_own));
             m.source = outer;
         });
         self.at = at;

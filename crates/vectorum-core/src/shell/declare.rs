@@ -647,7 +647,8 @@ pub(super) fn declares(name: &[u8], dialect: Dialect) -> bool {
         b"local" => dialect != Dialect::Ksh,
         b"typeset" => dialect != Dialect::Dash,
         b"declare" => matches!(dialect, Dialect::Bash | Dialect::Zsh),
-        b"integer" | b"float" => matches!(dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh),
+        b"integer" => matches!(dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh),
+        b"float" => matches!(dialect, Dialect::Zsh | Dialect::Ksh),
         _ => false,
     }
 }

@@ -149,9 +149,10 @@ impl Machine<'_> {
     }
 
     /// At the end of a function options are as they were where it began, if that is asked for then.
-    pub(super) fn give_back_options(&mut self, outer: BTreeMap<&'static str, Option<bool>>) {
+    pub(super) fn give_back_options(&mut self, outer: BTreeMap<&'static str, Option<bool>>, are_own: bool) {
         let Some(state) = &mut self.live else { return };
         match state.option("localoptions") {
+            _ if are_own => state.options = outer,
             Some(true) => state.options = outer,
             Some(false) => {}
             None => {
