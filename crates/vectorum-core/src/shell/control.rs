@@ -438,6 +438,10 @@ impl Machine<'_> {
                         m.refused();
                     }
                 });
+                // A menu ends where nothing can be read, and not alike in all of them.
+                if words.and_then(<[Word]>::last).is_some_and(|word| matches!(word.parts.first(), Some(Part::Unfollowed(_)))) {
+                    self.doubt_status(self.doubt("how a menu ends"));
+                }
             }
         }
     }

@@ -165,6 +165,13 @@ impl Machine<'_> {
             }
             return self.run_other(&name, after);
         }
+        // There it is a command of the shell's own, or nothing.
+        if own == b"builtin" && !self.is_own(&name) {
+            return match self.dialect {
+                Dialect::Mksh => self.misused(),
+                _ => self.set_status(1),
+            };
+        }
         self.tame += 1;
         self.run_named(&name, after, true, command);
         self.tame -= 1;

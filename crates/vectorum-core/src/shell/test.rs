@@ -254,7 +254,16 @@ impl Machine<'_> {
                 let missing = |p: &[u8]| self.ground.files.kind(p) == FileKind::Missing;
                 match (operator, missing(&a), missing(&b)) {
                     (b"-nt", true, _) | (b"-ot", _, true) | (b"-ef", true, _) | (b"-ef", _, true) => return Ok(false),
-                    (b"-nt", false, true) | (b"-ot", true, false) => return Ok(true),
+                    // There both have to be there.
+                    (b"-nt", false, true) | (b"-ot", true, false) if matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => {
+                        return Ok(false);
+                    }
+                    (b"-nt", false, true) | (b"-ot", true, false) => {
+                        let there = if missing(&a) { &b } else { &a };
+                        if self.ground.files.kind(there) != FileKind::Unknown {
+                            return Ok(true);
+                        }
+                    }
                     (b"-ef", false, false) => {
                         let real = |p: &[u8]| self.ground.files.real_path(p);
                         if real(&a) == real(&b) {
