@@ -7,8 +7,8 @@ use std::thread;
 use bytes::Bytes;
 
 use super::Source;
+use super::content::{Content, Var};
 use super::machine::Machine;
-use super::state::{Content, Var};
 use super::syntax::{Change, Command, Dialect, Kind, List, Part, Word};
 use super::value::Val;
 use crate::host_view;

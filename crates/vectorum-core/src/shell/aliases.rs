@@ -6,13 +6,48 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::machine::Machine;
-use super::state::{Alias, Stands, State};
+use super::state::State;
 use super::syntax::{Command, Dialect, Word};
 use super::tree::Tree;
 use super::value::{Doubt, Val};
 
 /// What `alias` prints of all that there are.
 pub(super) const ALIASES: &str = "which aliases there are";
+
+/// An alias: it counts for lines that are read after the one in whose turn it is defined, up to the one in
+/// whose turn it is taken back.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Alias {
+    pub(super) text: Bytes,
+    pub(super) born: usize,
+    pub(super) died: Option<usize>,
+    /// The one whose place it took, for what was read before; `None` within where that may be one or another.
+    pub(super) before: Option<Option<Arc<Alias>>>,
+}
+
+/// What an alias stands for at some place.
+pub(super) enum Stands {
+    ForNothing,
+    For(Bytes),
+    Unclear,
+}
+
+impl Alias {
+    /// What an alias stands for in what was read at some time.
+    pub(super) fn at(&self, epoch: usize) -> Stands {
+        if self.born < epoch {
+            return match self.died {
+                Some(died) if epoch > died => Stands::ForNothing,
+                _ => Stands::For(self.text.clone()),
+            };
+        }
+        match &self.before {
+            None => Stands::ForNothing,
+            Some(None) => Stands::Unclear,
+            Some(Some(before)) => before.at(epoch),
+        }
+    }
+}
 
 /// What is known of aliases besides their texts.
 #[derive(Debug, Default)]
@@ -216,8 +251,8 @@ impl Machine<'_> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::syntax::Dialect;
     use super::super::trial::after;
+    use super::*;
 
     #[test]
     fn aliases_stand_for_what_they_say_from_the_next_line_on() {
@@ -245,5 +280,20 @@ mod tests {
             });
             assert_eq!(found, told, "{dialect:?} {text}");
         }
+    }
+
+    #[test]
+    fn an_alias_counts_for_what_is_read_after_it() {
+        let first = Alias { text: Bytes::from_static(b"one"), born: 3, died: Some(8), before: None };
+        let second = Alias { text: Bytes::from_static(b"two"), born: 5, died: None, before: Some(Some(Arc::new(first.clone()))) };
+        let told = |alias: &Alias, epoch| match alias.at(epoch) {
+            Stands::ForNothing => "nothing".to_owned(),
+            Stands::Unclear => "unclear".to_owned(),
+            Stands::For(text) => String::from_utf8_lossy(&text).into_owned(),
+        };
+        assert_eq!([2, 3, 4, 8, 9].map(|epoch| told(&first, epoch)), ["nothing", "nothing", "one", "one", "nothing"]);
+        assert_eq!([3, 4, 5, 6, 9].map(|epoch| told(&second, epoch)), ["nothing", "one", "one", "two", "two"]);
+        let either = Alias { before: Some(None), ..second };
+        assert_eq!([4, 6].map(|epoch| told(&either, epoch)), ["unclear", "two"]);
     }
 }

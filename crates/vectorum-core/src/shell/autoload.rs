@@ -5,9 +5,10 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
+use super::content::Content;
 use super::hooks::coming_with_it;
 use super::machine::Machine;
-use super::state::{Content, Function, State};
+use super::state::{Function, State};
 use super::syntax::{Command, Item, Kind, List};
 use super::value::Val;
 use crate::host_view::{self, Kind as FileKind};

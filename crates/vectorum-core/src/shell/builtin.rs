@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::declare::{Declared, declares};
 use super::frame::Boundary;
 use super::machine::Machine;
@@ -11,7 +12,6 @@ use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::printing::printed;
 use super::setting::sets_something;
-use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;

@@ -4,11 +4,13 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::expand::Expanded;
 use super::frame::Boundary;
 use super::getopts::OptionsRead;
 use super::machine::{DEEPEST, Machine};
-use super::state::{Content, Function, Scope, State};
+use super::scope::Scope;
+use super::state::{Function, State};
 use super::syntax::{Command, Dialect};
 use super::value::Val;
 use super::variables::FUNCTION_PATH;

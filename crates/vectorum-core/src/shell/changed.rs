@@ -2,10 +2,10 @@
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::expand::Mode;
 use super::machine::Machine;
 use super::pattern::Pattern;
-use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 

@@ -6,10 +6,11 @@ use bytes::Bytes;
 
 use super::arithmetic::{Failure, Number};
 use super::branch::{self, Branch};
+use super::content::Content;
 use super::expand::ODD_WORD;
 use super::frame::Boundary;
 use super::machine::{Machine, PARTED, Skipped};
-use super::state::{Content, State, Status};
+use super::state::{State, Status};
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 use crate::route::Site;

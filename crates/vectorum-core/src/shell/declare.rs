@@ -6,9 +6,10 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::attributes::Attributes;
+use super::content::{Content, Var};
 use super::machine::Machine;
 use super::simple::plus;
-use super::state::{Content, Status, Var};
+use super::state::Status;
 use super::syntax::*;
 use super::ties::is_own;
 use super::value::{Doubt, Val};
@@ -205,6 +206,7 @@ impl Machine<'_> {
 
     /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
     pub(super) fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
+        let name = name_of(&declared);
         match declared {
             Declared::Assignment(assignment, value) => {
                 let value = match (&assignment.value, value) {
@@ -217,7 +219,7 @@ impl Machine<'_> {
                     }
                     (_, value) => value,
                 };
-                self.where_it_is(&assignment.name, attributes, |m, is_elsewhere| {
+                self.where_it_is(&name, attributes, |m, is_elsewhere| {
                     let is_list = matches!(assignment.value, Assigned::Array(_));
                     let after = m.status();
                     if is_list {
@@ -234,7 +236,6 @@ impl Machine<'_> {
                 });
             }
             Declared::Text(text) => {
-                let name = text.slice(..text.iter().position(|b| b"=+[".contains(b)).unwrap_or(text.len()));
                 self.where_it_is(&name, attributes, |m, _| m.declare_text(&text, attributes));
             }
         }
@@ -344,9 +345,7 @@ impl Machine<'_> {
             Some(at) => (&text.slice(..at), Some(text.slice(at + 1..))),
             None => (text, None),
         };
-        let is_name = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
-            && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
-        if !is_name {
+        if !crate::reader::is_portable(name) {
             // An error of the command: dash and zsh end more than that by it.
             return match self.dialect {
                 Dialect::Bash => self.set_status(1),
@@ -629,7 +628,7 @@ impl Machine<'_> {
 pub(super) fn name_of(declared: &Declared) -> Bytes {
     match declared {
         Declared::Assignment(assignment, _) => assignment.name.clone(),
-        Declared::Text(text) => text.slice(..memchr::memchr(b'=', text).unwrap_or(text.len())),
+        Declared::Text(text) => text.slice(..text.iter().position(|b| b"=+[".contains(b)).unwrap_or(text.len())),
     }
 }
 

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use smallvec::smallvec;
 
 use super::braces::{braces, within_ranges};
+use super::content::Content;
 use super::field::{Field, Fields, last};
 use super::inner::QUOTES_WITHIN;
 use super::machine::{LONGEST, MOST_NESTED, Machine};
@@ -14,7 +15,6 @@ use super::parameter::{is_all, is_all_of};
 use super::parse::is_name;
 use super::reference::OWN_SHAPE;
 use super::setting::sets_something;
-use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -81,10 +81,14 @@ impl Machine<'_> {
         }
     }
 
-    /// A word in which what stands between the dots of a range is worked out.
-    fn with_ranges(&mut self, word: &Word) -> Expanded<Word> {
+    /// A word in which what stands between the dots of a range is worked out, if something does.
+    fn with_ranges(&mut self, word: &Word) -> Expanded<Option<Word>> {
+        let within = within_ranges(&word.parts);
+        if within.is_empty() {
+            return Ok(None);
+        }
         let mut parts = word.parts.clone();
-        for (at, has_dots) in within_ranges(&word.parts) {
+        for (at, has_dots) in within {
             let Some(part) = word.parts.get(at) else { continue };
             let Val::Known(text) = self.one(std::slice::from_ref(part), Mode::One) else {
                 return Err(self.doubt("a range of what is not known"));
@@ -99,7 +103,7 @@ impl Machine<'_> {
                 *part = Part::Text(Text::of(&text));
             }
         }
-        Ok(Word::new(parts, word.at, word.end))
+        Ok(Some(Word::new(parts, word.at, word.end)))
     }
 
     /// Expands a word into fields behind others.
@@ -119,7 +123,7 @@ impl Machine<'_> {
         let worked_out;
         let word = if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && !self.as_sh && has(&[b"{"]) {
             worked_out = self.with_ranges(word)?;
-            &worked_out
+            worked_out.as_ref().unwrap_or(word)
         } else {
             word
         };

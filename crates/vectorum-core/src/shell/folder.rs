@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::machine::Machine;
-use super::state::{Content, Status};
+use super::state::Status;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::Kind as FileKind;

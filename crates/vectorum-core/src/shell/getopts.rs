@@ -5,9 +5,8 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::{Content, Var};
 use super::machine::Machine;
-use super::parse::{is_name, is_name_start};
-use super::state::{Content, Var};
 use super::syntax::Dialect;
 use super::value::Val;
 
@@ -129,7 +128,7 @@ impl Machine<'_> {
             }),
             words => Some(words.to_vec()),
         };
-        let is_name = name.first().is_some_and(|b| is_name_start(*b)) && name.iter().all(|b| is_name(*b));
+        let is_name = crate::reader::is_portable(name);
         let names = [&name[..], INDEX, ARGUMENT];
         let is_held = names.iter().any(|name| self.is_readonly(name));
         let exports_all = self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false));

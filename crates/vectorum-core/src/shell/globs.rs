@@ -5,12 +5,12 @@ use std::cmp::Ordering;
 use bytes::Bytes;
 
 use super::changed::modified;
+use super::content::Content;
 use super::expand::Expanded;
 use super::expand::plain_carets;
 use super::field::Field;
 use super::machine::Machine;
 use super::pattern::{Groups, Pattern};
-use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::Kind as FileKind;

@@ -5,8 +5,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::machine::Machine;
-use super::state::{Content, Status};
+use super::state::Status;
 use super::syntax::Dialect;
 use super::value::Val;
 

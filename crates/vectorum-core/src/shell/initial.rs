@@ -7,11 +7,12 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::{Content, Var};
 use super::getopts::OptionsRead;
 use super::handed::Handed;
 use super::layers::Layers;
 use super::startup::{Invocation, Payload};
-use super::state::{Content, State, Status, Var};
+use super::state::{State, Status};
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use super::vars::{Start, Vars};

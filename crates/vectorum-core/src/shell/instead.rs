@@ -5,12 +5,12 @@ use std::sync::Arc;
 use bytes::Bytes;
 use smallvec::smallvec;
 
+use super::content::Content;
 use super::expand::{Expanded, Mode, ODD_WORD, Values, brings_list, is_put_together_oddly};
 use super::field::{Field, Fields, last};
 use super::machine::Machine;
 use super::parameter::{Held, is_all_of};
 use super::reference::OWN_SHAPE;
-use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 

@@ -3,9 +3,9 @@
 use bytes::Bytes;
 use hashbrown::HashMap;
 
+use super::content::Content;
 use super::declare::declares;
 use super::machine::Machine;
-use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::{HostView, Kind, Want};

@@ -9,8 +9,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::machine::Machine;
-use super::state::{Content, Status};
+use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use kept::OPTIONS_OF_SET;

@@ -4,11 +4,12 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::expand::{Expanded, Mode, Values, is_text};
 use super::machine::Machine;
 use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT};
 use super::shaped::Subscript;
-use super::state::{Content, Status};
+use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 

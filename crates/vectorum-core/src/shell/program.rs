@@ -3,11 +3,11 @@
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::filters;
 use super::lookup::{NO_FOLDER, UNREAD, along, is_program};
 use super::machine::Machine;
 use super::outputs::{Asked, PRINTED};
-use super::state::Content;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use crate::host_view::{Content as FileContent, Want};

@@ -2,9 +2,9 @@
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
-use super::state::Content;
 use super::syntax::{Command, Dialect, Part, Redirect, Word};
 use super::value::Maybe;
 use crate::host_view::{self, Kind, Want};

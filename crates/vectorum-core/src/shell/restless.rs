@@ -7,8 +7,9 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
+use super::content::{Content, Var};
 use super::machine::Machine;
-use super::state::{Content, State, Var};
+use super::state::State;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 

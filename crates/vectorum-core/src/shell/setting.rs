@@ -5,9 +5,9 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
+use super::content::Content;
 use super::machine::Machine;
 use super::shaped::{Of, Step, Subscript};
-use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 

@@ -5,13 +5,15 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::{Content, Var};
 use super::declare::{Declared, declares};
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::outputs::PRINTED;
 use super::parameter::Held;
+use super::scope::Scope;
 use super::setting::sets_something;
-use super::state::{Content, Function, Scope, Status, Var};
+use super::state::{Function, Status};
 use super::syntax::*;
 use super::table::Table;
 use super::value::{Doubt, Val};

@@ -6,11 +6,11 @@ use bytes::Bytes;
 
 use super::Source;
 use super::aliases::ALIASES;
+use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::options::kept::tells_options;
 use super::outputs::{PRINTED_COMMANDS, PRINTED_NAMES};
-use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::Kind as FileKind;

@@ -2,10 +2,10 @@
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::expand::{Expanded, Mode, Values, is_text};
 use super::field::{Field, Fields, last};
 use super::machine::Machine;
-use super::state::Content;
 use super::syntax::*;
 use super::value::Val;
 

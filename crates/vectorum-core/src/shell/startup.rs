@@ -7,6 +7,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::branch::{self, Branch};
+use super::content::{Content, Var};
 use super::decided::Decided;
 use super::frame::Boundary;
 use super::handed::Handed;
@@ -15,7 +16,7 @@ use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
 use super::machine::{Ended, Machine, Outcome, Skipped};
-use super::state::{Content, State, Var};
+use super::state::State;
 use super::syntax::Dialect;
 use super::touched::Touched;
 use super::value::{Doubt, Val};

@@ -1,102 +1,21 @@
 //! What a shell holds while it runs a file: variables, functions, options; and what is known of
 //! each where branches come together again.
 
-use std::borrow::Cow;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::aliases::Alias;
 use super::branch::Branch;
+use super::content::{Var, join_var};
 use super::getopts::OptionsRead;
 use super::layers::Layers;
+use super::scope::Scope;
 use super::syntax::Command;
-use super::table::Table;
 use super::ties::{self, Tie};
 use super::value::{Doubt, Val};
 use super::vars::Vars;
-use crate::route::Site;
-
-/// What a variable holds.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) enum Content {
-    /// It is not set.
-    Unset,
-    /// It is set.
-    Set(Val),
-    /// It is set to this, or not at all.
-    Perhaps(Val),
-    /// A list of values.
-    Array(Arc<Vec<Val>>),
-    /// A table by words.
-    Table(Arc<Table>),
-}
-
-impl Content {
-    /// The value as a text: of a list, its first.
-    pub(super) fn value(&self) -> Option<Val> {
-        match self {
-            Content::Unset => None,
-            Content::Set(value) | Content::Perhaps(value) => Some(value.clone()),
-            Content::Array(values) => values.first().cloned(),
-            // What it is as a text is nobody's business: it is none that is handed on.
-            Content::Table(_) => None,
-        }
-    }
-}
-
-/// A variable.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Var {
-    pub(super) content: Content,
-    /// Whether children receive it; `None` where that is not known.
-    pub(super) exported: Option<bool>,
-    pub(super) readonly: bool,
-    /// Whether it may be held fast, or not.
-    pub(super) may_be_readonly: bool,
-    /// The line that decided its value; `None` for what was there at the start.
-    pub(super) site: Option<Site>,
-    /// Whether it is exported only once it gets a value (zsh).
-    pub(super) is_pending: bool,
-    /// Whether something was done to it that is not followed, such as `declare -i`.
-    pub(super) is_odd: bool,
-    /// Whether it holds a number: what it is set to is worked out.
-    pub(super) is_number: bool,
-    /// Whether zsh keeps each item of it once only.
-    pub(super) is_unique: bool,
-    /// Whether it may be a list, which stays one and is not handed on.
-    pub(super) may_be_list: bool,
-    /// Of an empty text that a list is tied to, whether that has an empty item, and not none.
-    pub(super) has_empty_item: bool,
-}
-
-impl Var {
-    /// Whether it is a list, or may be one.
-    pub(super) fn can_be_list(&self) -> bool {
-        self.may_be_list || matches!(self.content, Content::Array(_) | Content::Table(_))
-    }
-
-    /// One of which nothing is known.
-    pub(super) fn unknown(why: &Arc<Doubt>) -> Var {
-        Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, ..Var::unset() }
-    }
-
-    pub(super) fn unset() -> Var {
-        Var {
-            content: Content::Unset,
-            exported: Some(false),
-            readonly: false,
-            may_be_readonly: false,
-            site: None,
-            is_pending: false,
-            is_odd: false,
-            is_number: false,
-            is_unique: false,
-            may_be_list: false,
-            has_empty_item: false,
-        }
-    }
-}
 
 /// A function.
 #[derive(Clone, Debug)]
@@ -117,63 +36,11 @@ impl PartialEq for Function {
     }
 }
 
-/// An alias: it counts for lines that are read after the one in whose turn it is defined, up to the one in
-/// whose turn it is taken back.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Alias {
-    pub(super) text: Bytes,
-    pub(super) born: usize,
-    pub(super) died: Option<usize>,
-    /// The one whose place it took, for what was read before; `None` within where that may be one or another.
-    pub(super) before: Option<Option<Arc<Alias>>>,
-}
-
-/// What an alias stands for at some place.
-pub(super) enum Stands {
-    ForNothing,
-    For(Bytes),
-    Unclear,
-}
-
-impl Alias {
-    /// What an alias stands for in what was read at some time.
-    pub(super) fn at(&self, epoch: usize) -> Stands {
-        if self.born < epoch {
-            return match self.died {
-                Some(died) if epoch > died => Stands::ForNothing,
-                _ => Stands::For(self.text.clone()),
-            };
-        }
-        match &self.before {
-            None => Stands::ForNothing,
-            Some(None) => Stands::Unclear,
-            Some(Some(before)) => before.at(epoch),
-        }
-    }
-}
-
 /// What a status is known to be.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) enum Status {
     Known(u8),
     Unknown(Arc<Doubt>),
-}
-
-/// What a function or a single command hides.
-#[derive(Debug, Default, PartialEq)]
-pub(super) struct Scope {
-    /// The variables as they were; `None` is one that was not there.
-    pub(super) vars: Layers<Option<Var>>,
-    /// For a function the positional parameters of its caller.
-    pub(super) positional: Option<Result<Arc<Vec<Val>>, Arc<Doubt>>>,
-    /// For what stands before a function in bash: it can be made to stay.
-    pub(super) lends: bool,
-    /// The names that are made to; whether that is certain.
-    pub(super) kept: BTreeMap<Bytes, bool>,
-    /// Those that the function made local as well.
-    pub(super) made_local: BTreeSet<Bytes>,
-    /// Where its caller reads options, if it reads them anew; within, nothing where that is not known.
-    pub(super) reading: Option<Option<OptionsRead>>,
 }
 
 /// Options by their letters or long names; `None` where it is not known whether one is set.
@@ -217,169 +84,11 @@ pub(super) struct State {
     pub(super) scopes: Vec<Scope>,
 }
 
-fn join_content(a: &Content, b: &Content, why: &Arc<Doubt>) -> Content {
-    use Content::{Array, Perhaps, Set, Table, Unset};
-    match (a, b) {
-        (a, b) if a == b => a.clone(),
-        (Unset, other) | (other, Unset) => match other {
-            Set(value) | Perhaps(value) => Perhaps(value.clone()),
-            Array(_) | Table(_) | Unset => Perhaps(Val::Unknown(why.clone())),
-        },
-        (Array(_) | Table(_), _) | (_, Array(_) | Table(_)) => Perhaps(Val::Unknown(why.clone())),
-        (Set(a), Set(b)) => Set(a.join(b, why)),
-        (Set(a) | Perhaps(a), Set(b) | Perhaps(b)) => Perhaps(a.join(b, why)),
-    }
-}
-
-fn join_var(a: &Var, b: &Var, why: &Arc<Doubt>) -> Var {
-    let content = match join_content(&a.content, &b.content, why) {
-        Content::Set(_) if a.has_empty_item != b.has_empty_item => Content::Set(Val::Unknown(why.clone())),
-        content => content,
-    };
-    // Of a name that is not set the export says nothing.
-    let exported = match (&a.content, &b.content) {
-        (Content::Unset, Content::Unset) if a.exported != b.exported => None,
-        // What sets it later may set one that is exported, or one that is not.
-        (Content::Unset, _) if a.exported == Some(false) => b.exported.filter(|exported| !exported),
-        (_, Content::Unset) if b.exported == Some(false) => a.exported.filter(|exported| !exported),
-        // One that is exported once it gets a value has one here, or not.
-        _ if a.is_pending != b.is_pending && (a.exported, b.exported) != (Some(false), Some(false)) => None,
-        _ if a.exported == b.exported => a.exported,
-        _ => None,
-    };
-    let site = if matches!(content, Content::Unset) { None } else { b.site.clone().or(a.site.clone()) };
-    Var {
-        content,
-        exported,
-        readonly: a.readonly && b.readonly,
-        may_be_readonly: a.readonly != b.readonly || a.may_be_readonly || b.may_be_readonly,
-        site,
-        is_pending: a.is_pending && b.is_pending,
-        is_odd: a.is_odd || b.is_odd || a.is_unique != b.is_unique,
-        is_number: a.is_number || b.is_number,
-        is_unique: a.is_unique && b.is_unique,
-        may_be_list: a.can_be_list() || b.can_be_list(),
-        has_empty_item: a.has_empty_item,
-    }
-}
-
-impl Scope {
-    /// Takes in what the same function or command hides on another way.
-    fn take_in(&mut self, other: &Scope, why: &Arc<Doubt>) {
-        let names = self.vars.parted(&other.vars).into_iter();
-        let hidden = names.filter_map(|name| match (self.vars.get(name), other.vars.get(name)) {
-            (a, b) if a == b => None,
-            (Some(Some(a)), Some(Some(b))) => Some((name.clone(), join_var(a, b, why))),
-            // What is set from here on of a name that is hidden on one way only may stay, or be lost.
-            _ => Some((name.clone(), Var { may_be_readonly: true, may_be_list: true, ..Var::unknown(why) })),
-        });
-        for (name, var) in hidden.collect::<Vec<_>>() {
-            self.vars.insert(name, Some(var));
-        }
-        for name in self.kept.keys().chain(other.kept.keys()).cloned().collect::<Vec<_>>() {
-            let is_sure = self.kept.get(&name) == Some(&true) && other.kept.get(&name) == Some(&true);
-            self.kept.insert(name, is_sure);
-        }
-        // Where it is not certain, what is revealed differs in the two.
-        self.made_local.extend(other.made_local.iter().cloned());
-        if self.reading != other.reading {
-            self.reading = Some(None);
-        }
-    }
-
-    fn fork(&mut self) -> Scope {
-        Scope {
-            vars: self.vars.fork(),
-            positional: self.positional.clone(),
-            lends: self.lends,
-            kept: self.kept.clone(),
-            made_local: self.made_local.clone(),
-            reading: self.reading.clone(),
-        }
-    }
-}
-
 impl State {
     /// Whether what follows from beginning like this follows from beginning like another.
     /// `look` looks a program up along a PATH.
     pub(super) fn is_alike(&self, other: &State, look: impl Fn(&[u8], &[u8]) -> Option<Option<Bytes>>) -> bool {
         self.functions == other.functions && self.options == other.options && self.vars.is_alike(&other.vars, look)
-    }
-
-    /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
-    pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool, marks: bool) {
-        let Some(Scope { vars, positional, kept, reading, .. }) = self.scopes.pop() else { return };
-        for (name, var) in vars.iter().filter_map(|(name, var)| Some((name.clone(), var?.clone()))) {
-            if let Some(is_sure) = kept.get(&name) {
-                if !is_sure {
-                    let doubt = Doubt::new("whether what stands before a function stays set", None);
-                    self.vars.insert(name.clone(), Var::unknown(&doubt));
-                }
-                // So it does in what stands before the function that called it.
-                self.lend(&name, *is_sure);
-                continue;
-            }
-            match var {
-                // With `set -a` dash leaves its mark.
-                Some(var) if marks => self.vars.insert(name, Var { exported: None, ..var }),
-                None if marks => self.vars.insert(name, Var { exported: None, ..Var::unset() }),
-                // zsh exports a name that was only to be exported once it has a value, which it has now.
-                Some(var) if var.is_pending => self.vars.insert(name, Var { exported: None, is_pending: false, ..var }),
-                Some(var) => {
-                    let exported = if exports(&name) { None } else { var.exported };
-                    self.vars.insert(name, Var { exported, ..var });
-                }
-                None => self.vars.remove(&name),
-            }
-        }
-        if let Some(positional) = positional {
-            self.positional = positional;
-        }
-        if let Some(reading) = reading {
-            self.reading = reading;
-        }
-    }
-
-    /// Takes what a name is outside of all that hides it for what it is here, and the other way round; `false` if nothing
-    /// hides it.
-    pub(super) fn swap_outermost(&mut self, name: &Bytes) -> bool {
-        let Some(scope) = self.scopes.iter_mut().find(|scope| scope.vars.get(name).is_some()) else { return false };
-        let outermost = scope.vars.get(name).cloned().flatten();
-        scope.vars.insert(name.clone(), self.vars.get(name).map(Cow::into_owned));
-        match outermost {
-            Some(var) => self.vars.insert(name.clone(), var),
-            None => self.vars.remove(name),
-        }
-        true
-    }
-
-    /// Whether something hides what a name is outside of it; `by_itself` says whether the function that runs counts, too.
-    pub(super) fn hides(&self, name: &[u8], by_itself: bool) -> bool {
-        let nearest = self.scopes.iter().rposition(|scope| scope.vars.get(name).is_some());
-        let function = self.scopes.iter().rposition(|scope| scope.positional.is_some());
-        let is_before = |at: usize| Some(at + 1) == function && self.scopes.get(at).is_some_and(|s| s.made_local.contains(name));
-        nearest.is_some_and(|at| by_itself || Some(at) != function && !is_before(at))
-    }
-
-    /// Takes away what hides a name most nearly.
-    pub(super) fn reveal(&mut self, name: &Bytes) {
-        let Some(scope) = self.scopes.iter_mut().rev().find(|scope| scope.vars.get(name).is_some()) else { return };
-        let outer = scope.vars.get(name).cloned().flatten();
-        scope.vars.remove(name);
-        scope.kept.remove(name);
-        match outer {
-            Some(var) => self.vars.insert(name.clone(), var),
-            None => self.vars.remove(name),
-        }
-    }
-
-    /// Has a name stay set that stands before a function which runs, if it does and hides no local one.
-    pub(super) fn lend(&mut self, name: &Bytes, is_sure: bool) {
-        if let Some(scope) = self.scopes.iter_mut().rev().find(|scope| scope.vars.get(name).is_some())
-            && scope.lends
-        {
-            scope.kept.insert(name.clone(), is_sure);
-        }
     }
 
     pub(super) fn option(&self, name: &str) -> Option<bool> {
@@ -495,101 +204,9 @@ mod tests {
     use proptest::prelude::*;
 
     use super::super::branch::Left;
+    use super::super::content::Content;
+    use super::super::content::tests::may_hold;
     use super::*;
-
-    fn value() -> impl Strategy<Value = Val> {
-        let known = prop::sample::select(vec!["", "low", "high"]).prop_map(Val::of);
-        let doubt = |(filled, few): (bool, bool)| {
-            let could_be = if few { vec![Bytes::from_static(b"low"), Bytes::from_static(b"flood")] } else { Vec::new() };
-            Val::Unknown(Arc::new(Doubt { could_be, is_filled: filled, ..(*Doubt::new("so", None)).clone() }))
-        };
-        prop_oneof![known, (any::<bool>(), any::<bool>()).prop_map(doubt)]
-    }
-
-    fn var() -> impl Strategy<Value = Var> {
-        let content = prop_oneof![
-            Just(Content::Unset),
-            value().prop_map(Content::Set),
-            value().prop_map(Content::Perhaps),
-            prop::collection::vec(value(), 0..3).prop_map(|items| Content::Array(Arc::new(items))),
-            value().prop_map(|item| Content::Table(Arc::new([(Bytes::from_static(b"key"), item)].into()))),
-        ];
-        let flags = prop::collection::vec(any::<bool>(), 4);
-        (content, prop::option::of(any::<bool>()), flags).prop_map(|(content, exported, flags)| Var {
-            content,
-            exported,
-            readonly: flags[0],
-            is_pending: flags[1],
-            is_odd: flags[2],
-            is_number: flags[3],
-            ..Var::unset()
-        })
-    }
-
-    /// Whether a text may be what a value stands for.
-    fn may_be(value: &Val, text: &[u8]) -> bool {
-        match value {
-            Val::Known(known) => known == text,
-            Val::Unknown(doubt) => {
-                !(doubt.is_filled && text.is_empty()) && (doubt.could_be.is_empty() || doubt.could_be.iter().any(|c| c == text))
-            }
-        }
-    }
-
-    /// Whether a variable may be set to a text, or not be set.
-    fn may_hold(var: &Var, text: Option<&[u8]>) -> bool {
-        match (&var.content, text) {
-            (Content::Unset | Content::Perhaps(_), None) => true,
-            (Content::Set(value) | Content::Perhaps(value), Some(text)) => may_be(value, text),
-            _ => false,
-        }
-    }
-
-    const TEXTS: [&[u8]; 4] = [b"", b"low", b"high", b"flood"];
-
-    proptest! {
-        /// Whatever is so on one of two ways may be so where they come together.
-        #[test]
-        fn a_join_holds_on_both_ways(a in var(), b in var()) {
-            let why = Doubt::new("both ways", None);
-            let joined = join_var(&a, &b, &why);
-            for way in [&a, &b] {
-                for text in [None].into_iter().chain(TEXTS.map(Some)) {
-                    prop_assert!(!may_hold(way, text) || may_hold(&joined, text), "{way:?} {joined:?} {text:?}");
-                }
-                let is_set = !matches!(way.content, Content::Unset);
-                prop_assert!(!is_set || joined.exported.is_none() || joined.exported == way.exported, "{way:?} {joined:?}");
-                prop_assert!(!joined.readonly || way.readonly);
-                prop_assert!(way.readonly == joined.readonly || joined.may_be_readonly);
-                prop_assert!(!way.can_be_list() || joined.can_be_list());
-            }
-            prop_assert_eq!(join_var(&a, &a, &why).content, a.content);
-        }
-
-        #[test]
-        fn values_that_come_together_are_one_of_both(a in value(), b in value()) {
-            let joined = a.join(&b, &Doubt::new("both ways", None));
-            for text in TEXTS {
-                prop_assert!(!(may_be(&a, text) || may_be(&b, text)) || may_be(&joined, text), "{joined:?} {text:?}");
-            }
-            prop_assert_eq!(joined.known().is_some(), a == b && a.known().is_some());
-        }
-    }
-
-    #[test]
-    fn an_alias_counts_for_what_is_read_after_it() {
-        let first = Alias { text: Bytes::from_static(b"one"), born: 3, died: Some(8), before: None };
-        let second = Alias { text: Bytes::from_static(b"two"), born: 5, died: None, before: Some(Some(Arc::new(first.clone()))) };
-        let told = |alias: &Alias, epoch| match alias.at(epoch) {
-            Stands::ForNothing => "nothing".to_owned(),
-            Stands::Unclear => "unclear".to_owned(),
-            Stands::For(text) => String::from_utf8_lossy(&text).into_owned(),
-        };
-        assert_eq!([2, 3, 4, 8, 9].map(|epoch| told(&first, epoch)), ["nothing", "nothing", "one", "one", "nothing"]);
-        assert_eq!([3, 4, 5, 6, 9].map(|epoch| told(&second, epoch)), ["nothing", "one", "one", "two", "two"]);
-        let either = Alias { before: Some(None), ..second };
-        assert_eq!([4, 6].map(|epoch| told(&either, epoch)), ["unclear", "two"]);
-    }
 
     /// What a line does.
     #[derive(Clone, Debug)]

@@ -1,8 +1,8 @@
 //! Where sums stand, and what a wrong one ends there.
 
 use super::arithmetic::{Failure, Number, Piece, Summed, UNKNOWN, may_assign, worked_out};
+use super::content::Content;
 use super::machine::Machine;
-use super::state::Content;
 use super::syntax::{Dialect, Part};
 use super::value::{Maybe, Val};
 

@@ -5,11 +5,11 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::expand::{Expanded, Mode, Values};
 use super::machine::Machine;
 use super::parameter::Held;
 use super::reference::OWN_SHAPE;
-use super::state::Content;
 use super::syntax::{Dialect, Part, Parts, Text, Word};
 use super::value::{Maybe, Val};
 

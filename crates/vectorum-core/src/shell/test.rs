@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::machine::Machine;
-use super::state::Content;
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 use crate::host_view::{Kind as FileKind, Want};

@@ -6,9 +6,10 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::attributes::Attributes;
+use super::content::Content;
 use super::declare::{Declared, name_of};
 use super::machine::Machine;
-use super::state::{Content, State, Status};
+use super::state::{State, Status};
 use super::syntax::Dialect;
 use super::value::Val;
 
@@ -31,18 +32,11 @@ pub(super) fn is_own(name: &[u8]) -> bool {
 /// A list and the text that is made of it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Tie {
-    list: Bytes,
+    pub(super) list: Bytes,
     pub(super) text: Bytes,
     pub(super) separator: u8,
     /// Whether it is certain that they are tied.
     pub(super) is_sure: bool,
-}
-
-impl Tie {
-    /// Returns the name of the list.
-    pub(super) fn list(&self) -> Bytes {
-        self.list.clone()
-    }
 }
 
 /// Ties that were made on one of two ways only are made or not.

@@ -2,11 +2,10 @@
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::machine::Machine;
 use super::pattern::{Groups, NotFollowed, Pattern};
-use super::state::Content;
 use super::syntax::*;
-use super::ties::Tie;
 use super::value::Val;
 
 /// A pattern of names: what they are to fit, and what not.
@@ -134,7 +133,8 @@ impl Machine<'_> {
     /// If it is not known which these are.
     fn unset_those_that_fit(&mut self, patterns: &[Bytes]) -> Result<(), NotFollowed> {
         let state = self.live.as_ref().ok_or(NotFollowed)?;
-        let names: Vec<Bytes> = state.vars.all().map(|(name, _)| name.clone()).chain(state.ties.iter().map(Tie::list)).collect();
+        let names: Vec<Bytes> =
+            state.vars.all().map(|(name, _)| name.clone()).chain(state.ties.iter().map(|tie| tie.list.clone())).collect();
         let extends = state.option("extglob").ok_or(NotFollowed)?;
         let patterns = patterns.iter().map(|text| NamePattern::new(text, extends)).collect::<Result<Vec<_>, _>>()?;
         let mut are_there = false;

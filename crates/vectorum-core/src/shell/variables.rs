@@ -6,9 +6,9 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::arithmetic::Failure;
+use super::content::{Content, Var};
 use super::machine::{Assigned, LONGEST, Machine};
 use super::parse::{is_name, is_name_start};
-use super::state::{Content, Var};
 use super::syntax::*;
 use super::ties::Tie;
 use super::value::{Doubt, Val};

@@ -8,9 +8,9 @@ use std::sync::{Arc, Mutex};
 use bytes::Bytes;
 use hashbrown::HashMap;
 
+use super::content::{Content, Var};
 use super::foggy::{Fogged, Foggy};
 use super::handed::Handed;
-use super::state::{Content, Var};
 use super::value::{Doubt, Val};
 use crate::lock::lock;
 use crate::reader::is_portable;

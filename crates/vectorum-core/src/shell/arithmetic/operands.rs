@@ -2,7 +2,7 @@
 
 use bytes::Bytes;
 
-use super::super::state::Content;
+use super::super::content::Content;
 use super::super::syntax::Dialect;
 use super::super::value::Val;
 use super::{Effect, MOST_VALUES, Number, Piece, Stop, Sum, UNKNOWN, Worked};

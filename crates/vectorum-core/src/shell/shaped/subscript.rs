@@ -2,11 +2,11 @@
 
 use std::sync::Arc;
 
+use super::super::content::Content;
 use super::super::expand::Expanded;
 use super::super::machine::Machine;
 use super::super::parameter::Held;
 use super::super::pattern::Pattern;
-use super::super::state::Content;
 use super::super::value::Val;
 use super::*;
 

@@ -4,12 +4,12 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::super::content::Content;
 use super::super::expand::{Expanded, Mode, Values};
 use super::super::machine::Machine;
 use super::super::parameter::Held;
 use super::super::pattern::Pattern;
 use super::super::reference::OWN_SHAPE;
-use super::super::state::Content;
 use super::super::syntax::{Change, Dialect, Parameter, Part};
 use super::super::value::{Doubt, Val};
 use super::*;
