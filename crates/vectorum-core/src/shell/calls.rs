@@ -111,3 +111,29 @@ impl Machine<'_> {
         self.depth -= 1;
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn functions_get_words_and_leave_a_status() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=${#}$1; return 3; }; set -- z; f a b; X=$?$1", ["2a", "3z"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=$*; shift; X=$1; }; f a b", ["a b", "b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { false; }; f; X=$?; f() { R=1; }; f", ["1", "1"]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "f() { [ $1 -le 0 ] && return; R=$R$1; f $(($1 - 1)); }; f 3; X=done",
+                ["321", "done"],
+            ),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { f() { R=2; }; R=1; }; f; X=$R; f", ["2", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; f() { (R=2); X=$R; }; f", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { return; }; false; f; R=$?", ["1", "none"]),
+            (&[Ksh, Mksh], "function f { set -f; }; f; set -- /usr/b*; R=$1", ["/usr/bin", "none"]),
+            (&[Bash, Zsh], "function f { X=1; }; f; R=$X", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { f; }; R=1; X=$(echo 2)", ["1", "2"]),
+        ]);
+    }
+}

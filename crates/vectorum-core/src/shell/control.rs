@@ -657,3 +657,65 @@ fn may_leave_quotes(part: &Part) -> bool {
         _ => false,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn loops_go_round_as_often_as_there_are_words() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do X=$X$R; done", ["b", "ab"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=0; for R in; do X=1; done", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- p q; for R do X=$X$R; done", ["q", "pq"]),
+            (&[Bash, Ksh, Zsh], "for ((R = 0; R < 3; R++)); do X=$X$R; done", ["3", "012"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=; while [ \"$R\" != aaa ]; do R=a$R; done; X=$?", ["aaa", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=; until [ \"$R\" = aa ]; do R=a$R; done", ["aa", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "while false; do R=1; done; X=$?", ["none", "0"]),
+            (&[Zsh], "for R X in 1 2 3; do :; done", ["3", ""]),
+            (&[Zsh], "repeat 3 R=a$R", ["aaa", "none"]),
+        ]);
+    }
+
+    #[test]
+    fn loops_are_left_from_within() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b c; do [ $R = b ] && break; X=$R; done", ["b", "a"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b c; do [ $R = b ] && continue; X=$X$R; done", ["c", "ac"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do for X in 1 2; do break 2; done; done", ["a", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do for X in 1 2; do continue 2; done; R=no; done", ["b", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { for R in a b; do return 4; done; }; f; X=$?", ["a", "4"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do (break); X=$X$R; done", ["b", "ab"]),
+        ]);
+    }
+
+    #[test]
+    fn conditions_are_told_or_both_ways_followed() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "if true; then R=1; else R=2; fi; if false; then X=1; fi", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "if false; then R=1; elif true; then R=2; fi; X=$?", ["2", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "true && R=1 || X=1", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "false && R=1 || X=1", ["none", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "! false && R=$?; ! true; X=$?", ["0", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "(false); if false; then :; fi; R=$?", ["0", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "tide-now && R=1; X=2", ["1?", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; if tide-now; then X=1; else X=1; fi", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "if tide-now; then R=a; X=1; else R=b; fi", ["<unknown>", "1?"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "while tide-now; do R=1; done; X=2", ["1?", "2"]),
+        ]);
+    }
+
+    #[test]
+    fn pipes_and_subshells_change_nothing_outside() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; (R=2); X=$R", ["1", "1"]),
+            (&[Bash, Dash, Mksh], "R=1; echo a | R=2; X=$?", ["1", "0"]),
+            (&[Ksh, Zsh], "R=1; true | R=2", ["2", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; { R=2; } | cat", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "true | false; R=$?; false | true; X=$?", ["1", "0"]),
+            (&[Bash, Ksh, Mksh, Zsh], "set -o pipefail; false | true; R=$?", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -e; (false) || R=1; if (false); then :; else X=2; fi", ["1", "2"]),
+        ]);
+    }
+}

@@ -161,3 +161,22 @@ pub(super) fn plain_path(path: &[u8]) -> Bytes {
     }
     [b"/", &parts.join(&b'/')[..]].concat().into()
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn the_folder_is_where_it_was_changed_to() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "cd /; cd /usr; R=$PWD; X=$OLDPWD", ["/usr", "/"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "cd /usr/./bin/..; R=$PWD", ["/usr", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "cd /; cd usr; R=$PWD; cd ..; X=$PWD", ["/usr", "/"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "cd /nowhere 2>/dev/null; X=$?; cd /usr; R=$PWD; X=", ["/usr", ""]),
+            (&[Bash, Dash, Ksh, Mksh], "cd /; cd /usr; cd - >/dev/null; R=$PWD; X=$OLDPWD", ["/", "/usr"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "cd /; R=$(cd /usr && pwd); X=$PWD", ["/usr", "/"]),
+            (&[Bash, Zsh], "cd /; pushd /usr >/dev/null; R=$PWD; popd >/dev/null; X=$PWD", ["/usr", "/"]),
+        ]);
+    }
+}

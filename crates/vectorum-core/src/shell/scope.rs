@@ -145,20 +145,8 @@ impl State {
 
 #[cfg(test)]
 mod tests {
-    use crate::shell::syntax::Dialect::{self, Bash, Dash, Ksh, Mksh, Zsh};
-    use crate::shell::trial::after;
-
-    /// Each row: shells, what is run, and what `R` and `X` are then (measured).
-    type Row = (&'static [Dialect], &'static str, [&'static str; 2]);
-
-    fn hold(rows: &[Row]) {
-        for (dialects, text, expected) in rows {
-            for dialect in *dialects {
-                let found = after(*dialect, text, |machine| ["R", "X"].map(|name| machine.told_value(name)));
-                assert_eq!(found, *expected, "{dialect:?} {text}");
-            }
-        }
-    }
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
 
     #[test]
     fn what_a_function_hides_is_put_back() {

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::expand::{Expanded, Mode};
 use super::frame::Boundary;
 use super::initial::state;
@@ -50,6 +51,16 @@ pub(super) fn fields_are(dialects: &[Dialect], rows: &[(&str, &str, &str)]) {
     }
 }
 
+/// Holds shells to what the names `R` and `X` hold once they ran a text, as was measured.
+pub(super) fn hold(rows: &[(&[Dialect], &str, [&str; 2])]) {
+    for (dialects, text, expected) in rows {
+        for dialect in *dialects {
+            let found = after(*dialect, text, |machine| ["R", "X"].map(|name| machine.told_value(name)));
+            assert_eq!(found, *expected, "{dialect:?} {text}");
+        }
+    }
+}
+
 /// What fish hands on of `OUT` after a text, on a host of which nothing else is known.
 pub(super) fn out_of_fish(text: &str) -> String {
     let [_, account] = Account::made_up("/usr/bin/fish");
@@ -80,12 +91,11 @@ impl Machine<'_> {
         work(self, &word)
     }
 
-    /// What a name holds.
+    /// What a name holds; with a question mark, if it may as well not be set.
     pub(super) fn told_value(&self, name: &str) -> String {
-        match self.content_of(name.as_bytes()).value() {
-            Some(value) => told_one(&value),
-            None => "none".to_owned(),
-        }
+        let content = self.content_of(name.as_bytes());
+        let mark = if matches!(content, Content::Perhaps(Val::Known(_))) { "?" } else { "" };
+        content.value().map_or_else(|| "none".to_owned(), |value| told_one(&value) + mark)
     }
 }
 

@@ -179,3 +179,38 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn names_are_unset_by_what_they_are() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; R=2; unset X; R=${X-gone}", ["gone", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X() { :; }; X=1; unset -f X; R=${X-gone}", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; unset -v R X", ["none", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=(a b c); unset 'X[1]'; R=1; unset X", ["1", "none"]),
+            (&[Bash], "X=(a b c); unset 'X[1]'; R=${#X[@]}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "X() { R=5; }; unset X; X 2>/dev/null; R=$?", ["127", "none"]),
+            (&[Zsh], "unset Q_1; R=$?", ["0", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly X=1; (unset X) 2>/dev/null; R=kept", ["kept", "1"]),
+        ]);
+    }
+
+    #[test]
+    fn zsh_unsets_those_that_fit_a_pattern() {
+        hold(&[
+            (&[Zsh], "LANE_A=1; LANE_B=2; X=3; unset -m 'LANE_*'; R=${LANE_A-gone}${LANE_B-gone}", ["gonegone", "3"]),
+            (&[Zsh], "LANE_A=1; LANE_B=2; X=3; unset -m 'LANE_[B-Z]' X; R=$LANE_A${LANE_B-gone}", ["1gone", "none"]),
+            (
+                &[Zsh],
+                "setopt extendedglob; LANE_A=1; LANE_B=2; unset -m '(LANE_*|X)~LANE_B'; R=${LANE_A-gone}$LANE_B",
+                ["gone2", "none"],
+            ),
+            (&[Zsh], "LANE_A=1; unset -m 'PIER_*'; R=$LANE_A", ["1", "none"]),
+            (&[Zsh], "X=1; f() { local X=2; unset -m X; R=${X-gone}; }; f", ["gone", "1"]),
+        ]);
+    }
+}
