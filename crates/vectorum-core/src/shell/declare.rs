@@ -302,6 +302,17 @@ impl Machine<'_> {
             }
             (_, value) => value,
         };
+        // But in bash a name that becomes a number may be anything in what it is set to.
+        let value = match value {
+            Some(Content::Set(Val::Known(text)))
+                if self.dialect != Dialect::Bash
+                    && attributes.is_number
+                    && memchr::memmem::find(&text, &assignment.name).is_some() =>
+            {
+                Some(Content::Set(self.doubt("a sum over a name that becomes a number").number()))
+            }
+            value => value,
+        };
         self.make_local(&assignment.name, attributes);
         self.mark_odd(&assignment.name, attributes);
         let done = match value {
@@ -649,5 +660,52 @@ pub(super) fn declares(name: &[u8], dialect: Dialect) -> bool {
         b"integer" => matches!(dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh),
         b"float" => matches!(dialect, Dialect::Zsh | Dialect::Ksh),
         _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_a_declaration_makes_of_a_value() {
+        hold(&[
+            (&[Bash], "typeset -i R=3*4; X=2; typeset -i X=X+1", ["12", "3"]),
+            (&[Ksh, Mksh, Zsh], "typeset -i R=3*4; X=2; typeset -i X=X+1", ["12", "<a number>"]),
+            (&[Bash, Ksh, Zsh], "typeset -i R=5; R=R*2; typeset -i X=3; X+=2", ["10", "5"]),
+            (&[Mksh], "typeset -i R=5; R=R*2; typeset -i X=3; X+=2", ["10", "32"]),
+            (&[Bash, Ksh, Mksh, Zsh], "typeset -i R=X=7", ["7", "7"]),
+            (&[Bash, Zsh], "f() { local R=1 X=$R; R=$X; }; R=0; f", ["0", "none"]),
+            (&[Bash, Ksh], "R=1; typeset R; X=$R", ["1", "1"]),
+            (&[Bash], "R=(1 2); declare R=3; X=${R[*]}", ["3", "3 2"]),
+            (&[Zsh], "X=text; typeset -a X; R=$#X", ["0", ""]),
+            (&[Zsh], "typeset -U X; X=(a b a); R=$#X", ["2", "a b"]),
+            (&[Zsh], "typeset -gA m; m[a]=1; R=$m[a]", ["1", "none"]),
+            (&[Bash, Zsh], "typeset -A m; m[a]=1; R=${m[a]}", ["1", "none"]),
+            (&[Ksh], "typeset -A m; m[a]=1; R=${m[a]}", ["<unknown>", "none"]),
+            (&[Bash, Dash, Mksh, Zsh], "export R=1 X=$R", ["1", ""]),
+        ]);
+    }
+
+    #[test]
+    fn lists_are_made_of_what_they_hide() {
+        hold(&[
+            (&[Bash, Zsh], "x=(a c); f() { local x=(${x[@]} b); R=${#x[@]}; }; f; X=${#x[@]}", ["3", "2"]),
+            (&[Bash], "x=(a c); f() { local -a x=(${x[@]} b) y=(${x[@]}); R=${#x[@]}${#y[@]}; }; f", ["33", "none"]),
+            (&[Zsh], "x=(a c); f() { local -a x=($x b) y=($x); R=$#x$#y; }; f", ["32", "none"]),
+            (&[Ksh], "x=(a c); function f { typeset -a x=(${x[@]} b); R=${#x[@]}; }; f", ["1", "none"]),
+        ]);
+    }
+
+    #[test]
+    fn names_that_are_held_fast_stay() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly X=1; (X=2) 2>/dev/null; R=$X", ["1", "1"]),
+            (&[Bash], "readonly X=1; declare X=2 2>/dev/null; R=$?", ["1", "1"]),
+            (&[Bash], "f() { readonly X=1; }; f; (X=2) 2>/dev/null; R=$X", ["1", "1"]),
+            (&[Zsh], "f() { typeset -r X=1; R=$X; }; f; X=2", ["1", "2"]),
+            (&[Bash, Mksh, Zsh], "f() { local -r X=1; R=$X; }; f; X=2", ["1", "2"]),
+        ]);
     }
 }

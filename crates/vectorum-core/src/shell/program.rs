@@ -7,6 +7,7 @@ use super::content::Content;
 use super::filters;
 use super::lookup::{NO_FOLDER, UNREAD, along, is_program};
 use super::machine::Machine;
+use super::options::names::is_one_of;
 use super::outputs::{Asked, PRINTED};
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
@@ -195,6 +196,21 @@ impl Place<'_> {
     }
 }
 
+/// Commands that a shell has of its own and that leave variables alone (POSIX).
+const HARMLESS: &str = "umask ulimit jobs bg fg wait kill times hash type fc";
+
+/// The same in shells that have more than POSIX asks for.
+const HARMLESS_ELSEWHERE: &str = "complete compopt bind history disown suspend caller help dirs enable logout compgen bindkey autoload zmodload zstyle \
+    compdef zle sched rehash limit unlimit newgrp which where whence functions disable zcompile ttyctl";
+
+/// Commands of a shell's own that set names, and the shells that have them; none stands for all but dash.
+const CHANGING: &[(&str, &[Dialect])] = &[
+    ("mapfile readarray", &[Dialect::Bash]),
+    ("vared zparseopts emulate private", &[Dialect::Zsh]),
+    ("pushd popd", &[Dialect::Bash, Dialect::Zsh]),
+    ("let nameref select coproc", &[]),
+];
+
 impl Machine<'_> {
     /// Looks a program up. `Ok(None)` where there is none.
     pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::sync::Arc<Doubt>> {
@@ -284,86 +300,18 @@ impl Machine<'_> {
         }
     }
 
-    /// Whether a shell has a command of its own by a name that is not followed.
+    /// Whether a shell has a command of its own by a name that is not followed: `Some(true)` if it sets names.
     pub(super) fn is_unfollowed_builtin(&self, name: &[u8]) -> Option<bool> {
-        // Without effect on variables, or with: `Some(true)`.
-        let harmless: &[&[u8]] = &[
-            b"umask",
-            b"ulimit",
-            b"jobs",
-            b"bg",
-            b"fg",
-            b"wait",
-            b"kill",
-            b"times",
-            b"hash",
-            b"type",
-            b"complete",
-            b"compopt",
-            b"bind",
-            b"history",
-            b"fc",
-            b"disown",
-            b"suspend",
-            b"caller",
-            b"help",
-            b"dirs",
-            b"enable",
-            b"logout",
-            b"compgen",
-            b"bindkey",
-            b"autoload",
-            b"zmodload",
-            b"zstyle",
-            b"compdef",
-            b"zle",
-            b"sched",
-            b"rehash",
-            b"limit",
-            b"unlimit",
-            b"newgrp",
-            b"which",
-            b"where",
-            b"whence",
-            b"functions",
-            b"disable",
-            b"zcompile",
-            b"ttyctl",
-        ];
-        let changing: &[&[u8]] = &[
-            b"mapfile",
-            b"readarray",
-            b"let",
-            b"vared",
-            b"zparseopts",
-            b"emulate",
-            b"pushd",
-            b"popd",
-            b"nameref",
-            b"select",
-            b"coproc",
-            b"private",
-        ];
-        let is_own = |name: &[u8]| match self.dialect {
-            Dialect::Dash => matches!(
-                name,
-                b"umask" | b"ulimit" | b"jobs" | b"bg" | b"fg" | b"wait" | b"kill" | b"times" | b"hash" | b"type" | b"fc"
-            ),
-            _ => true,
-        };
-        if !is_own(name) {
-            return None;
+        if self.dialect == Dialect::Dash {
+            return is_one_of(HARMLESS, name).then_some(false);
         }
-        if harmless.contains(&name) {
+        if is_one_of(HARMLESS, name) || is_one_of(HARMLESS_ELSEWHERE, name) {
             return Some(false);
         }
-        let is_there = match name {
-            b"mapfile" | b"readarray" => self.dialect == Dialect::Bash,
-            b"vared" | b"zparseopts" | b"emulate" | b"private" => self.dialect == Dialect::Zsh,
-            b"pushd" | b"popd" => matches!(self.dialect, Dialect::Bash | Dialect::Zsh),
-            _ => true,
+        let has_it = |(names, dialects): &&(&str, &[Dialect])| {
+            is_one_of(names, name) && (dialects.is_empty() || dialects.contains(&self.dialect))
         };
-        (is_there && changing.contains(&name)).then_some(true)
+        CHANGING.iter().find(has_it).map(|_| true)
     }
 }
 

@@ -449,6 +449,8 @@ impl Machine<'_> {
         let old = match self.content_of(name) {
             Content::Array(values) => Some(values.to_vec()),
             Content::Unset if self.dialect != Dialect::Zsh => Some(Vec::new()),
+            // A text is the first item of a list.
+            Content::Set(text) if self.dialect != Dialect::Zsh => Some(vec![text]),
             _ => None,
         };
         let content = match (index, old) {
@@ -505,5 +507,43 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
         (Content::Perhaps(_) | Content::Table(_), _) => {
             Content::Set(Val::Unknown(m.doubt("whether the name is set is not known")))
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_stands_before_a_command_is_its_own() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; X=2 true; R=$X", ["1", "1"]),
+            (&[Bash, Zsh], "X=1; X=2 eval 'R=$X'", ["2", "1"]),
+            (&[Dash, Ksh, Mksh], "X=1; X=2 eval 'R=$X'", ["2", "2"]),
+            (&[Bash, Zsh], "X=1; X=2 :; R=$X", ["1", "1"]),
+            (&[Dash, Ksh, Mksh], "X=1; X=2 :; R=$X", ["2", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1 R=$X", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=a; R=b X=$R", ["b", "b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=$(exit 3); R=$?", ["3", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(true) X=$(false); R=$?", ["1", ""]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=a; X+=b; R=$X", ["ab", "ab"]),
+        ]);
+    }
+
+    #[test]
+    fn items_of_lists_are_set() {
+        hold(&[
+            (&[Bash, Ksh, Mksh], "X=(a b); X[1]=c; X[2]=d; R=${X[*]}", ["a c d", "a"]),
+            (&[Zsh], "X=(a b); X[1]=c; X[3]=d; R=\"$X\"", ["c b d", "c b d"]),
+            (&[Bash, Ksh, Mksh], "X=(a b); i=0; X[i]=c; X[i+1]+=d; R=${X[*]}", ["c bd", "c"]),
+            (&[Bash, Ksh], "X=(a b); X[\"1\"]=c; R=${X[*]}", ["a c", "a"]),
+            (&[Bash, Ksh, Mksh], "X=(a); X+=(b c); R=${#X[@]}", ["3", "a"]),
+            (&[Zsh], "X=(a); X+=(b c); R=${#X[@]}", ["3", "a b c"]),
+            (&[Bash, Ksh, Mksh], "X=a; X[1]=b; R=${X[*]}", ["a b", "a"]),
+            (&[Zsh], "X=(1 2 3); X[2,3]=(z); R=\"$X\"", ["1 z", "1 z"]),
+            (&[Zsh], "X=(1 2 3); X[1,0]=(z); R=\"$X\"", ["z 1 2 3", "z 1 2 3"]),
+            (&[Bash], "X=([2]=c [0]=a); R=${#X[@]}", ["<unknown>", "<unknown>"]),
+        ]);
     }
 }

@@ -120,23 +120,40 @@ impl Machine<'_> {
     /// `[KEY]=VALUE`; `Some(None)` for another word, `None` for one that is not followed.
     fn keyed_word(&mut self, word: &Word) -> Option<Option<(Bytes, Val)>> {
         let Some(Part::Text(first)) = word.parts.first() else { return Some(None) };
-        let Some(rest) = first.strip_prefix(b"[") else { return Some(None) };
-        let close = memchr::memmem::find(rest, b"]=")?;
-        let key = rest.get(..close)?;
-        if key.is_empty() || key.iter().any(|b| b"[]*?\\~=".contains(b)) {
-            return None;
+        let Some(first) = first.strip_prefix(b"[") else { return Some(None) };
+        let text_of = |at: usize| match word.parts.get(at) {
+            _ if at == 0 => Some(first),
+            Some(Part::Text(text)) => Some(&text[..]),
+            _ => None,
+        };
+        // The key goes up to the first bracket that is not quoted and has a value behind it.
+        let find = |at: usize| Some((at, memchr::memmem::find(text_of(at)?, b"]=")?));
+        let (end, close) = (0..word.parts.len()).find_map(find)?;
+        let mut key = Parts::new();
+        for (at, part) in word.parts.iter().enumerate().take(end + 1) {
+            let Some(text) = text_of(at) else {
+                key.push(part.clone());
+                continue;
+            };
+            let text = if at == end { text.get(..close)? } else { text };
+            if text.iter().any(|b| b"[]*?\\~=".contains(b)) {
+                return None;
+            }
+            if !text.is_empty() {
+                key.push(Part::Text(Text::of(text)));
+            }
         }
-        let value = rest.get(close + 2..)?;
-        // Which tildes count there is each shell's own affair.
-        if value.contains(&b'~') {
+        let Val::Known(key) = self.one(&key, Mode::One) else { return None };
+        let value = text_of(end)?.get(close + 2..)?;
+        // Which tildes count there is each shell's own affair; an empty key is an error in bash.
+        if value.contains(&b'~') || key.is_empty() {
             return None;
         }
         let mut parts = Parts::new();
         if !value.is_empty() {
             parts.push(Part::Text(Text::of(value)));
         }
-        parts.extend(word.parts.iter().skip(1).cloned());
-        let key = Bytes::copy_from_slice(key);
+        parts.extend(word.parts.iter().skip(end + 1).cloned());
         Some(Some((key, self.one(&parts, Mode::Assigned))))
     }
 
@@ -170,5 +187,26 @@ impl Machine<'_> {
         let mut table = Table::clone(table);
         table.insert(key, value);
         Some(Content::Table(Arc::new(table)))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn tables_are_read_and_set_by_words() {
+        hold(&[
+            (&[Bash, Zsh], "typeset -A m; k=q; m[$k]=1; R=${m[q]}; X=${#m[@]}", ["1", "1"]),
+            (&[Bash], "declare -A m; m[\"a b\"]=1; m['c d']=2; R=${m[a b]}${m[\"c d\"]}; X=${#m[@]}", ["12", "2"]),
+            (&[Bash], "declare -A m=([a]=1 [\"b c\"]=2); R=${m[b c]}; X=${m[d]-none}", ["2", "none"]),
+            (&[Zsh], "typeset -A m=(a 1 b 2); R=$m[b]; X=${+m[c]}", ["2", "0"]),
+            (&[Bash, Zsh], "typeset -A m; m[a]=1; m[a]+=2; R=${m[a]}", ["12", "none"]),
+            (&[Bash, Zsh], "typeset -A m; m[a]=1; unset 'm[a]'; R=${#m[@]}; X=${m[a]-gone}", ["0", "gone"]),
+            (&[Bash], "declare -A m; m[0]=z; R=$m; m=(); X=${#m[@]}", ["z", "0"]),
+            (&[Bash], "declare -A m; printf -v 'm[k]' v; read 'm[l]' <<< w; R=${m[k]}${m[l]}", ["vw", "none"]),
+            (&[Bash, Zsh], "typeset -A m; m[a]=1; tide-now && m[a]=2; R=${m[a]}; X=1", ["<unknown>", "1"]),
+        ]);
     }
 }

@@ -404,3 +404,31 @@ fn compared(operator: &[u8], left: i64, right: i64) -> bool {
         _ => left >= right,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn conditions_are_what_the_shells_say() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "[ a = a ] && R=1; [ a = b ] || X=1", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "[ -d /usr -a ! -r /etc/passwd ] && R=1", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "[ 3 -gt 2 ] && R=1; [ 03 -eq 3 ] && X=1", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "[ -n \"$UNSET\" ] || R=1; [ -z \"$UNSET\" ] && X=1", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "[ ! a = b ] && R=1; test; X=$?", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "[ \\( a = b \\) -o c = c ] && R=1; X=$?", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "test a = a -a b = c; R=$?; test -n; X=$?", ["1", "0"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ abc == a*c ]] && R=1; [[ abc == \"a*c\" ]] || X=1", ["1", "1"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ a < b && ! a > b ]] && R=1; [[ -z x || -n x ]] && X=1", ["1", "1"]),
+            (&[Bash, Ksh, Zsh], "[[ abc =~ ^a.c$ ]] && R=1; [[ abc =~ ^b ]] || X=1", ["1", "1"]),
+            (&[Bash, Ksh, Mksh], "[[ -o noglob ]] || R=1; set -f; [[ -o noglob ]] && X=1", ["1", "1"]),
+            (&[Zsh], "[[ -o aliases ]] && R=1; [[ -o no_aliases ]] || X=1", ["1", "1"]),
+            (&[Zsh], "setopt noaliases; [[ -o aliases ]] || R=1; [[ -o shglob ]] || X=1", ["1", "1"]),
+            (&[Bash, Ksh, Zsh], "X=1; [[ -v X ]] && R=1; [[ -v UNSET ]] || X=2", ["1", "2"]),
+            (&[Bash, Ksh, Mksh], "[ /usr -nt /nowhere ]; R=$?; [ /nowhere -ot /usr ]; X=$?", ["0", "0"]),
+            (&[Dash, Zsh], "[ /usr -nt /nowhere ]; R=$?; [ /nowhere -ot /usr ]; X=$?", ["1", "1"]),
+        ]);
+    }
+}

@@ -91,9 +91,13 @@ impl Machine<'_> {
         work(self, &word)
     }
 
-    /// What a name holds; with a question mark, if it may as well not be set.
+    /// What a name stands for; with a question mark, if it may as well not be set. A list is its first item, in zsh all of
+    /// them.
     pub(super) fn told_value(&self, name: &str) -> String {
         let content = self.content_of(name.as_bytes());
+        if let (Dialect::Zsh, Content::Array(items)) = (self.dialect, &content) {
+            return items.iter().map(told_one).collect::<Vec<_>>().join(" ");
+        }
         let mark = if matches!(content, Content::Perhaps(Val::Known(_))) { "?" } else { "" };
         content.value().map_or_else(|| "none".to_owned(), |value| told_one(&value) + mark)
     }
