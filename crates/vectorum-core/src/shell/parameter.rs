@@ -490,3 +490,33 @@ pub(super) fn is_all(parts: &[Part]) -> bool {
 pub(super) fn is_all_of(parameter: &Parameter) -> bool {
     parameter.name == "@" || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"))
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn parameters_stand_for_what_they_hold() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=a.b.c; R=${X%.*}-${X%%.*}-${X#*.}-${X##*.}", ["a.b-a-b.c-c", "a.b.c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X-a}${X:-b}${X+c}; X=; R=$R${X-d}${X:-e}${X+f}${X:+g}", ["abef", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], ": ${X:=5}; R=${#X}", ["1", "5"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a 'b c'; R=${#}$1; X=$*", ["2a", "a b c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a b; R=\"$*\"; shift; X=$@", ["a b", "b"]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=abcb; R=${X/b/_}${X//b/_}${X:1:2}${X#a}", ["a_cba_c_bcbcb", "abcb"]),
+            (&[Bash, Ksh, Mksh], "X=(a b c); R=${#X[@]}${X[*]}", ["3a b c", "a"]),
+            (&[Zsh], "X=(a b c); R=${#X[@]}${X[*]}", ["3a b c", "a b c"]),
+            (&[Bash], "X=(a b c d); R=\"${X[*]:1:2}\"", ["b c", "a"]),
+            (&[Zsh], "X=(a b c d); R=${X[@]:1:2}", ["b c", "a b c d"]),
+            (&[Bash], "X=R; R=5; X=${!X}", ["5", "5"]),
+            (&[Bash], "X='a[1]'; a=(p q); R=${!X}", ["<unknown>", "a[1]"]),
+            (&[Bash, Zsh], "X=abc; R=${X/#a/_}${X/%c/_}", ["_bcab_", "abc"]),
+            (&[Ksh], "X=ab; R=${X/#/_}${X/%/_}", ["abab", "ab"]),
+            (&[Bash], "X=aBc; R=${X^^}${X,,}", ["ABCabc", "aBc"]),
+            (&[Zsh], "X=aBc; R=${(U)X}${(L)X}$#X", ["ABCabc3", "aBc"]),
+            (&[Zsh], "X=(b a); R=\"${(o)X}${#X}\"", ["b a2", "b a"]),
+            (&[Zsh], "X=/a/b.c; R=${X:t}${X:h}${X:r}${X:e}", ["b.c/a/a/bc", "/a/b.c"]),
+        ]);
+    }
+}

@@ -250,3 +250,29 @@ pub(super) fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_is_printed_is_taken_up() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%s-%s;' a b c); X=$(printf '%03d' 7)", ["a-b;c-;", "007"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=$(printf 'a%%b\\n'); X=$(printf '%5s|%-3s|' a b)", ["a%b", "    a|b  |"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%x' 255); X=$(printf '%.2s' abc)", ["ff", "ab"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(echo a b; echo c); X=$(echo)", ["a b\nc", ""]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=$(echo -n a; echo b)", ["ab", "none"]),
+            (&[Bash], "R=$(echo 'a\\tb'); X=$(echo -e 'a\\tb')", ["a\\tb", "<unknown>"]),
+            (&[Dash], "R=$(echo 'a\\tb')", ["<unknown>", "none"]),
+            (&[Ksh], "R=$(print -r -- 'a\\b'); X=$(print -n a; print b)", ["a\\b", "ab"]),
+            (&[Mksh, Zsh], "R=$(print -r -- 'a\\b'); X=$(print -n a; print b)", ["a\\b", "ab"]),
+            (&[Zsh], "R=$(print -l a b); X=$(print -rn -- -a)", ["a\nb", "-a"]),
+            (&[Bash, Zsh], "printf -v R '%s,' a b; printf -v X %d 5", ["a,b,", "5"]),
+            (&[Bash], "X=(a b); printf -v 'X[1]' c; R=${X[*]}", ["a c", "a"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%d' 010)", ["<unknown>", "none"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%c' abc)", ["<unknown>", "none"]),
+        ]);
+    }
+}

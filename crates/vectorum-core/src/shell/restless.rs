@@ -233,3 +233,24 @@ impl Walk<'_, '_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_traps_may_set_is_not_known() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'X=1' INT; X=2; R=3", ["3", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'X=1' EXIT; X=2; R=3", ["3", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap '' INT; X=2; R=3", ["3", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'f' USR1; f() { X=1; }; X=2; R=3", ["3", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'f' USR1; f() { g; }; g() { R=1; }; X=2; R=3", ["<unknown>", "2"]),
+            (&[Bash, Ksh], "trap 'R=1' ERR; R=2; X=3", ["<unknown>", "3"]),
+            (&[Zsh], "TRAPUSR1() { X=1; }; X=2; R=3", ["3", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'for X in 1; do :; done; read R' HUP; X=2; R=3", ["<unknown>", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'eval \"$UNSET$1\"' TERM; X=2; R=3", ["<unknown>", "<unknown>"]),
+        ]);
+    }
+}

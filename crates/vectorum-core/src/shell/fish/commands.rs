@@ -422,3 +422,34 @@ impl Fish<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::out_of_fish;
+
+    #[test]
+    fn commands_print_and_end_as_in_fish() {
+        for (text, out) in [
+            ("set -gx OUT (echo -n a; echo b)", "ab"),
+            ("set -gx OUT (printf '%s-%03d;' x 7 y 8)", "x-007;y-008;"),
+            ("set -gx OUT (count a b c) (contains -i b a b)", "3 2"),
+            ("set -gx OUT (string replace -a a b banana) (string upper x)", "bbnbnb X"),
+            ("set -gx OUT (math 2 + 3)", "5"),
+            ("set l a b; set -gx OUT $l[2]$l[-1]", "bb"),
+            ("false; set -gx OUT $status; true; set -a OUT $status", "1 0"),
+            ("builtin -q set; and set -gx OUT 1", "1"),
+            ("functions -q nosuch; or set -gx OUT 2", "2"),
+            ("eval 'set -gx OUT 5'", "5"),
+            ("echo 'set -gx OUT $argv' | source - a b", "a b"),
+            ("function f; set -gx OUT \"$argv[2]\"; return 3; end; f a b; set -a OUT $status", "b 3"),
+            ("while true; set -gx OUT 1; break; end", "1"),
+            ("for i in a b; set -a x $i; end; set -gx OUT \"$x\"", "a b"),
+            ("switch foo; case 'f*'; set -gx OUT 1; case '*'; set -gx OUT 2; end", "1"),
+            ("if false; else if true; set -gx OUT 3; end", "3"),
+            ("begin; set -l x 1; end; set -gx OUT \"[$x]\"", "[]"),
+            ("set -gx OUT 1; set -e PWD; set -a OUT $status", "1 2"),
+        ] {
+            assert_eq!(out_of_fish(text), out, "{text}");
+        }
+    }
+}

@@ -5,6 +5,9 @@ use super::*;
 impl Fish<'_> {
     pub(super) fn test(&mut self, words: &[Val]) {
         let plain: Vec<&Val> = words.iter().collect();
+        if plain.is_empty() {
+            return self.set_status(2);
+        }
         let answer = self.test_words(&plain);
         match answer {
             Ok(is_so) => self.set_status(u8::from(!is_so)),
@@ -88,6 +91,28 @@ impl Fish<'_> {
                 }
             }
             _ => Err(()),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::out_of_fish;
+
+    #[test]
+    fn conditions_are_what_fish_says() {
+        for (text, out) in [
+            ("test a = a; and set -gx OUT 1", "1"),
+            ("test a = b; or set -gx OUT 2", "2"),
+            ("test 3 -gt 2 -a 1 -lt 2; and set -gx OUT 1", "1"),
+            ("test -n \"$none\"; or set -gx OUT 2", "2"),
+            ("test -n $none; and set -gx OUT 1; or set -gx OUT 2", "1"),
+            ("test -z \"$none\"; and set -gx OUT 1", "1"),
+            ("not test 1 -eq 1; or set -gx OUT 2", "2"),
+            ("[ a != b ]; and set -gx OUT 1", "1"),
+            ("test; set -gx OUT $status", "2"),
+        ] {
+            assert_eq!(out_of_fish(text), out, "{text}");
         }
     }
 }
