@@ -46,9 +46,13 @@ impl Machine<'_> {
         self.outputs += 1;
         if let Some(state) = &mut self.live {
             state.output = Some(Val::of(b""));
-            // There what is run for a word may fail.
-            if self.dialect == Dialect::Bash {
-                state.options.insert("errexit", Some(false));
+            // There what is run for a word may fail, unless an option says otherwise.
+            if self.dialect == Dialect::Bash && state.option("errexit") != Some(false) {
+                match state.option("inherit_errexit") {
+                    Some(true) => {}
+                    Some(false) => drop(state.options.insert("errexit", Some(false))),
+                    None => drop(state.options.insert("errexit", None)),
+                }
             }
             if list.items.is_empty() {
                 state.status = Status::Known(0);

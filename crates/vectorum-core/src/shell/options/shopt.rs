@@ -9,13 +9,13 @@ use crate::shell::value::Val;
 
 /// Options of `shopt` that are followed.
 pub(super) const SHELL_OPTIONS: &[&str] =
-    &["extglob", "nullglob", "dotglob", "failglob", "nocaseglob", "globstar", "expand_aliases"];
+    &["extglob", "nullglob", "dotglob", "failglob", "nocaseglob", "globstar", "expand_aliases", "inherit_errexit"];
 
 /// Options of `shopt` that change nothing that is followed (bash(1), «SHELL BUILTIN COMMANDS»).
 const INDIFFERENT: &str = "autocd assoc_expand_once cdspell checkhash checkjobs checkwinsize cmdhist compat31 compat32 \
     compat40 compat41 compat42 compat43 compat44 complete_fullquote direxpand dirspell extdebug \
     extquote force_fignore globasciiranges globskipdots gnu_errfmt histappend histreedit histverify \
-    hostcomplete huponexit inherit_errexit interactive_comments lastpipe lithist localvar_inherit \
+    hostcomplete huponexit interactive_comments lastpipe lithist localvar_inherit \
     localvar_unset login_shell mailwarn nocasematch no_empty_cmd_completion noexpand_translation \
     patsub_replacement progcomp progcomp_alias promptvars restricted_shell shift_verbose sourcepath \
     varredir_close xpg_echo";
