@@ -72,6 +72,9 @@ impl Machine<'_> {
             }
             Change::Replace(both, how) => {
                 let (word, with) = &**both;
+                if self.folds_case() != Some(false) {
+                    return odd(self);
+                }
                 let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };

@@ -96,7 +96,10 @@ impl Parser<'_> {
             return Ok(Kind::While(true, condition, self.loop_body()?));
         }
         if self.take_word(b"for") {
-            return self.for_command();
+            return self.for_command(false);
+        }
+        if self.dialect == Dialect::Zsh && self.take_word(b"foreach") {
+            return self.for_command(true);
         }
         if self.take_word(b"case") {
             return self.case_command();
@@ -168,11 +171,8 @@ impl Parser<'_> {
             if self.take_word(b"select") {
                 return self.menu();
             }
-            for (word, why) in [(&b"coproc"[..], "a process beside the shell"), (b"foreach", "a loop of zsh's own")] {
-                let is_here = self.dialect == Dialect::Zsh || word == b"coproc";
-                if is_here && self.is_word(word) {
-                    return self.trouble_unfollowed(why);
-                }
+            if self.is_word(b"coproc") {
+                return self.trouble_unfollowed("a process beside the shell");
             }
         }
         Ok(Kind::Simple(Vec::new(), Vec::new()))
@@ -180,7 +180,7 @@ impl Parser<'_> {
 
     /// Takes a menu: it goes round as often as somebody chooses, who is not asked.
     fn menu(&mut self) -> Parsed<Kind> {
-        let Kind::For(mut names, words, body) = self.for_command()? else {
+        let Kind::For(mut names, words, body) = self.for_command(false)? else {
             return self.trouble_unfollowed("a menu that waits for a choice");
         };
         names.truncate(1);
@@ -274,7 +274,8 @@ impl Parser<'_> {
         Ok(body)
     }
 
-    pub(super) fn for_command(&mut self) -> Parsed<Kind> {
+    /// A loop over words; `has_end` says whether it is the one of zsh's that `end` may close.
+    pub(super) fn for_command(&mut self, has_end: bool) -> Parsed<Kind> {
         self.blanks();
         if self.dialect.is_rich() && self.dialect != Dialect::Mksh && self.starts(b"((") {
             let Some(inner) = self.balanced_sum() else { return self.trouble("a parenthesis is not closed") };
@@ -333,7 +334,14 @@ impl Parser<'_> {
         }
         self.blanks();
         self.take(b";");
-        let body = self.loop_body()?;
+        self.lines()?;
+        let body = if has_end && !self.is_word(b"do") && !self.is_word(b"{") {
+            let body = self.whole()?;
+            self.expect_word(b"end", "«end» is missing")?;
+            body
+        } else {
+            self.loop_body()?
+        };
         Ok(Kind::For(names, words, body))
     }
 

@@ -181,7 +181,7 @@ impl Machine<'_> {
             commands => {
                 self.run_pipe(commands);
                 // Where the last one has no shell of its own it was asked by itself.
-                let is_last_alone = !matches!(self.dialect, Dialect::Zsh | Dialect::Ksh)
+                let is_last_alone = self.runs_last_itself() != Some(true)
                     || self.live.as_ref().is_some_and(|state| state.option("pipefail") != Some(false));
                 if is_last_alone && !pipeline.is_negated {
                     self.check_failure();
@@ -195,8 +195,28 @@ impl Machine<'_> {
         }
     }
 
-    /// Each command has a shell of its own, but for the last one in zsh and ksh.
+    /// Whether the last command of a pipe has no shell of its own, if that is known.
+    fn runs_last_itself(&self) -> Option<bool> {
+        match self.dialect {
+            Dialect::Zsh | Dialect::Ksh => Some(true),
+            // There it is an option, which does nothing where jobs are kept.
+            Dialect::Bash => {
+                let state = self.live.as_ref()?;
+                let keeps_jobs = state.options.get("monitor").copied().unwrap_or(Some(self.is_interactive));
+                match (state.option("lastpipe"), keeps_jobs) {
+                    (Some(false), _) | (_, Some(true)) => Some(false),
+                    (lastpipe, keeps_jobs) => Some(lastpipe? && !keeps_jobs?),
+                }
+            }
+            _ => Some(false),
+        }
+    }
+
+    /// Each command has a shell of its own, but for the last one where the shell runs that itself.
     fn run_pipe(&mut self, commands: &[Command]) {
+        if self.runs_last_itself().is_none() {
+            self.fog("whether the last command of a pipe runs in the shell itself");
+        }
         let Some(mut outer) = branch::fork(&mut self.live) else { return };
         let mut input = outer.input.clone();
         let mut left = outer.input.clone();
@@ -211,7 +231,7 @@ impl Machine<'_> {
                     state.output = Some(Val::of(b""));
                 }
             }
-            if is_last && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+            if is_last && self.runs_last_itself() == Some(true) {
                 self.run_command(command);
                 self.pipe_status(&statuses, pipefail);
                 if let Some(state) = &mut self.live {

@@ -207,6 +207,10 @@ impl Machine<'_> {
     /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
     pub(super) fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
         let name = name_of(&declared);
+        if self.is_arguments(&name) {
+            self.doubt_from_here(&name);
+            return self.fog("the positional parameters are declared");
+        }
         match declared {
             Declared::Assignment(assignment, value) => {
                 let value = match (&assignment.value, value) {

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use bytes::Bytes;
+
 use super::machine::Machine;
 use super::pattern::{Groups, Pattern, fits_stars};
 use super::syntax::*;
@@ -32,26 +34,45 @@ impl Machine<'_> {
         self.may_set("what a pattern found", &["MATCH", "MBEGIN", "MEND"], &["match", "mbegin", "mend"]);
     }
 
+    /// Whether capitals do not count where texts are held against patterns, if that is known.
+    pub(super) fn folds_case(&self) -> Option<bool> {
+        self.live.as_ref().map_or(Some(false), |state| state.option("nocasematch"))
+    }
+
     /// Whether a text fits a pattern; `is_test` says whether it is within `[[ … ]]`.
     pub(super) fn fits(&mut self, text: &Val, pattern: &Word, is_test: bool) -> Maybe {
-        if let (Val::Known(text), [Part::Text(pattern)]) = (text, &pattern.parts[..])
+        let folds = self.folds_case();
+        if let (Val::Known(text), [Part::Text(pattern)], Some(false)) = (text, &pattern.parts[..], folds)
             && pattern.iter().all(|b| is_calm(*b) || *b == b'*')
         {
             return Ok(fits_stars(pattern, text));
         }
-        let (bytes, quoted) = self.pattern_text(pattern)?;
+        let (mut bytes, quoted) = self.pattern_text(pattern)?;
         // Anything fits a star.
         if bytes == b"*" && quoted == [false] {
             return Ok(true);
         }
         let doubt = || Doubt::new("a pattern of another kind", None);
+        let folds = folds.ok_or_else(|| self.doubt("whether capitals count in patterns"))?;
+        if folds {
+            // What classes and other letters have for capitals is not followed.
+            if bytes.contains(&b'[') || !bytes.is_ascii() {
+                return Err(self.doubt("a pattern of another kind"));
+            }
+            bytes.make_ascii_lowercase();
+        }
         let groups = self.groups(&bytes, is_test)?;
         if self.dialect == Dialect::Bash && groups == Groups::None && bytes.contains(&b'(') {
             self.fog("a pattern that bash reads only where the option is set");
         }
         let pattern = Pattern::new(&bytes, &quoted, groups).map_err(|_| self.doubt("a pattern of another kind"))?;
+        let matches = |text: &Bytes| match folds {
+            true if !text.is_ascii() => Err(doubt()),
+            true => pattern.matches(&text.to_ascii_lowercase()).map_err(|_| doubt()),
+            false => pattern.matches(text).map_err(|_| doubt()),
+        };
         match text {
-            Val::Known(text) => pattern.matches(text).map_err(|_| doubt()),
+            Val::Known(text) => matches(text),
             Val::Unknown(unknown) => {
                 if text.is_empty() == Some(false) && bytes.is_empty() {
                     return Ok(false);
@@ -59,8 +80,7 @@ impl Machine<'_> {
                 if unknown.could_be.is_empty() {
                     return Err(unknown.clone());
                 }
-                let answers: Result<Vec<bool>, _> = unknown.could_be.iter().map(|v| pattern.matches(v)).collect();
-                match answers.map_err(|_| doubt())?[..] {
+                match unknown.could_be.iter().map(matches).collect::<Result<Vec<bool>, _>>()?[..] {
                     [first, ref rest @ ..] if rest.iter().all(|answer| *answer == first) => Ok(first),
                     _ => Err(unknown.clone()),
                 }

@@ -52,7 +52,7 @@ impl Machine<'_> {
             self.doubt_from_here(name);
         }
         if let Some(state) = &mut self.live {
-            (state.folder, state.status) = (None, Status::Unknown(doubt.clone()));
+            (state.folder, state.left, state.status) = (None, None, Status::Unknown(doubt.clone()));
         }
         if self.dialect == Dialect::Zsh {
             self.fork(&doubt, Self::fail_hard, |_| {});
@@ -68,10 +68,13 @@ impl Machine<'_> {
         let target = match known {
             Some([]) => self.content_of(b"HOME").value().and_then(|v| v.known().cloned()),
             // zsh has it in mind besides, whatever the variable is set to.
+            Some([one]) if one == "-" && self.dialect == Dialect::Zsh => self.live.as_ref().and_then(|state| state.left.clone()),
             Some([one]) if one == "-" => match self.content_of(b"OLDPWD") {
-                Content::Set(Val::Known(before)) if self.dialect != Dialect::Zsh && before.starts_with(b"/") => Some(before),
+                Content::Set(Val::Known(before)) if before.starts_with(b"/") => Some(before),
                 _ => None,
             },
+            // There these are folders that were left.
+            Some([one]) if self.dialect == Dialect::Zsh && one.starts_with(b"+") => None,
             Some([one]) if !one.starts_with(b"-") => Some(one.clone()),
             _ => None,
         };
@@ -97,7 +100,7 @@ impl Machine<'_> {
                 self.doubt_export(name);
             }
             if let Some(state) = &mut self.live {
-                state.folder = None;
+                (state.folder, state.left) = (None, None);
                 state.status = Status::Unknown(doubt);
             }
             return;
@@ -105,7 +108,7 @@ impl Machine<'_> {
         match self.ground.files.kind(&full) {
             FileKind::Folder => {
                 if let Some(state) = &mut self.live {
-                    state.folder = Some(full.clone());
+                    state.left = state.folder.replace(full.clone());
                 }
                 if known.is_some_and(|words| matches!(words, [one] if one == "-")) {
                     self.print(Val::of([&full[..], b"\n"].concat()));
@@ -135,7 +138,7 @@ impl Machine<'_> {
             }
             FileKind::Unknown => {
                 if let Some(state) = &mut self.live {
-                    state.folder = None;
+                    (state.folder, state.left) = (None, None);
                 }
                 let doubt = self.doubt("a folder may not be seen");
                 for name in [&b"PWD"[..], b"OLDPWD"] {

@@ -255,6 +255,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         status: Status::Known(0),
         positional: Ok(Arc::new(Vec::new())),
         folder: Some(Bytes::copy_from_slice(folder)),
+        left: None,
         input: None,
         output: None,
         open: None,

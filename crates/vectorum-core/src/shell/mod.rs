@@ -67,6 +67,7 @@ mod quoted_parts;
 mod read;
 mod redirect;
 mod reference;
+mod reflected;
 mod restless;
 mod scope;
 mod scripts;

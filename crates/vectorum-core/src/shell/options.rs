@@ -1,6 +1,7 @@
 //! The shell's options and positional parameters: `set`, `shopt`, `setopt`.
 
 pub(super) mod kept;
+mod letters;
 pub(super) mod names;
 mod shopt;
 
@@ -11,12 +12,16 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::machine::Machine;
+use super::reflected::ARGUMENTS;
 use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
+use crate::reader::is_portable;
 use kept::OPTIONS_OF_SET;
+use letters::SHARED;
 use names::{
-    Effect, followed_in_zsh, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, long_option, named_in_zsh, option_of_letter,
+    Effect, followed, followed_in_zsh, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, letters, long_option, named_in_zsh,
+    option_of_letter,
 };
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
@@ -80,6 +85,16 @@ impl Machine<'_> {
                         None if matches!(letter, b's' | b'A' | b't') => {
                             return self.fog("an option is set that is not followed");
                         }
+                        // Letters that are fixed where it begins.
+                        None if self.dialect == Dialect::Zsh && (*letter == b'l' || !on && b"imrZ".contains(letter)) => {
+                            self.doubt_status(self.doubt("whether an option is set"));
+                            if let Some(state) = &mut self.live {
+                                state.options.insert("login", None);
+                            }
+                        }
+                        None if *letter == b'r' && on && self.dialect.is_rich() => {
+                            return self.fog("an option makes the shell work in another way");
+                        }
                         None => return self.refuse_option(),
                     }
                 }
@@ -97,6 +112,9 @@ impl Machine<'_> {
     /// after that; how it works as another shell is followed for a text that says `sh`.
     pub(super) fn emulate(&mut self, known: Option<&[Bytes]>) {
         const OTHER: &str = "zsh is asked to be another shell";
+        if known.is_some_and(<[Bytes]>::is_empty) {
+            return self.print(Val::Unknown(self.doubt("what a command prints")));
+        }
         let Some(words) = known else { return self.fog(OTHER) };
         let is_flag = |word: &Bytes| word.len() > 1 && (word.starts_with(b"-") || word.starts_with(b"+"));
         let (mut mode, mut flags, mut settings, mut text) = (None, Vec::new(), Vec::new(), None);
@@ -112,6 +130,11 @@ impl Machine<'_> {
         }
         let [is_zsh, is_sh] = ["zsh", "sh"].map(|name| mode.as_ref().is_some_and(|mode| mode == name));
         if flags.iter().any(|flag| !b"LR".contains(flag)) || !(is_zsh || is_sh && text.is_some() && flags.is_empty()) {
+            // From here on words are expanded in another way.
+            if text.is_none() {
+                self.put_option(OTHERWISE, true);
+                self.doubt_words();
+            }
             return self.fog(OTHER);
         }
         let outer = self.live.as_ref().map(|state| state.options.clone());
@@ -141,7 +164,13 @@ impl Machine<'_> {
     pub(super) fn begin_anew(&mut self, flags: &[u8]) {
         const STAY: [&str; 5] = ["-s", "-c", "norcs", "noglobalrcs", "noexec"];
         if let Some(state) = &mut self.live {
+            // Which of those go back that are only letters is not followed.
+            let is_letter = |name: &&'static str| {
+                letters(Dialect::Zsh).any(|(_, option)| option == *name) && followed(name, Dialect::Zsh).is_none()
+            };
+            let unclear: Vec<&'static str> = state.options.keys().copied().filter(is_letter).collect();
             state.options.retain(|name, _| STAY.contains(name) || *name == "nocaseglob" && !flags.contains(&b'R'));
+            state.options.extend(unclear.into_iter().map(|name| (name, None)));
         }
         if flags.contains(&b'L') {
             self.put_option("localoptions", true);
@@ -209,18 +238,57 @@ impl Machine<'_> {
         const OTHERWISE: &str = "an option makes the shell work in another way";
         if self.dialect == Dialect::Zsh {
             let is_there = self.set_option_of_zsh(name, on);
-            return if is_there { self.set_status(0) } else { self.misused() };
+            return match is_there {
+                true => self.set_status(0),
+                false if on => self.refuse_option(),
+                false => self.misused(),
+            };
         }
         match long_option(name, self.dialect) {
-            Some(Effect::Followed(name, same)) => self.put_option(name, on == same),
-            Some(Effect::Nothing) => {}
+            Some(Effect::Followed(own, same)) => {
+                if own == SHARED {
+                    self.note_letter(name, on);
+                }
+                self.put_option(own, on == same);
+            }
+            Some(Effect::Nothing) => self.note_letter(name, on),
             Some(Effect::Odd) if on => {
+                self.note_letter(name, on);
                 self.doubt_words();
                 self.fog(OTHERWISE);
             }
             Some(Effect::Odd) => {}
-            Some(Effect::Fixed) => self.misused(),
-            None => self.refuse_option(),
+            Some(Effect::Fixed) if !on => {}
+            Some(Effect::Fixed) | None => self.refuse_option(),
+        }
+    }
+
+    /// Keeps in mind whether an option is set that changes no more than what `$-` is.
+    fn note_letter(&mut self, name: &[u8], on: bool) {
+        // Without a terminal the one stays as it is there, for who is himself the other.
+        let is_sure =
+            !matches!((self.dialect, name), (Dialect::Dash, b"monitor") | (Dialect::Ksh | Dialect::Mksh, b"privileged"));
+        let known = |on: bool| is_sure.then_some(on);
+        let Some(state) = &mut self.live else { return };
+        if let Some((_, option)) = letters(self.dialect).find(|(_, option)| option.as_bytes() == name) {
+            state.options.insert(option, known(on));
+        }
+        // Of these there is one at a time.
+        if self.dialect == Dialect::Dash && on {
+            match name {
+                b"vi" => drop(state.options.insert("emacs", Some(false))),
+                b"emacs" => drop(state.options.insert("vi", Some(false))),
+                _ => {}
+            }
+        }
+    }
+
+    /// The same in zsh, where what a letter stands for may be the opposite.
+    fn note_letter_of_zsh(&mut self, plain: &[u8], on: bool) {
+        let turned = |option: &'static str| (option, named_in_zsh(option.as_bytes()));
+        let found = letters(Dialect::Zsh).map(|(_, option)| turned(option)).find(|(_, (name, _))| name == plain);
+        if let (Some((option, (_, is_turned))), Some(state)) = (found, &mut self.live) {
+            state.options.insert(option, Some(on != is_turned));
         }
     }
 
@@ -263,6 +331,9 @@ impl Machine<'_> {
         if let Some((own, same)) = followed_in_zsh(&plain) {
             self.put_option(own, on == same);
             return true;
+        }
+        if !is_fixed_in_zsh(&plain) {
+            self.note_letter_of_zsh(&plain, on);
         }
         match &plain[..] {
             b"chaselinks" | b"physical" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
@@ -317,23 +388,49 @@ impl Machine<'_> {
         self.dialect == Dialect::Zsh && self.live.as_ref().is_some_and(|state| state.option(OTHERWISE) != Some(false))
     }
 
+    /// `shift` of zsh's with names of lists, or from the end: `shift [-p] [N] [NAME …]`.
+    fn shift_lists(&mut self, words: &[Bytes]) {
+        let (at_end, words) = match words {
+            [first, rest @ ..] if first == "-p" => (true, rest),
+            words => (false, words),
+        };
+        let (count, names) = match words {
+            [first, rest @ ..] if first.iter().all(u8::is_ascii_digit) => {
+                (std::str::from_utf8(first).ok().and_then(|n| n.parse::<usize>().ok()), rest)
+            }
+            words => (Some(1), words),
+        };
+        let own = [Bytes::from_static(ARGUMENTS)];
+        let names = if names.is_empty() { &own[..] } else { names };
+        let held = names.iter().map(|name| match self.content_of(name) {
+            Content::Array(items) if is_portable(name) && count? <= items.len() => Some((name, items, count?)),
+            _ => None,
+        });
+        if let Some(all) = held.collect::<Option<Vec<_>>>() {
+            for (name, items, count) in all {
+                let (from, to) = if at_end { (0, items.len() - count) } else { (count, items.len()) };
+                let rest = items.get(from..to).unwrap_or_default().to_vec();
+                self.assign_to(name, Content::Array(Arc::new(rest)), None);
+            }
+            return self.set_status(0);
+        }
+        let texts: Vec<&str> =
+            names.iter().filter(|word| is_portable(word)).filter_map(|word| std::str::from_utf8(word).ok()).collect();
+        self.may_set("a list that is shifted", &[], &texts);
+        let doubt = self.doubt("a shift of lists");
+        if let Some(state) = &mut self.live {
+            state.positional = Err(doubt.clone());
+        }
+        self.doubt_status(doubt);
+    }
+
     pub(super) fn shift(&mut self, known: Option<&[Bytes]>) {
         // There lists can be shifted as well.
         if self.dialect == Dialect::Zsh
             && let Some(words) = known
             && words.iter().any(|word| word.first().is_some_and(|b| b.is_ascii_alphabetic() || b"-_".contains(b)))
         {
-            let names: Vec<&str> = words
-                .iter()
-                .filter(|word| crate::reader::is_portable(word))
-                .filter_map(|word| std::str::from_utf8(word).ok())
-                .collect();
-            self.may_set("a list that is shifted", &[], &names);
-            let doubt = self.doubt("a shift of lists");
-            if let Some(state) = &mut self.live {
-                state.positional = Err(doubt.clone());
-            }
-            return self.doubt_status(doubt);
+            return self.shift_lists(words);
         }
         let count = match known {
             Some([]) => Some(1),

@@ -391,6 +391,11 @@ impl Machine<'_> {
                 Some((None, false)) => Ok(false),
                 _ => Err(self.doubt("whether there is such a function")),
             },
+            (b"aliases", Some(key)) if self.is_own_zsh() => match self.item_of_shell(name, &[Part::Quoted(Text::of(key))]) {
+                Some(Ok(Held::Unset)) => Ok(false),
+                Some(Ok(_)) => Ok(true),
+                _ => Err(self.doubt("whether there is such an alias")),
+            },
             (_, None) => match self.content_of(name) {
                 Content::Unset => Ok(false),
                 Content::Set(_) | Content::Array(_) | Content::Table(_) => Ok(true),
@@ -432,53 +437,6 @@ impl Machine<'_> {
             return Held::Perhaps(Val::Unknown(self.doubt("what the file is called that runs")));
         }
         Held::One(Val::Known(source.path.clone()))
-    }
-
-    /// The value of `$-`.
-    pub(super) fn flags(&mut self) -> Val {
-        let mut out = Vec::new();
-        let Some(state) = &self.live else { return Val::of(b"") };
-        let letters: &[(&str, u8)] = &[
-            ("allexport", b'a'),
-            ("notify", b'b'),
-            ("errexit", b'e'),
-            // There it is the letter of another option.
-            if self.dialect == Dialect::Zsh { ("norcs", b'f') } else { ("noglob", b'f') },
-            ("noexec", b'n'),
-            ("nounset", b'u'),
-            ("verbose", b'v'),
-            ("xtrace", b'x'),
-        ];
-        for (name, letter) in letters {
-            match state.option(name) {
-                Some(true) => out.push(*letter),
-                Some(false) => {}
-                None => return Val::Unknown(Doubt::filled("the shell's options are not known")),
-            }
-        }
-        if self.is_interactive {
-            out.push(b'i');
-            out.push(b'm');
-        }
-        match self.dialect {
-            Dialect::Bash => {
-                out.extend_from_slice(b"hB");
-                if self.is_interactive {
-                    out.push(b'H');
-                }
-                if state.option("-c") == Some(true) {
-                    out.push(b'c');
-                }
-                if state.option("-s") == Some(true) {
-                    out.push(b's');
-                }
-            }
-            Dialect::Zsh => out.extend_from_slice(b"569X"),
-            _ => {}
-        }
-        // Patterns ask for single letters: their order is nobody's business, the whole is not told.
-        let set = Doubt { could_be: vec![out.into()], ..(*Doubt::filled("the shell's own letters")).clone() };
-        Val::Unknown(Arc::new(set))
     }
 }
 

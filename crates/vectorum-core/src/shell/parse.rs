@@ -314,6 +314,7 @@ impl<'a> Parser<'a> {
     pub(super) fn at_end(&self) -> bool {
         match self.peek() {
             None | Some(b')' | b';' | b'&' | b'|' | b'\n') => true,
+            Some(b'e') if self.dialect == Dialect::Zsh && self.is_word(b"end") => true,
             _ => RESERVED.iter().any(|word| *word != b"in" && self.is_word(word)),
         }
     }

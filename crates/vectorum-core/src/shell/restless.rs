@@ -96,6 +96,10 @@ impl Machine<'_> {
     /// Nothing is known of a name from here on.
     pub(super) fn doubt_from_here(&mut self, name: &[u8]) {
         let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
+        if self.is_arguments(&name) {
+            let doubt = self.doubt(WHY);
+            self.put_arguments(Content::Perhaps(Val::Unknown(doubt)));
+        }
         self.restless.names.insert(name.clone());
         self.unsettle(&name);
     }

@@ -169,6 +169,10 @@ impl Machine<'_> {
             self.quiet += usize::from(!stays);
             let done = self.apply(assignment, exported);
             self.quiet -= usize::from(!stays);
+            if self.is_arguments(&name) {
+                self.doubt_from_here(&name);
+                self.fog("the positional parameters are set before a command");
+            }
             if !done {
                 match self.dialect {
                     Dialect::Bash => continue,
@@ -294,24 +298,10 @@ impl Machine<'_> {
 
     pub(super) fn apply(&mut self, assignment: &Assignment, exported: Option<bool>) -> bool {
         if assignment.name.first().is_some_and(u8::is_ascii_digit) {
-            let doubt = self.doubt("a positional parameter that is set by its number");
-            if let Some(state) = self.live.as_mut().filter(|_| assignment.name != "0") {
-                state.positional = Err(doubt);
-            }
-            // What is run for its value is run.
-            return match &assignment.value {
-                Assigned::Word(word) => {
-                    let value = self.assigned_word(word);
-                    if let Some(state) = self.live.as_mut().filter(|_| assignment.name == "0") {
-                        state.zero = value.known().cloned().filter(|_| !assignment.adds);
-                    }
-                    true
-                }
-                Assigned::Array(_) => {
-                    self.fog("a list for a positional parameter");
-                    false
-                }
-            };
+            return self.apply_to_number(assignment);
+        }
+        if assignment.key.is_some() && self.apply_to_shell(assignment) {
+            return true;
         }
         let content = match &assignment.value {
             Assigned::Word(word) => {

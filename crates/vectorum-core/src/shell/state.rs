@@ -59,6 +59,8 @@ pub(super) struct State {
     /// The positional parameters.
     pub(super) positional: Result<Arc<Vec<Val>>, Arc<Doubt>>,
     pub(super) folder: Option<Bytes>,
+    /// The folder that was left last, where that is known.
+    pub(super) left: Option<Bytes>,
     /// Folders that were left with `pushd`; `None` where they are not known.
     pub(super) stack: Option<Arc<Vec<Bytes>>>,
     /// What `$0` is, where that is known: in zsh the function or the file that runs.
@@ -112,6 +114,7 @@ impl Branch for State {
             status: self.status.clone(),
             positional: self.positional.clone(),
             folder: self.folder.clone(),
+            left: self.left.clone(),
             ties: self.ties.clone(),
             reading: self.reading.clone(),
             input: self.input.clone(),
@@ -171,6 +174,9 @@ impl Branch for State {
         }
         if self.folder != other.folder {
             self.folder = None;
+        }
+        if self.left != other.left {
+            self.left = None;
         }
         ties::join(&mut self.ties, &other.ties);
         if self.reading != other.reading {
@@ -252,6 +258,7 @@ mod tests {
             status: Status::Known(0),
             positional: Ok(Arc::default()),
             folder: None,
+            left: None,
             input: None,
             output: None,
             open: None,

@@ -84,8 +84,9 @@ impl Machine<'_> {
         if !value.is_ascii() || ["(?", "&&", "--", "~~"].iter().any(|odd| source.contains(odd)) {
             return Err(odd);
         }
-        let Ok(expression) = regex::bytes::RegexBuilder::new(&source).dot_matches_new_line(true).size_limit(1 << 16).build()
-        else {
+        let Some(folds) = self.folds_case() else { return Err(odd) };
+        let mut builder = regex::bytes::RegexBuilder::new(&source);
+        let Ok(expression) = builder.case_insensitive(folds).dot_matches_new_line(true).size_limit(1 << 16).build() else {
             return Err(odd);
         };
         let Some(found) = expression.captures(value) else { return Ok(Found::Nothing) };

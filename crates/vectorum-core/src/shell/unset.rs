@@ -1,5 +1,7 @@
 //! `unset`, and exports that are not known.
 
+use std::sync::Arc;
+
 use bytes::Bytes;
 
 use super::content::Content;
@@ -80,12 +82,15 @@ impl Machine<'_> {
                         self.misused();
                         continue;
                     }
+                    if !is_name && !of_functions && self.unset_of_shell(name) {
+                        continue;
+                    }
                     if !is_name && !of_functions {
                         // An item of a list, or a pattern.
                         let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
                         let doubt = self.doubt("an item of a list");
-                        let content = self.without_key(name).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
-                        self.assign(&base, content, None);
+                        let content = self.without_key(name).or_else(|| self.without_item(name));
+                        self.assign(&base, content.unwrap_or(Content::Perhaps(Val::Unknown(doubt))), None);
                         continue;
                     }
                     if of_functions {
@@ -125,6 +130,33 @@ impl Machine<'_> {
                 }
             }
         }
+    }
+
+    /// What a list is once an item of it is unset: in zsh that is empty then; in bash it counts where it is the last one,
+    /// for what follows it keeps its place.
+    fn without_item(&self, item: &[u8]) -> Option<Content> {
+        let at = memchr::memchr(b'[', item)?;
+        let key = item.get(at + 1..)?.strip_suffix(b"]")?;
+        let Content::Array(items) = self.content_of(item.get(..at)?) else { return None };
+        let digits = key.strip_prefix(b"-").unwrap_or(key);
+        if digits.is_empty() || digits.starts_with(b"0") && digits.len() > 1 || !digits.iter().all(u8::is_ascii_digit) {
+            return None;
+        }
+        let number = std::str::from_utf8(digits).ok()?.parse::<usize>().ok()?;
+        let is_from_end = key.len() > digits.len();
+        let place = match self.dialect {
+            _ if is_from_end => items.len().checked_sub(number),
+            Dialect::Zsh => number.checked_sub(1),
+            _ => Some(number),
+        };
+        let place = place.filter(|place| *place < items.len())?;
+        let mut items = items.to_vec();
+        match self.dialect {
+            Dialect::Zsh if self.is_own_zsh() && !self.expands_otherwise() => drop(items.splice(place..=place, [Val::of(b"")])),
+            Dialect::Bash if place + 1 == items.len() => drop(items.pop()),
+            _ => return None,
+        }
+        Some(Content::Array(Arc::new(items)))
     }
 
     /// Unsets the variables whose names fit one of some patterns.
@@ -193,6 +225,9 @@ mod tests {
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; unset -v R X", ["none", "none"]),
             (&[Bash, Ksh, Mksh, Zsh], "X=(a b c); unset 'X[1]'; R=1; unset X", ["1", "none"]),
             (&[Bash], "X=(a b c); unset 'X[1]'; R=${#X[@]}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "l=(a b c); unset 'l[2]'; R=${#l[@]}; l+=(d); X=${l[*]}", ["2", "a b d"]),
+            (&[Bash], "l=(a b c); unset 'l[-1]'; R=${l[*]}", ["a b", "none"]),
+            (&[Zsh], "l=(a b c); unset 'l[2]'; R=$#l; X=\"$l\"", ["3", "a  c"]),
             (&[Bash], "X() { R=5; }; unset X; X 2>/dev/null; R=$?", ["127", "none"]),
             (&[Zsh], "unset Q_1; R=$?", ["0", "none"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly X=1; (unset X) 2>/dev/null; R=kept", ["kept", "1"]),

@@ -210,6 +210,9 @@ impl Machine<'_> {
     /// Returns what a name holds.
     pub(super) fn content_of(&self, name: &[u8]) -> Content {
         let Some(state) = &self.live else { return Content::Unset };
+        if self.is_arguments(name) {
+            return self.arguments();
+        }
         if let Some(tie) = self.tie_of(name) {
             if !tie.is_sure {
                 return Content::Perhaps(Val::Unknown(self.doubt("whether a list is tied to a text")));
@@ -300,6 +303,10 @@ impl Machine<'_> {
     /// The same for a name that can be shared.
     pub(super) fn assign_to(&mut self, name: &Bytes, content: Content, exported: Option<bool>) -> bool {
         let site = self.here();
+        if self.is_arguments(name) {
+            self.put_arguments(content);
+            return true;
+        }
         if let Some(Tie { text: tied, separator, is_sure, .. }) = self.tie_of(name) {
             if !is_sure {
                 self.doubt_from_here(&tied);
@@ -505,6 +512,10 @@ impl Machine<'_> {
     /// Unsets a name. Returns whether it could be.
     pub(super) fn unset(&mut self, name: &[u8]) -> bool {
         let site = self.here();
+        if self.is_arguments(name) {
+            self.put_arguments(Content::Unset);
+            return true;
+        }
         if let Some(tied) = self.tied(name) {
             self.untie(name);
             return self.unset(&tied);

@@ -93,7 +93,8 @@ impl Parser<'_> {
         let at = self.at;
         // zsh sets positional parameters so, too.
         let digits = self.text.get(at..).unwrap_or_default().iter().take_while(|b| b.is_ascii_digit()).count();
-        let is_positional = self.dialect == Dialect::Zsh && digits > 0 && self.peek_at(digits) == Some(b'=');
+        let behind = |sign: &[u8]| self.text.get(at + digits..).is_some_and(|rest| rest.starts_with(sign));
+        let is_positional = self.dialect == Dialect::Zsh && digits > 0 && (behind(b"=") || behind(b"+="));
         if !is_positional && !self.peek().is_some_and(is_name_start) {
             return Ok(None);
         }

@@ -51,7 +51,7 @@ const OF_BASH: &[(&str, Effect)] = &[
     ("posix", Followed("posix", true)),
 ];
 
-const OF_DASH: &[(&str, Effect)] = &[("interactive", Fixed), ("stdin", Fixed), ("debug", Nothing)];
+const OF_DASH: &[(&str, Effect)] = &[("interactive", Odd), ("stdin", Odd), ("debug", Nothing)];
 
 const OF_KSH: &[(&str, Effect)] = &[
     ("backslashctrl", Nothing),
@@ -137,8 +137,14 @@ const LETTERS_OF_BASH: &[(u8, &str)] = &[
 const LETTERS_OF_DASH: &[(u8, &str)] =
     &[(b'E', "emacs"), (b'I', "ignoreeof"), (b'V', "vi"), (b'i', "interactive"), (b's', "stdin")];
 
-const LETTERS_OF_KSH: &[(u8, &str)] =
-    &[(b'B', "braceexpand"), (b'G', "globstar"), (b'H', "histexpand"), (b'h', "trackall"), (b'k', "keyword")];
+const LETTERS_OF_KSH: &[(u8, &str)] = &[
+    (b'B', "braceexpand"),
+    (b'G', "globstar"),
+    (b'H', "histexpand"),
+    (b'h', "trackall"),
+    (b'k', "keyword"),
+    (b'r', "restricted"),
+];
 
 const LETTERS_OF_MKSH: &[(u8, &str)] =
     &[(b'h', "trackall"), (b'k', "keyword"), (b'U', "utf8-mode"), (b'X', "markdirs"), (b'i', "interactive")];
@@ -309,6 +315,11 @@ pub(in crate::shell) fn long_option(name: &[u8], dialect: Dialect) -> Option<Eff
 
 /// What a letter of `set` stands for.
 pub(in crate::shell) fn option_of_letter(letter: u8, dialect: Dialect) -> Option<&'static str> {
+    letters(dialect).find(|(other, _)| *other == letter).map(|(_, name)| name)
+}
+
+/// The letters of `set`, and what each stands for.
+pub(in crate::shell) fn letters(dialect: Dialect) -> impl Iterator<Item = (u8, &'static str)> {
     let (common, own) = match dialect {
         Dialect::Bash => (LETTERS, LETTERS_OF_BASH),
         Dialect::Dash => (LETTERS, LETTERS_OF_DASH),
@@ -316,7 +327,19 @@ pub(in crate::shell) fn option_of_letter(letter: u8, dialect: Dialect) -> Option
         Dialect::Mksh => (LETTERS, LETTERS_OF_MKSH),
         Dialect::Zsh => (&[][..], LETTERS_OF_ZSH),
     };
-    common.iter().chain(own).find(|(other, _)| *other == letter).map(|(_, name)| *name)
+    common.iter().chain(own).copied()
+}
+
+/// How an option with a letter is followed, if it is.
+pub(in crate::shell) fn followed(name: &'static str, dialect: Dialect) -> Option<(&'static str, bool)> {
+    if dialect == Dialect::Zsh {
+        let (plain, is_turned) = named_in_zsh(name.as_bytes());
+        return followed_in_zsh(&plain).map(|(own, same)| (own, same != is_turned));
+    }
+    match long_option(name.as_bytes(), dialect) {
+        Some(Effect::Followed(own, same)) => Some((own, same)),
+        _ => None,
+    }
 }
 
 #[cfg(test)]
@@ -337,7 +360,7 @@ mod tests {
             ("physical", ["cdotherwise", "-", "-", "cdotherwise"]),
             ("markdirs", ["-", "-", "odd", "odd"]),
             ("keyword", ["odd", "-", "odd", "odd"]),
-            ("interactive", ["-", "fixed", "fixed", "fixed"]),
+            ("interactive", ["-", "odd", "fixed", "fixed"]),
             ("unset", ["-", "-", "not nounset", "-"]),
             ("functrace", ["nothing", "-", "nothing", "-"]),
             ("debug", ["-", "nothing", "-", "-"]),

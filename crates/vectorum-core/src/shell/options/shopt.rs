@@ -8,15 +8,25 @@ use crate::shell::machine::Machine;
 use crate::shell::value::Val;
 
 /// Options of `shopt` that are followed.
-pub(super) const SHELL_OPTIONS: &[&str] =
-    &["extglob", "nullglob", "dotglob", "failglob", "nocaseglob", "globstar", "expand_aliases", "inherit_errexit"];
+pub(super) const SHELL_OPTIONS: &[&str] = &[
+    "extglob",
+    "nullglob",
+    "dotglob",
+    "failglob",
+    "nocaseglob",
+    "nocasematch",
+    "globstar",
+    "expand_aliases",
+    "inherit_errexit",
+    "lastpipe",
+];
 
 /// Options of `shopt` that change nothing that is followed (bash(1), «SHELL BUILTIN COMMANDS»).
 const INDIFFERENT: &str = "autocd assoc_expand_once cdspell checkhash checkjobs checkwinsize cmdhist compat31 compat32 \
     compat40 compat41 compat42 compat43 compat44 complete_fullquote direxpand dirspell extdebug \
     extquote force_fignore globasciiranges globskipdots gnu_errfmt histappend histreedit histverify \
-    hostcomplete huponexit interactive_comments lastpipe lithist localvar_inherit \
-    localvar_unset login_shell mailwarn nocasematch no_empty_cmd_completion noexpand_translation \
+    hostcomplete huponexit interactive_comments lithist localvar_inherit \
+    localvar_unset login_shell mailwarn no_empty_cmd_completion noexpand_translation \
     patsub_replacement progcomp progcomp_alias promptvars restricted_shell shift_verbose sourcepath \
     varredir_close xpg_echo";
 
@@ -86,10 +96,8 @@ impl Machine<'_> {
             match SHELL_OPTIONS.iter().find(|option| option.as_bytes() == *name) {
                 Some(option) => self.put_option(option, on),
                 None => match &name[..] {
-                    // Patterns may fit otherwise from here on.
-                    b"nocasematch" | b"execfail" | b"lastpipe" | b"localvar_inherit" | b"localvar_unset" | b"xpg_echo"
-                    | b"assoc_expand_once" | b"compat31" | b"compat32" | b"compat40" | b"compat41" | b"compat42"
-                    | b"compat43" | b"compat44"
+                    b"execfail" | b"localvar_inherit" | b"localvar_unset" | b"xpg_echo" | b"assoc_expand_once" | b"compat31"
+                    | b"compat32" | b"compat40" | b"compat41" | b"compat42" | b"compat43" | b"compat44"
                         if on =>
                     {
                         self.fog("an option makes the shell work in another way");

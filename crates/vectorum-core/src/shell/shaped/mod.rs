@@ -32,6 +32,18 @@ pub struct Shaped {
     pub(super) steps: Vec<Step>,
 }
 
+impl Shaped {
+    /// The key, where it is no more than an item of a table by its name.
+    pub(super) fn item_of(&self, name: &[u8]) -> Option<&[Part]> {
+        let Shaped { flags, subscripts, steps, of: Of::Name(of), .. } = self else { return None };
+        let is_plain = !(self.is_spread || self.is_split || self.is_pattern || self.is_counted);
+        match &subscripts[..] {
+            [Subscript::At(key)] if of == name && is_plain && flags.is_empty() && steps.is_empty() => Some(key),
+            _ => None,
+        }
+    }
+}
+
 /// What a parameter is of.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) enum Of {

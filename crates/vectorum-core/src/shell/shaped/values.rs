@@ -445,11 +445,7 @@ impl Machine<'_> {
         if let Some(table) = self.table(name) {
             return Some(self.table_item(&table, key));
         }
-        if name != b"commands" || self.live.as_ref().is_none_or(|s| s.vars.get(name).is_some()) {
-            return None;
-        }
-        let Val::Known(key) = self.one(key, Mode::One) else { return Some(Err(self.doubt("a key that is not known"))) };
-        Some(self.find_program(&key).map(|found| found.map_or(Held::Unset, |path| Held::One(Val::Known(path)))))
+        self.item_of_shell(name, key)
     }
 
     /// Takes a pattern apart.

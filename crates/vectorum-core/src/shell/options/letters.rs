@@ -1,0 +1,98 @@
+//! `$-`: the letters of the options that are set.
+
+use std::sync::Arc;
+
+use super::names::{followed, letters};
+use crate::shell::machine::Machine;
+use crate::shell::state::State;
+use crate::shell::syntax::Dialect;
+use crate::shell::value::{Doubt, Val};
+
+/// Options that one of several names stands for: by that it is not known which is set.
+pub(super) const SHARED: &str = "cdotherwise";
+
+impl Machine<'_> {
+    /// The value of `$-`.
+    pub(in crate::shell) fn flags(&self) -> Val {
+        let Some(state) = &self.live else { return Val::of(b"") };
+        let mut could_be = vec![Vec::new()];
+        let named = letters(self.dialect).filter(|(letter, _)| !b"ics".contains(letter));
+        let told = named.map(|(letter, name)| (letter, self.has_letter(state, letter, name)));
+        let begun = [b'i', b'c', b's', b'l', b'Z'].map(|letter| (letter, self.begins_with(state, letter)));
+        for (letter, is_set) in told.chain(begun) {
+            match is_set {
+                Some(true) => could_be.iter_mut().for_each(|letters| letters.push(letter)),
+                Some(false) => {}
+                None if could_be.len() > 8 => return Val::Unknown(Doubt::filled("the shell's options are not known")),
+                None => {
+                    let with = could_be.iter().map(|letters| [&letters[..], &[letter]].concat()).collect::<Vec<_>>();
+                    could_be.extend(with);
+                }
+            }
+        }
+        // Patterns ask for single letters: their order is nobody's business, the whole is not told.
+        let could_be = could_be.into_iter().map(Into::into).collect();
+        Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled("the shell's own letters")).clone() }))
+    }
+
+    /// Whether an option is set that has a letter, where that is known.
+    fn has_letter(&self, state: &State, letter: u8, name: &'static str) -> Option<bool> {
+        match followed(name, self.dialect).filter(|(own, _)| *own != SHARED) {
+            Some((own, same)) => Some(state.option(own)? == same),
+            None => state.options.get(name).copied().unwrap_or_else(|| self.begins_with(state, letter)),
+        }
+    }
+
+    /// Whether a shell begins with a letter (measured: bash 5.2, dash 0.5, ksh 93u+m, mksh 59, zsh 5.9).
+    fn begins_with(&self, state: &State, letter: u8) -> Option<bool> {
+        match (self.dialect, letter) {
+            (Dialect::Dash, b'i') if state.options.contains_key("interactive") => None,
+            (_, b'i' | b'm') => Some(self.is_interactive),
+            (Dialect::Bash | Dialect::Ksh | Dialect::Mksh, b'c') => state.option("-c"),
+            (Dialect::Ksh, b's') => Some(state.option("-c")? || state.option("-s")?),
+            (_, b's') => state.option("-s"),
+            (Dialect::Bash, b'h') => Some(true),
+            (Dialect::Bash, b'H') => Some(self.is_interactive),
+            (Dialect::Ksh | Dialect::Mksh, b'h') => Some(!self.is_interactive),
+            (Dialect::Zsh, b'l') if state.options.contains_key("login") => None,
+            (Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b'l') => self.is_login,
+            // How lines are edited, and whether by the locale they are UTF-8.
+            (Dialect::Ksh, b'E' | b'V') if self.is_interactive => None,
+            (Dialect::Mksh, b'U') => None,
+            (Dialect::Zsh, b'5' | b'6' | b'9' | b'X') => Some(true),
+            (Dialect::Zsh, b'Z') => Some(self.is_interactive),
+            _ => Some(false),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn letters_say_which_options_are_set() {
+        let asks = |setting: &str, letter: &str| format!("{setting}; case $- in *{letter}*) R=on;; *) R=off;; esac");
+        for (dialects, setting, letter, answer) in [
+            (&[Bash, Dash, Ksh, Mksh][..], ":", "C", "off"),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -C", "C", "on"),
+            (&[Bash, Ksh, Mksh], "set -m", "m", "on"),
+            (&[Dash], "set -m", "m", "<unknown>"),
+            (&[Bash, Ksh, Mksh], ":", "h", "on"),
+            (&[Bash], "set +h", "h", "off"),
+            (&[Bash, Ksh], "set +B", "B", "off"),
+            (&[Bash, Ksh], ":", "B", "on"),
+            (&[Bash], "shopt -s cdable_vars", "P", "off"),
+            (&[Bash], "set -P", "P", "on"),
+            (&[Mksh], ":", "U", "<unknown>"),
+            (&[Dash], "set -E; set -V", "E", "off"),
+            (&[Zsh], ":", "5", "on"),
+            (&[Zsh], "unsetopt notify", "5", "off"),
+            (&[Zsh], "setopt histignoredups; emulate zsh", "h", "<unknown>"),
+            (&[Bash, Zsh], "tide-now && set -C", "C", "<unknown>"),
+        ] {
+            hold(&[(dialects, &asks(setting, letter), [answer, "none"])]);
+        }
+    }
+}
