@@ -111,7 +111,12 @@ impl Machine<'_> {
                     state.left = state.folder.replace(full.clone());
                 }
                 if known.is_some_and(|words| matches!(words, [one] if one == "-")) {
-                    self.print(Val::of([&full[..], b"\n"].concat()));
+                    match self.dialect {
+                        // There it is told only who types it.
+                        Dialect::Zsh if self.is_interactive => self.print(Val::Unknown(self.doubt("what a command prints"))),
+                        Dialect::Zsh => {}
+                        _ => self.print(Val::of([&full[..], b"\n"].concat())),
+                    }
                 }
                 // In bash one that was unset is no longer exported, and is not set from what is not set.
                 let is_gone = |name: &[u8]| {
