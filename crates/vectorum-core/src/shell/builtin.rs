@@ -21,15 +21,6 @@ impl Machine<'_> {
         self.live.as_ref().is_some_and(|s| s.functions.get(name).is_some())
     }
 
-    pub(super) fn is_own(&self, name: &[u8]) -> bool {
-        let is_there = match name {
-            b"builtin" => self.dialect != Dialect::Dash,
-            _ => true,
-        };
-        OWN.contains(&name) && is_there && (name != b"local" || self.dialect != Dialect::Ksh)
-            || self.is_unfollowed_builtin(name).is_some()
-    }
-
     /// Adds to the output that is taken up.
     pub(super) fn print(&mut self, text: Val) {
         let doubt = self.doubt("what is printed");
@@ -231,7 +222,7 @@ impl Machine<'_> {
     }
 
     pub(super) fn run_other(&mut self, name: &[u8], arguments: &[Val]) {
-        match self.is_unfollowed_builtin(name).filter(|_| !OWN.contains(&name)) {
+        match self.is_unfollowed_builtin(name) {
             Some(true) => return self.fog("a command of the shell that is not followed"),
             Some(false) => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
@@ -417,45 +408,3 @@ fn is_signal(word: &[u8], dialect: Dialect) -> bool {
         matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && is_one_of(SIGNALS, &long.to_ascii_uppercase())
     }
 }
-
-/// Commands that shells have of their own and that are followed.
-const OWN: &[&[u8]] = &[
-    b":",
-    b"true",
-    b"false",
-    b"test",
-    b"[",
-    b".",
-    b"eval",
-    b"set",
-    b"shift",
-    b"unset",
-    b"return",
-    b"exit",
-    b"break",
-    b"continue",
-    b"exec",
-    b"cd",
-    b"echo",
-    b"printf",
-    b"read",
-    b"alias",
-    b"unalias",
-    b"trap",
-    b"command",
-    b"pwd",
-    b"type",
-    b"export",
-    b"readonly",
-    b"local",
-    b"source",
-    b"declare",
-    b"typeset",
-    b"let",
-    b"builtin",
-    b"shopt",
-    b"setopt",
-    b"unsetopt",
-    b"emulate",
-    b"print",
-];

@@ -1,16 +1,13 @@
 //! Words that a command of the shell does not take, and what it ends.
 
+use super::commands::is_special;
 use super::machine::Machine;
-use super::options::names::is_one_of;
 use super::syntax::{Command, Dialect, Kind, Word};
-
-/// Commands whose errors end more than others' (POSIX, Shell Command Language, 2.14).
-const SPECIAL: &str = ": . eval exec export readonly set shift unset return exit break continue times trap";
 
 impl Machine<'_> {
     /// Whether a name is that of a special command, and of no function.
     pub(super) fn is_special_command(&self, name: &[u8]) -> bool {
-        is_one_of(SPECIAL, name) && !self.is_function(name)
+        is_special(name) && !self.is_function(name)
     }
 
     /// What it ends where a file cannot be opened for a command; the status is set.

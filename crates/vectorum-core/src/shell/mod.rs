@@ -26,6 +26,7 @@ mod builtin;
 mod calls;
 mod capture;
 mod changed;
+mod commands;
 mod compound;
 mod content;
 mod control;

@@ -7,9 +7,7 @@ use super::content::Content;
 use super::filters;
 use super::lookup::{NO_FOLDER, UNREAD, along, is_program};
 use super::machine::Machine;
-use super::options::names::is_one_of;
 use super::outputs::{Asked, PRINTED};
-use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use crate::host_view::{Content as FileContent, Want};
 use crate::route::{Account, Ground};
@@ -196,21 +194,6 @@ impl Place<'_> {
     }
 }
 
-/// Commands that a shell has of its own and that leave variables alone (POSIX).
-const HARMLESS: &str = "umask ulimit jobs bg fg wait kill times hash type fc";
-
-/// The same in shells that have more than POSIX asks for.
-const HARMLESS_ELSEWHERE: &str = "complete compopt bind history disown suspend caller help dirs enable logout compgen bindkey autoload zmodload zstyle \
-    compdef zle sched rehash limit unlimit newgrp which where whence functions disable zcompile ttyctl";
-
-/// Commands of a shell's own that set names, and the shells that have them; none stands for all but dash.
-const CHANGING: &[(&str, &[Dialect])] = &[
-    ("mapfile readarray", &[Dialect::Bash]),
-    ("vared zparseopts emulate private", &[Dialect::Zsh]),
-    ("pushd popd", &[Dialect::Bash, Dialect::Zsh]),
-    ("let nameref select coproc", &[]),
-];
-
 impl Machine<'_> {
     /// Looks a program up. `Ok(None)` where there is none.
     pub(super) fn find_program(&mut self, name: &[u8]) -> Result<Option<Bytes>, std::sync::Arc<Doubt>> {
@@ -298,20 +281,6 @@ impl Machine<'_> {
             account: self.account.clone(),
             folder: self.live.as_ref().and_then(|s| s.folder.clone()),
         }
-    }
-
-    /// Whether a shell has a command of its own by a name that is not followed: `Some(true)` if it sets names.
-    pub(super) fn is_unfollowed_builtin(&self, name: &[u8]) -> Option<bool> {
-        if self.dialect == Dialect::Dash {
-            return is_one_of(HARMLESS, name).then_some(false);
-        }
-        if is_one_of(HARMLESS, name) || is_one_of(HARMLESS_ELSEWHERE, name) {
-            return Some(false);
-        }
-        let has_it = |(names, dialects): &&(&str, &[Dialect])| {
-            is_one_of(names, name) && (dialects.is_empty() || dialects.contains(&self.dialect))
-        };
-        CHANGING.iter().find(has_it).map(|_| true)
     }
 }
 

@@ -225,7 +225,7 @@ impl Machine<'_> {
 
     /// Whether what stands before a command stays set: in POSIX shells it does before a special one.
     fn keeps_prefix(&self, name: &[u8]) -> bool {
-        self.is_special_command(name) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
+        matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) && self.is_special_command(name)
     }
 
     /// What stands before a command of which not all words are known.
