@@ -27,6 +27,8 @@ pub(super) struct Attributes {
     pub(super) is_table: bool,
     /// Whether a list and a text are tied to each other.
     pub(super) is_tied: bool,
+    /// Whether a name is to stand for another.
+    pub(super) is_reference: bool,
     pub(super) is_function: bool,
     pub(super) prints: bool,
     /// Whether it gives up less where a name is held fast, as in mksh those do that are no special commands.
@@ -50,6 +52,7 @@ impl Attributes {
             readonly: command == b"readonly",
             is_number: command == b"integer",
             is_odd: command == b"float",
+            is_reference: command == b"nameref",
             is_mild: dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly"),
             is_global: command == b"export" || command == b"readonly" && dialect != Dialect::Zsh,
             ..Attributes::default()
@@ -75,6 +78,7 @@ impl Attributes {
             (b'x', on) => self.exported = Some(on),
             (b'n', true) if command == b"export" && dialect == Dialect::Bash => self.exported = Some(false),
             (b'n', _) if command == b"export" => return Letter::Unfollowed("an option of «export» that is not followed"),
+            (b'n', true) if matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => self.is_reference = true,
             (b'n', _) if dialect != Dialect::Zsh => return Letter::Unfollowed("a name that stands for another"),
             (b'm', _) if dialect == Dialect::Zsh => return Letter::Unfollowed("names that are declared by patterns"),
             (b'r', true) => self.readonly = true,
@@ -181,7 +185,8 @@ mod tests {
             (Zsh, "local -x A", Some((Attributes { exported: Some(true), ..all }, 1))),
             (Zsh, "readonly A", Some((Attributes { readonly: true, ..all }, 1))),
             (Ksh, "readonly A", Some((Attributes { readonly: true, is_global: true, ..all }, 1))),
-            (Bash, "declare -n A B", None),
+            (Bash, "declare -n A B", Some((Attributes { is_reference: true, ..all }, 2))),
+            (Bash, "declare +n A B", None),
             (Bash, "declare -- -x", Some((all, 1))),
             (Bash, "declare - A", Some((all, 2))),
             (Bash, "declare -A A", Some((Attributes { is_odd: true, is_table: true, ..all }, 1))),

@@ -46,14 +46,18 @@ const TABLE: &[(&str, Standing, &[Dialect])] = &[
     ("mapfile readarray", Changing, &[Dialect::Bash]),
     ("vared zparseopts private", Changing, &[Dialect::Zsh]),
     ("pushd popd", Changing, &[Dialect::Bash, Dialect::Zsh]),
-    ("nameref select coproc", Changing, RICH),
+    ("nameref", Followed, &[Dialect::Ksh, Dialect::Mksh]),
+    ("select coproc", Changing, RICH),
 ];
 
 /// Commands whose errors end more than others' (POSIX, Shell Command Language, 2.14).
 const SPECIAL: &str = ": . eval exec export readonly set shift unset return exit break continue times trap";
 
-/// The same by their names: each word of each command is asked for.
-static BY_NAME: LazyLock<HashMap<&'static [u8], (Standing, &'static [Dialect])>> = LazyLock::new(|| {
+/// What a command is, and the shells that have it.
+type Entry = (Standing, &'static [Dialect]);
+
+/// The same by their names: each command that runs is asked for.
+static BY_NAME: LazyLock<HashMap<&'static [u8], Entry>> = LazyLock::new(|| {
     let named = |(names, standing, dialects): &(&'static str, Standing, &'static [Dialect])| {
         let all = (*standing, *dialects);
         names.split_ascii_whitespace().map(move |name| (name.as_bytes(), all)).collect::<Vec<_>>()
@@ -99,7 +103,7 @@ mod tests {
             ("whence", [Some(Harmless), None, Some(Harmless), Some(Harmless), Some(Harmless)]),
             ("readarray", [Some(Changing), None, None, None, None]),
             ("pushd", [Some(Changing), None, None, None, Some(Changing)]),
-            ("nameref", [Some(Changing), None, Some(Changing), Some(Changing), Some(Changing)]),
+            ("nameref", [None, None, Some(Followed), Some(Followed), None]),
             ("tide-now", [None; 5]),
         ] {
             let told = [Bash, Dash, Ksh, Mksh, Zsh].map(|dialect| standing(name.as_bytes(), dialect));

@@ -34,6 +34,14 @@ impl Content {
     }
 }
 
+/// Whether a variable's value is the name of another, which it stands for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Refers {
+    No,
+    Yes,
+    Perhaps,
+}
+
 /// A variable.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Var {
@@ -57,6 +65,8 @@ pub(super) struct Var {
     pub(super) may_be_list: bool,
     /// Of an empty text that a list is tied to, whether that has an empty item, and not none.
     pub(super) has_empty_item: bool,
+    /// Whether it stands for another.
+    pub(super) refers: Refers,
 }
 
 impl Var {
@@ -83,6 +93,7 @@ impl Var {
             is_unique: false,
             may_be_list: false,
             has_empty_item: false,
+            refers: Refers::No,
         }
     }
 }
@@ -130,6 +141,7 @@ pub(super) fn join_var(a: &Var, b: &Var, why: &Arc<Doubt>) -> Var {
         is_unique: a.is_unique && b.is_unique,
         may_be_list: a.can_be_list() || b.can_be_list(),
         has_empty_item: a.has_empty_item,
+        refers: if a.refers == b.refers { a.refers } else { Refers::Perhaps },
     }
 }
 

@@ -10,6 +10,7 @@ use super::content::Content;
 use super::expand::ODD_WORD;
 use super::frame::Boundary;
 use super::machine::{Machine, PARTED, Skipped};
+use super::nameref::Meant;
 use super::state::{State, Status};
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
@@ -413,6 +414,10 @@ impl Machine<'_> {
             },
         };
         self.put_status(self.status_within());
+        // Each word would be what it stands for.
+        if let Some(name) = names.iter().find(|name| self.meant(name) != Meant::Itself) {
+            return self.give_up_reference(name);
+        }
         match values {
             Ok(values) if values.is_empty() => self.nothing_ran(),
             Ok(values) => {

@@ -8,6 +8,7 @@ use bytes::Bytes;
 use super::attributes::Attributes;
 use super::content::{Content, Var};
 use super::machine::Machine;
+use super::nameref::Meant;
 use super::simple::plus;
 use super::state::Status;
 use super::syntax::*;
@@ -211,6 +212,26 @@ impl Machine<'_> {
             self.doubt_from_here(&name);
             return self.fog("the positional parameters are declared");
         }
+        if attributes.is_reference {
+            return self.declare_reference(&declared, attributes);
+        }
+        let declared = match self.meant(&name) {
+            Meant::Itself => declared,
+            // One of its own takes its place.
+            _ if attributes.is_local && self.hides_in_function(&name) == Some(false) => declared,
+            Meant::Other(other) if !attributes.is_local && !attributes.readonly && !attributes.is_number => {
+                declared.renamed(&name, other)
+            }
+            _ => {
+                self.give_up_reference(&name);
+                if attributes.readonly {
+                    let doubt = self.doubt("whether the name is held fast is not known");
+                    self.fork(&doubt, Self::fail_hard, |_| {});
+                }
+                return;
+            }
+        };
+        let name = name_of(&declared);
         match declared {
             Declared::Assignment(assignment, value) => {
                 let value = match (&assignment.value, value) {
@@ -442,7 +463,16 @@ impl Machine<'_> {
         self.mark(name, attributes);
     }
 
+    /// Whether the function that runs has a variable of its own by a name; `None` outside of functions.
+    fn hides_in_function(&self, name: &[u8]) -> Option<bool> {
+        let scope = self.live.as_ref()?.scopes.iter().rfind(|scope| scope.positional.is_some())?;
+        Some(scope.vars.get(name).is_some())
+    }
+
     pub(super) fn is_readonly(&self, name: &[u8]) -> bool {
+        if let Meant::Other(other) = self.meant(name) {
+            return self.is_readonly(&other);
+        }
         self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
     }
 
@@ -504,7 +534,7 @@ impl Machine<'_> {
         self.is_refused = outer;
     }
 
-    fn make_local(&mut self, name: &[u8], attributes: Attributes) {
+    pub(super) fn make_local(&mut self, name: &[u8], attributes: Attributes) {
         if !attributes.is_local {
             return;
         }
@@ -648,6 +678,16 @@ pub(super) fn name_of(declared: &Declared) -> Bytes {
 }
 
 impl Declared {
+    /// The same of another name.
+    fn renamed(self, old: &[u8], name: Bytes) -> Declared {
+        match self {
+            Declared::Assignment(assignment, value) => {
+                Declared::Assignment(Arc::new(Assignment { name, ..(*assignment).clone() }), value)
+            }
+            Declared::Text(text) => Declared::Text([&name[..], text.get(old.len()..).unwrap_or_default()].concat().into()),
+        }
+    }
+
     /// Whether what is declared gets a value that is not known.
     pub(super) fn is_unknown(&self) -> bool {
         matches!(self, Declared::Assignment(_, Some(Content::Set(Val::Unknown(_)) | Content::Perhaps(_)) | None))
@@ -662,6 +702,7 @@ pub(super) fn declares(name: &[u8], dialect: Dialect) -> bool {
         b"typeset" => dialect != Dialect::Dash,
         b"declare" => matches!(dialect, Dialect::Bash | Dialect::Zsh),
         b"integer" => matches!(dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh),
+        b"nameref" => matches!(dialect, Dialect::Ksh | Dialect::Mksh),
         b"float" => matches!(dialect, Dialect::Zsh | Dialect::Ksh),
         _ => false,
     }

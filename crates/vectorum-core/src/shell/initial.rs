@@ -256,6 +256,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         positional: Ok(Arc::new(Vec::new())),
         folder: Some(Bytes::copy_from_slice(folder)),
         left: None,
+        has_references: false,
         input: None,
         output: None,
         open: None,

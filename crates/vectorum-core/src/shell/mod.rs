@@ -56,6 +56,7 @@ mod log;
 mod lookup;
 mod machine;
 mod misused;
+mod nameref;
 mod options;
 mod outputs;
 mod parameter;

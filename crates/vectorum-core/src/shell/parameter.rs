@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::content::Content;
 use super::expand::{Expanded, Mode, Values, is_text};
 use super::machine::Machine;
+use super::nameref::Meant;
 use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT};
 use super::shaped::Subscript;
 use super::state::Status;
@@ -40,6 +41,18 @@ impl Machine<'_> {
                 Ok(is_set) => Val::of(if is_set { "1" } else { "0" }),
                 Err(doubt) => Val::Unknown(doubt),
             }));
+        }
+        // Of one that stands for another it is the name of that.
+        if parameter.change == Change::Indirect && self.meant(&parameter.name) != Meant::Itself {
+            return match self.meant(&parameter.name) {
+                Meant::Other(name) if parameter.key.is_none() && self.dialect != Dialect::Mksh => {
+                    Ok(Values::One(Val::Known(name)))
+                }
+                Meant::Other(name) if self.dialect == Dialect::Bash => {
+                    self.parameter(&Parameter { name, ..parameter.clone() }, quoted, mode)
+                }
+                _ => Err(self.doubt("a name that stands for another")),
+            };
         }
         if parameter.change == Change::Indirect
             && let Some(key) = parameter.key.as_deref().filter(|key| is_text(key, b"@") || is_text(key, b"*"))
@@ -243,6 +256,11 @@ impl Machine<'_> {
 
     /// What a parameter holds, before anything is done to it.
     pub(super) fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
+        match self.meant(&parameter.name) {
+            Meant::Itself => {}
+            Meant::Other(name) => return self.parameter_content(&Parameter { name, ..parameter.clone() }),
+            Meant::Unclear => return Err(self.doubt("a name that stands for another")),
+        }
         let Some(state) = &self.live else { return Ok(Held::Unset) };
         let name = &parameter.name[..];
         let begins_number = name.first().is_some_and(u8::is_ascii_digit);

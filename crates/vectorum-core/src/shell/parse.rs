@@ -483,6 +483,11 @@ impl<'a> Parser<'a> {
             });
             let from = self.at;
             if declares && let Some(assignment) = self.assignment()? {
+                // No list stands there in mksh.
+                if self.dialect == Dialect::Mksh && matches!(assignment.value, Assigned::Array(_)) {
+                    self.at = from;
+                    return self.trouble("this cannot stand here");
+                }
                 // The same once more as a word, for shells that split it and for other commands.
                 let end = self.at;
                 let mut word = match &assignment.value {

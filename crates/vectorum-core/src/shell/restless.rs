@@ -9,6 +9,7 @@ use bytes::Bytes;
 use super::Source;
 use super::content::{Content, Var};
 use super::machine::Machine;
+use super::nameref::Meant;
 use super::state::State;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -95,6 +96,14 @@ impl Machine<'_> {
 
     /// Nothing is known of a name from here on.
     pub(super) fn doubt_from_here(&mut self, name: &[u8]) {
+        if let Meant::Other(other) = self.meant(name) {
+            self.restless_from_here(&other);
+        }
+        self.restless_from_here(name);
+    }
+
+    /// The same for a name itself, whatever it stands for.
+    pub(super) fn restless_from_here(&mut self, name: &[u8]) {
         let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
         if self.is_arguments(&name) {
             let doubt = self.doubt(WHY);

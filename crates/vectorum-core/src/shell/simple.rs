@@ -9,6 +9,7 @@ use super::content::{Content, Var};
 use super::declare::{Declared, declares};
 use super::frame::Boundary;
 use super::machine::Machine;
+use super::nameref::Meant;
 use super::outputs::PRINTED;
 use super::parameter::Held;
 use super::scope::Scope;
@@ -173,6 +174,9 @@ impl Machine<'_> {
                 self.doubt_from_here(&name);
                 self.fog("the positional parameters are set before a command");
             }
+            if self.meant(&name) != Meant::Itself {
+                self.give_up_reference(&name);
+            }
             if !done {
                 match self.dialect {
                     Dialect::Bash => continue,
@@ -302,6 +306,10 @@ impl Machine<'_> {
         }
         if assignment.key.is_some() && self.apply_to_shell(assignment) {
             return true;
+        }
+        let name = self.resolved(&assignment.name);
+        if name != assignment.name {
+            return self.apply(&Assignment { name, ..assignment.clone() }, exported);
         }
         let content = match &assignment.value {
             Assigned::Word(word) => {

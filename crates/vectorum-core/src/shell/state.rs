@@ -80,6 +80,8 @@ pub(super) struct State {
     pub(super) input: Option<(Bytes, usize)>,
     /// What was written to standard output, where that is taken up.
     pub(super) output: Option<Val>,
+    /// Whether a name may stand for another.
+    pub(super) has_references: bool,
     /// Why names that are not listed may be set, too.
     pub(super) open: Option<Arc<Doubt>>,
     /// What is put back where functions end, and commands that have variables of their own.
@@ -115,6 +117,7 @@ impl Branch for State {
             positional: self.positional.clone(),
             folder: self.folder.clone(),
             left: self.left.clone(),
+            has_references: self.has_references,
             ties: self.ties.clone(),
             reading: self.reading.clone(),
             input: self.input.clone(),
@@ -178,6 +181,7 @@ impl Branch for State {
         if self.left != other.left {
             self.left = None;
         }
+        self.has_references |= other.has_references;
         ties::join(&mut self.ties, &other.ties);
         if self.reading != other.reading {
             self.reading = None;
@@ -259,6 +263,7 @@ mod tests {
             positional: Ok(Arc::default()),
             folder: None,
             left: None,
+            has_references: false,
             input: None,
             output: None,
             open: None,

@@ -8,6 +8,7 @@ use bytes::Bytes;
 use super::arithmetic::Failure;
 use super::content::{Content, Var};
 use super::machine::{Assigned, LONGEST, Machine};
+use super::nameref::Meant;
 use super::parse::{is_name, is_name_start};
 use super::syntax::*;
 use super::ties::Tie;
@@ -213,6 +214,13 @@ impl Machine<'_> {
         if self.is_arguments(name) {
             return self.arguments();
         }
+        if state.has_references {
+            match self.meant(name) {
+                Meant::Itself => {}
+                Meant::Other(other) => return self.content_of(&other),
+                Meant::Unclear => return Content::Perhaps(Val::Unknown(self.doubt("a name that stands for another"))),
+            }
+        }
         if let Some(tie) = self.tie_of(name) {
             if !tie.is_sure {
                 return Content::Perhaps(Val::Unknown(self.doubt("whether a list is tied to a text")));
@@ -306,6 +314,14 @@ impl Machine<'_> {
         if self.is_arguments(name) {
             self.put_arguments(content);
             return true;
+        }
+        match self.meant(name) {
+            Meant::Itself => {}
+            Meant::Other(other) => return self.assign_to(&other, content, exported),
+            Meant::Unclear => {
+                self.give_up_reference(name);
+                return true;
+            }
         }
         if let Some(Tie { text: tied, separator, is_sure, .. }) = self.tie_of(name) {
             if !is_sure {
@@ -515,6 +531,15 @@ impl Machine<'_> {
         if self.is_arguments(name) {
             self.put_arguments(Content::Unset);
             return true;
+        }
+        match self.meant(name) {
+            Meant::Itself => {}
+            // There it is the name itself that goes, or what it stands for.
+            Meant::Other(other) if self.dialect == Dialect::Bash => return self.unset(&other),
+            _ => {
+                self.give_up_reference(name);
+                return true;
+            }
         }
         if let Some(tied) = self.tied(name) {
             self.untie(name);
