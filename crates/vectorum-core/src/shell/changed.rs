@@ -42,6 +42,7 @@ impl Machine<'_> {
                     odd(self)
                 }
             }
+            Change::Names(_) => odd(self),
             Change::Indirect if self.dialect == Dialect::Bash && is_reference(&text) => {
                 Val::Unknown(self.doubt("what a value refers to"))
             }

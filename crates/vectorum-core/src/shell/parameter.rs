@@ -28,6 +28,11 @@ pub(super) enum Held {
     Unknown(Arc<Doubt>),
 }
 
+/// What the names begin with that bash has by itself, or may have.
+const OWN_OF_BASH: &str = "BASH COLUMNS COMP COPROC DIRSTACK EPOCH EUID FUNCNAME GROUPS HIST HOST IFS LINENO LINES MACHTYPE \
+    MAIL MAPFILE OLDPWD OPTARG OPTERR OPTIND OSTYPE PATH PIPESTATUS POSIXLY_CORRECT PPID PROMPT_ PS0 PS1 PS2 PS4 PWD RANDOM \
+    READLINE REPLY SECONDS SHELL SHLVL SRANDOM TERM UID _";
+
 impl Machine<'_> {
     /// The value of a parameter after what is done to it.
     pub(super) fn parameter(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Values> {
@@ -41,6 +46,10 @@ impl Machine<'_> {
                 Ok(is_set) => Val::of(if is_set { "1" } else { "0" }),
                 Err(doubt) => Val::Unknown(doubt),
             }));
+        }
+        if let Change::Names(joins) = parameter.change {
+            let names = self.names_from(&parameter.name)?;
+            return if joins && quoted { self.joined(Values::Many(names), None) } else { Ok(Values::Many(names)) };
         }
         // Of one that stands for another it is the name of that.
         if parameter.change == Change::Indirect && self.meant(&parameter.name) != Meant::Itself {
@@ -230,6 +239,29 @@ impl Machine<'_> {
         };
         let place = |at: i64| usize::try_from(at).unwrap_or(0).min(values.len());
         Ok(values.get(place(from)..place(to).max(place(from))).unwrap_or_default().to_vec())
+    }
+
+    /// The names of variables that are set and begin so: `${!BEGINNING@}` of bash.
+    fn names_from(&mut self, beginning: &[u8]) -> Expanded<Vec<Val>> {
+        let doubt = self.doubt("which names begin so");
+        let Some(state) = self.live.as_ref().filter(|state| state.open.is_none()) else { return Err(doubt) };
+        let may_be_own = |own: &[u8]| own.starts_with(beginning) || own.len() > 3 && beginning.starts_with(own);
+        if OWN_OF_BASH.split(' ').any(|own| may_be_own(own.as_bytes())) {
+            return Err(doubt);
+        }
+        let mut names = Vec::new();
+        for (name, var) in state.vars.listed().filter(|(name, _)| name.starts_with(beginning)) {
+            match &var.content {
+                Content::Unset => {}
+                Content::Set(_) => names.push(name.clone()),
+                Content::Array(items) if !items.is_empty() => names.push(name.clone()),
+                // One that was only declared is none of them.
+                Content::Perhaps(_) | Content::Array(_) | Content::Table(_) => return Err(doubt),
+            }
+        }
+        names.sort();
+        self.steps.count(names.len());
+        Ok(names.into_iter().map(Val::Known).collect())
     }
 
     /// The keys of a list: `${!LIST[@]}` of bash.
@@ -464,7 +496,9 @@ pub(super) fn is_all(parts: &[Part]) -> bool {
 
 /// Whether it is `@`, or a list with that for a key.
 pub(super) fn is_all_of(parameter: &Parameter) -> bool {
-    parameter.name == "@" || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"))
+    parameter.name == "@"
+        || parameter.change == Change::Names(false)
+        || parameter.key.as_deref().is_some_and(|key| is_text(key, b"@"))
 }
 
 #[cfg(test)]

@@ -401,6 +401,13 @@ impl Parser<'_> {
             }
         }
         let name = self.cut(from, self.at);
+        if change == Change::Indirect {
+            for (sign, joins) in [(b"@}", false), (b"*}", true)] {
+                if self.take(sign) {
+                    return Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::Names(joins) })));
+                }
+            }
+        }
         let mut key = None;
         if self.peek() == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(self.at..).unwrap_or_default();

@@ -327,6 +327,8 @@ pub enum Change {
     Length,
     /// `${!NAME}`: the value of the variable that it names.
     Indirect,
+    /// `${!BEGINNING@}` and `${!BEGINNING*}` of bash, the names that begin so: whether they may become one text.
+    Names(bool),
     /// `-`, `=`, `?`, `+` with a word; whether an empty value counts as unset.
     Instead(u8, bool, Word),
     /// `#`, `##`, `%`, `%%` with a pattern: from the end, as much as possible.

@@ -166,7 +166,7 @@ impl Machine<'_> {
     fn unset_those_that_fit(&mut self, patterns: &[Bytes]) -> Result<(), NotFollowed> {
         let state = self.live.as_ref().ok_or(NotFollowed)?;
         let names: Vec<Bytes> =
-            state.vars.all().map(|(name, _)| name.clone()).chain(state.ties.iter().map(|tie| tie.list.clone())).collect();
+            state.vars.listed().map(|(name, _)| name.clone()).chain(state.ties.iter().map(|tie| tie.list.clone())).collect();
         let extends = state.option("extglob").ok_or(NotFollowed)?;
         let patterns = patterns.iter().map(|text| NamePattern::new(text, extends)).collect::<Result<Vec<_>, _>>()?;
         let mut are_there = false;

@@ -3,6 +3,7 @@
 //! in all of that.
 
 use std::borrow::Cow;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 
 use bytes::Bytes;
@@ -49,6 +50,8 @@ pub(super) struct Start<V = Var> {
     own: HashMap<Bytes, Option<V>>,
     /// The names that were looked up, whether they are there or not, and for what.
     asked: Mutex<HashMap<Bytes, For>>,
+    /// Whether it was asked which names there are.
+    is_listed: AtomicBool,
     /// Programs that were looked up along its PATH, and what was found.
     programs: Mutex<HashMap<Bytes, Option<Bytes>>>,
 }
@@ -122,7 +125,13 @@ impl Stored for Var {
 impl<V: Stored> Start<V> {
     /// Begins with what is handed in; names that are none are none of its variables.
     pub(super) fn new(handed: Handed) -> Start<V> {
-        Start { handed, own: HashMap::new(), asked: Mutex::default(), programs: Mutex::default() }
+        Start {
+            handed,
+            own: HashMap::new(),
+            asked: Mutex::default(),
+            is_listed: AtomicBool::new(false),
+            programs: Mutex::default(),
+        }
     }
 
     pub(super) fn get(&self, name: &[u8]) -> Option<Cow<'_, V>> {
@@ -141,6 +150,18 @@ impl<V: Stored> Start<V> {
     /// Takes a name out.
     pub(super) fn remove(&mut self, name: &str) {
         self.own.insert(Bytes::copy_from_slice(name.as_bytes()), None);
+    }
+
+    /// Whether the same names are there as at another start.
+    fn has_names_of(&self, other: &Start<V>) -> bool {
+        let is_there = |start: &Start<V>, name: &[u8]| start.own.get(name).map(Option::is_some);
+        let by_itself = self.own().chain(other.own()).all(|name| is_there(self, name) == is_there(other, name));
+        let is_certain = |handed: Option<&crate::route::Variable>| handed.map(|handed| handed.may_be_absent);
+        by_itself
+            && self
+                .handed
+                .differing(&other.handed)
+                .all(|(name, a, b)| self.own.contains_key(name) || is_certain(a) == is_certain(b))
     }
 
     /// Returns the names that the shell itself makes something of.
@@ -261,6 +282,9 @@ impl<V: Stored> Vars<V> {
                 For::Value => a == b,
             }
         };
+        if one.is_listed.load(Ordering::Relaxed) && !one.has_names_of(two) {
+            return false;
+        }
         // What was handed in alike is alike, unless the shell made something of it.
         let is_plain =
             |handed: Option<&crate::route::Variable>| handed.is_none_or(|handed| V::is_handed_plain(handed.may_be_absent));
@@ -302,7 +326,15 @@ impl<V: Stored> Vars<V> {
         changed.iter().chain(untouched.filter(|name| self.changed.look(name).is_none()))
     }
 
-    /// Returns all of them, in no order.
+    /// Returns all of them, in no order; that is kept in mind, for what follows hangs on which there are.
+    pub(super) fn listed(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, V>)> {
+        if let Some(start) = &self.start {
+            start.is_listed.store(true, Ordering::Relaxed);
+        }
+        self.all()
+    }
+
+    /// The same where nothing that is followed comes of the answer.
     pub(super) fn all(&self) -> impl Iterator<Item = (&Bytes, Cow<'_, V>)> {
         let names = self.start.iter().flat_map(|start| start.own().chain(start.handed()));
         self.changed.iter().chain(self.untouched(names))
@@ -430,6 +462,7 @@ mod tests {
                 [true; 5],
             ),
             ("another's", |v| drop(v.get(b"GATE")), [true; 5]),
+            ("which there are", |v| drop(v.listed()), [true, false, true, true, true]),
         ] {
             let mut first = vars(&[("TIDE", text("low"))]);
             done(&mut first);
