@@ -549,6 +549,31 @@ mod tests {
         assert_eq!(shells.count(), 6);
     }
 
+    /// What hangs on which names there are is not taken over from where there were others.
+    #[test]
+    fn names_that_are_listed_are_listed_anew() {
+        for (shell, file, text) in [
+            ("/bin/bash", "/home/odile/.profile", "for name in ${!BERTH_@}; do export LAST=$name; done\n"),
+            ("/bin/bash", "/home/odile/.profile", "unset ${!BERTH_*}; export LAST=none\n"),
+            ("/bin/zsh", "/home/odile/.zshenv", "unset -m 'BERTH_*'; export LAST=none\n"),
+        ] {
+            let mut tree = MemoryTree::default();
+            tree.file(file, text, false);
+            let [_, account] = Account::made_up(shell);
+            let accounts = [account.clone()];
+            let shells = Shells::default();
+            for block in [vec![("BERTH_1", "a")], vec![("BERTH_1", "b")], vec![("BERTH_2", "a")], vec![], vec![("GATE", "7")]] {
+                let come_to = |shells| {
+                    let mut begun = Forecast::begin(&Block::from_vars(block.clone()));
+                    let ground = Ground { shells, ..Ground::new(&tree, &accounts) };
+                    shell_terminal(&mut begun, &ground, shell.as_bytes(), true, &account, b"/home/odile");
+                    begun.vars().map(|(n, v)| (n.clone(), v.held.clone())).collect::<Vec<_>>()
+                };
+                assert_eq!(come_to(Some(&shells)), come_to(None), "{text}: {block:?}");
+            }
+        }
+    }
+
     /// What root's shells come to is the same whether it was guessed or not, and if the guess was wrong.
     #[test]
     fn what_is_guessed_is_what_is_followed() {
