@@ -95,7 +95,9 @@ impl Machine<'_> {
                 frame.holds = holds;
             }
             let options = m.live.as_ref().map(|state| state.options.clone());
-            let as_sh = std::mem::replace(&mut m.as_sh, function.as_sh);
+            // What is defined elsewhere works as what calls it does.
+            let as_sh = m.as_sh;
+            m.as_sh |= function.as_sh;
             let epoch = std::mem::replace(&mut m.epoch, function.epoch);
             m.run_command(&function.body);
             m.epoch = epoch;

@@ -138,6 +138,7 @@ impl Machine<'_> {
                 Val::of([b"'", &text[..], b"'"].concat())
             }
             Change::InQuotes => odd(self),
+            Change::Parts(_) if self.as_sh => odd(self),
             Change::Parts(letters) => match letters.iter().try_fold(text, |text, letter| modified(&text, *letter)) {
                 Some(text) => Val::Known(text),
                 None => odd(self),

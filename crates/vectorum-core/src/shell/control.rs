@@ -199,6 +199,7 @@ impl Machine<'_> {
     /// Whether the last command of a pipe has no shell of its own, if that is known.
     fn runs_last_itself(&self) -> Option<bool> {
         match self.dialect {
+            Dialect::Zsh if self.as_sh => Some(false),
             Dialect::Zsh | Dialect::Ksh => Some(true),
             // There it is an option, which does nothing where jobs are kept.
             Dialect::Bash => {

@@ -214,7 +214,6 @@ impl Machine<'_> {
             _ => 1,
         });
         match self.dialect {
-            Dialect::Zsh if self.as_sh => self.fog("an error where zsh is another shell"),
             // The file that is being run is given up.
             Dialect::Zsh => {
                 // A file that is taken in ends with a status of its own (measured: zsh 5.9).
@@ -264,11 +263,21 @@ impl Machine<'_> {
 
     /// An error of a special command.
     pub(super) fn fail_special(&mut self) {
-        if self.dialect != Dialect::Ksh || self.tame > 0 {
-            return self.fail_hard();
+        match self.dialect {
+            Dialect::Ksh if self.tame == 0 => {
+                self.set_status(1);
+                self.fail_in_ksh(true);
+            }
+            // As another shell it ends where nobody types (measured: zsh 5.9).
+            Dialect::Zsh if self.as_sh && self.is_interactive && self.quiet == 0 => {
+                self.fail_perhaps("an error where zsh is another shell");
+            }
+            Dialect::Zsh if self.as_sh && self.tame == 0 => {
+                self.set_status(1);
+                self.exit();
+            }
+            _ => self.fail_hard(),
         }
-        self.set_status(1);
-        self.fail_in_ksh(true);
     }
 
     /// A text that is evaluated, a file that is taken in, commands that are redirected together and a function with

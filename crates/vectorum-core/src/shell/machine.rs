@@ -400,8 +400,12 @@ impl<'a> Machine<'a> {
         if kind == Boundary::Startup || tree.lines().all(|l| l.items.is_empty()) {
             self.set_status(0);
         }
-        // ksh runs nothing of a file that it cannot read to its end.
-        let reads_first = self.dialect == Dialect::Ksh && kind != Boundary::Startup;
+        // ksh runs nothing of a file that it cannot read to its end, zsh nothing of such a text.
+        let reads_first = match self.dialect {
+            Dialect::Ksh => kind != Boundary::Startup,
+            Dialect::Zsh => kind == Boundary::Text && self.source.fixed.is_some(),
+            _ => false,
+        };
         let lines: Vec<&List> = if reads_first && trouble.is_some() { Vec::new() } else { tree.lines().collect() };
         let epoch = self.epoch;
         for (index, list) in lines.iter().copied().enumerate() {

@@ -16,7 +16,7 @@ impl Machine<'_> {
             Kind::Simple(_, words) => words.first().and_then(Word::literal),
             _ => None,
         };
-        let is_strict = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh);
+        let is_strict = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) || self.as_sh;
         if is_strict && name.is_some_and(|name| self.is_special_command(name)) {
             self.fail_special();
         }

@@ -79,7 +79,7 @@ impl Machine<'_> {
                         None => return self.fog("an option is set that is not known"),
                     }
                 } else {
-                    match option_of_letter(*letter, self.dialect) {
+                    match option_of_letter(*letter, self.speaks()) {
                         Some(name) => self.long_option(name.as_bytes(), on),
                         // Its words, or a list's, are sorted, and others.
                         None if matches!(letter, b's' | b'A' | b't') => {

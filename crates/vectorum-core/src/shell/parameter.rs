@@ -340,7 +340,8 @@ impl Machine<'_> {
             }
             name => {
                 let content = self.content_of(name);
-                if self.as_sh && matches!(content, Content::Array(_)) {
+                // Without braces a bracket is only one there.
+                if self.as_sh && (matches!(content, Content::Array(_)) || parameter.key.is_some()) {
                     return Ok(Held::Unknown(self.doubt("a list where zsh is another shell")));
                 }
                 match &parameter.key {

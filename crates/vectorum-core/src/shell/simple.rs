@@ -166,7 +166,7 @@ impl Machine<'_> {
             self.at = assignment.at;
             let name = assignment.name.clone();
             let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
-            let exported = if stays { None } else { Some(true) };
+            let exported = if stays && !self.is_function(&called) { None } else { Some(true) };
             self.quiet += usize::from(!stays);
             let done = self.apply(assignment, exported);
             self.quiet -= usize::from(!stays);
@@ -227,9 +227,11 @@ impl Machine<'_> {
         self.check_failure();
     }
 
-    /// Whether what stands before a command stays set: in POSIX shells it does before a special one.
+    /// Whether what stands before a command stays set: in POSIX shells it does before a special one, in zsh as such a shell
+    /// before a function, too (measured: 5.9).
     fn keeps_prefix(&self, name: &[u8]) -> bool {
-        matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) && self.is_special_command(name)
+        let is_posix = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) || self.as_sh;
+        is_posix && self.is_special_command(name) || self.as_sh && self.is_function(name)
     }
 
     /// What stands before a command of which not all words are known.
@@ -442,7 +444,7 @@ impl Machine<'_> {
         }
         let index = if is_odd { None } else { self.sum_in_word(key).ok() };
         // There they are counted from 1.
-        let first = i64::from(self.dialect == Dialect::Zsh);
+        let first = i64::from(self.is_own_zsh());
         let index = index.and_then(|n| usize::try_from(n - first).ok()).filter(|_| !self.expands_otherwise());
         let old = match self.content_of(name) {
             Content::Array(values) => Some(values.to_vec()),
@@ -489,7 +491,7 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
         (Content::Array(values), new) => {
             let mut values = values.to_vec();
             match (m.dialect, values.first_mut()) {
-                (Dialect::Zsh, _) => values.push(new.clone()),
+                (Dialect::Zsh, _) if !m.as_sh => values.push(new.clone()),
                 (_, Some(first)) => {
                     *first = plus(b"", Content::Set(first.clone()), new, m).value().unwrap_or_else(|| new.clone());
                 }

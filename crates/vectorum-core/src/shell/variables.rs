@@ -127,8 +127,6 @@ impl Machine<'_> {
                     | b"LINES"
                     | b"TTY"
                     | b"TTYIDLE"
-                    | b"reply"
-                    | b"REPLY"
                     | b"modules"
                     | b"dirstack"
                     | b"historywords"
@@ -328,6 +326,14 @@ impl Machine<'_> {
                 self.doubt_from_here(&tied);
                 return true;
             }
+            // As another shell it sets the first of them.
+            let content = match content {
+                Content::Set(value) if self.as_sh => match self.content_of(name) {
+                    Content::Array(items) => Content::Array(Arc::new([&[value], items.get(1..).unwrap_or_default()].concat())),
+                    _ => Content::Perhaps(Val::Unknown(self.doubt("an item of the list is not known"))),
+                },
+                content => content,
+            };
             let has_items = matches!(&content, Content::Array(values) if !values.is_empty());
             let searched: Vec<Bytes> = match &content {
                 Content::Array(values) => values.iter().map_while(|v| v.known().cloned()).collect(),
@@ -377,7 +383,7 @@ impl Machine<'_> {
         let keeps_its_own = || matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free();
         if is_special && keeps_its_own() && self.quiet == 0 && !self.source.path.is_empty() {
             // Some of these end the file.
-            self.fog("the shell gives this variable a meaning of its own");
+            self.fail_perhaps("the shell gives this variable a meaning of its own");
             return true;
         }
         let what = if exported == Some(true) { For::Export } else { For::Replacing };
@@ -402,6 +408,7 @@ impl Machine<'_> {
             self.read_options_from(&content);
         }
         let content = if emptied.is_number && !emptied.is_odd { self.worked_out_number(content) } else { content };
+        let may_set_first = self.dialect == Dialect::Zsh && self.expands_otherwise();
         let Some(state) = &mut self.live else { return true };
         let all = state.option("allexport");
         let open = state.open.is_some();
@@ -448,14 +455,19 @@ impl Machine<'_> {
         };
         let keeps_lists = matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh);
         // A list stays one: a text becomes its first item.
+        let sets_first = self.as_sh || matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh);
         let content = match (&var.content, content, self.dialect) {
-            (Content::Array(old), Content::Set(value), Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => {
+            (Content::Array(old), Content::Set(value), _) if sets_first && !may_set_first => {
                 let mut items = old.to_vec();
                 match items.first_mut() {
                     Some(first) => *first = value,
                     None => items.push(value),
                 }
                 Content::Array(Arc::new(items))
+            }
+            (_, Content::Set(_), _) if may_set_first && var.can_be_list() => {
+                var.may_be_list = true;
+                Content::Perhaps(Val::Unknown(Doubt::new("a list that is perhaps set in its first item", Some(site.clone()))))
             }
             // bash puts it under the key 0, for zsh it is an error.
             (Content::Table(_), Content::Set(_), _) => {

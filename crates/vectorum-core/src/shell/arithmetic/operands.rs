@@ -283,7 +283,10 @@ impl Sum<'_, '_> {
         let parsed = match text.strip_prefix("0x").or_else(|| text.strip_prefix("0X")) {
             Some(hex) => i64::from_str_radix(hex, 16).ok(),
             // A leading zero makes an octal number in these two, and is taken for nothing in the others.
-            None if text.len() > 1 && text.starts_with('0') && matches!(self.machine.dialect, Dialect::Bash | Dialect::Dash) => {
+            None if text.len() > 1
+                && text.starts_with('0')
+                && (self.machine.as_sh || matches!(self.machine.dialect, Dialect::Bash | Dialect::Dash)) =>
+            {
                 i64::from_str_radix(&text, 8).ok()
             }
             None => text.parse().ok(),

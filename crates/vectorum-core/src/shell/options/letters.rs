@@ -16,7 +16,7 @@ impl Machine<'_> {
     pub(in crate::shell) fn flags(&self) -> Val {
         let Some(state) = &self.live else { return Val::of(b"") };
         let mut could_be = vec![Vec::new()];
-        let named = letters(self.dialect).filter(|(letter, _)| !b"ics".contains(letter));
+        let named = letters(self.speaks()).filter(|(letter, _)| !b"ics".contains(letter));
         let told = named.map(|(letter, name)| (letter, self.has_letter(state, letter, name)));
         let begun = [b'i', b'c', b's', b'l', b'Z'].map(|letter| (letter, self.begins_with(state, letter)));
         for (letter, is_set) in told.chain(begun) {
@@ -35,9 +35,14 @@ impl Machine<'_> {
         Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled("the shell's own letters")).clone() }))
     }
 
+    /// The shell whose letters count: zsh as another shell has those that POSIX has.
+    pub(in crate::shell) fn speaks(&self) -> Dialect {
+        if self.as_sh { Dialect::Dash } else { self.dialect }
+    }
+
     /// Whether an option is set that has a letter, where that is known.
     fn has_letter(&self, state: &State, letter: u8, name: &'static str) -> Option<bool> {
-        match followed(name, self.dialect).filter(|(own, _)| *own != SHARED) {
+        match followed(name, self.speaks()).filter(|(own, _)| *own != SHARED) {
             Some((own, same)) => Some(state.option(own)? == same),
             None => state.options.get(name).copied().unwrap_or_else(|| self.begins_with(state, letter)),
         }
