@@ -270,6 +270,30 @@ mod tests {
     use crate::host_view::MemoryTree;
     use crate::shell::Shells;
 
+    /// What is called `sh` works as such, whatever it is (measured: bash 5.2, dash 0.5, ksh 93u+m, mksh 59, zsh 5.9).
+    #[test]
+    fn what_is_called_sh_works_as_such() {
+        let profile = "X='a b'; set -- $X; export R=$#\nX=1 :; export S=$X\nT=$(echo {a,b}); export T\n";
+        for (real, told) in [
+            ("bash", ["2", "a b", "a b"]),
+            ("dash", ["2", "1", "{a,b}"]),
+            ("ksh", ["2", "1", "{a,b}"]),
+            ("mksh", ["2", "1", "a b"]),
+            ("zsh", ["2", "1", "{a,b}"]),
+        ] {
+            let mut tree = MemoryTree::default();
+            tree.file(format!("/bin/{real}"), "", true);
+            tree.link("/bin/sh", real);
+            tree.file("/home/odile/.profile", profile, false);
+            let [_, account] = Account::made_up("/bin/sh");
+            let accounts = [account.clone()];
+            let mut begun = Forecast::begin(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/bin")]));
+            shell_command(&mut begun, &Ground::new(&tree, &accounts), b"/bin/sh", true, Form::Forks, &account, b"/home/odile");
+            let text = |name: &str| begun.known(name.as_bytes()).map(|v| String::from_utf8_lossy(v).into_owned());
+            assert_eq!(["R", "S", "T"].map(text), told.map(|value| Some(value.to_owned())), "{real}");
+        }
+    }
+
     const FISH: &[&str] = &[
         "set -gx GATE 7",
         "set GATE 8",

@@ -119,9 +119,11 @@ impl Machine<'_> {
         if self.may_be_set("braceccl") && has(&[b"{"]) || self.may_be_set("magicequalsubst") && has(&[b"=~", b"==", b":~"]) {
             return Err(self.doubt("the shell expands this in a way of its own"));
         }
+        let are_off = self.live.as_ref().map_or(Some(true), |s| s.option(NO_BRACES));
+        let has_braces = self.dialect.is_rich() && !self.as_sh && are_off != Some(true);
         // There braces come after what stands in them.
         let worked_out;
-        let word = if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && !self.as_sh && has(&[b"{"]) {
+        let word = if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && has_braces && has(&[b"{"]) {
             worked_out = self.with_ranges(word)?;
             worked_out.as_ref().unwrap_or(word)
         } else {
@@ -132,14 +134,9 @@ impl Machine<'_> {
         if self.dialect == Dialect::Mksh && word.parts.windows(2).any(begins_anew) {
             return Err(self.doubt("a tilde behind a list"));
         }
-        let alternatives = if self.dialect.is_rich() && !self.as_sh {
-            braces(word, Some(self.dialect).filter(|d| *d != Dialect::Mksh))
-        } else {
-            Ok(None)
-        };
-        let are_off = self.live.as_ref().is_some_and(|s| s.option(NO_BRACES) != Some(false));
+        let alternatives = if has_braces { braces(word, Some(self.dialect).filter(|d| *d != Dialect::Mksh)) } else { Ok(None) };
         match alternatives.map_err(|why| self.doubt(why))? {
-            Some(words) if are_off && words.len() > 1 => return Err(self.doubt("whether braces stand for themselves")),
+            Some(words) if are_off.is_none() && words.len() > 1 => return Err(self.doubt("whether braces stand for themselves")),
             None => out.extend(self.word_fields(word, false)?),
             Some(words) => {
                 let longer_name = |word: &Word| {
@@ -181,6 +178,7 @@ impl Machine<'_> {
         }
         // There those count, too, that a parameter brings.
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
+            && self.live.as_ref().is_none_or(|s| s.option(NO_BRACES) != Some(true))
             && fields.iter().any(|f| f.has_braces(self.dialect == Dialect::Ksh))
         {
             return Err(self.doubt("braces in what a parameter stands for"));

@@ -16,6 +16,7 @@ use super::initial::state;
 use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
 use super::machine::{Ended, Machine, Outcome, Skipped};
+use super::options::names::NO_BRACES;
 use super::state::State;
 use super::syntax::Dialect;
 use super::touched::Touched;
@@ -164,6 +165,11 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     let mut machine = Machine::new(ground, &touched, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
     machine.is_login = Some(invocation.is_login);
+    machine.as_sh = invocation.as_sh && invocation.dialect == Dialect::Zsh;
+    // By that name braces mean nothing to it (measured: 93u+m).
+    if invocation.as_sh && invocation.dialect == Dialect::Ksh {
+        machine.put_option(NO_BRACES, true);
+    }
     // Whatever starts a shell for an account calls it by its name, with a dash as a login shell (login(1), su(1), sshd(8)).
     let is_usual = matches!(&account.shell[..], b"/bin/bash" | b"/usr/bin/bash") && !invocation.as_sh;
     if invocation.dialect == Dialect::Bash && is_usual && !matches!(invocation.payload, Payload::Script(_)) {
