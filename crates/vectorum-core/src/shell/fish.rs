@@ -6,6 +6,7 @@ mod control;
 mod functions;
 mod options;
 mod parse;
+mod path;
 mod programs;
 mod read;
 mod set;

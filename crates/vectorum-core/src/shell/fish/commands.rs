@@ -173,6 +173,21 @@ impl Fish<'_> {
         }
     }
 
+    /// The lines that a command is handed to read by a pipe or a file of its own.
+    fn lines_given(&self) -> text::Given {
+        let Some(input) = self.live.as_ref().map(|state| &state.input).filter(|input| input.is_given) else {
+            return text::Given::Nothing;
+        };
+        match input.text.known() {
+            None => text::Given::Unknown,
+            Some(text) if text.is_empty() => text::Given::Lines(Vec::new()),
+            Some(text) => {
+                let whole = text.strip_suffix(b"\n").unwrap_or(text);
+                text::Given::Lines(whole.split(|b| *b == b'\n').map(|line| text.slice_ref(line)).collect())
+            }
+        }
+    }
+
     /// A command of which it is known only that it changes no variable.
     fn ends_somehow(&mut self) {
         self.print(Val::Unknown(self.doubt("what a command prints")));
@@ -334,13 +349,22 @@ impl Fish<'_> {
                 }
             },
             // It counts the lines that it reads, too.
-            b"count" if self.live.as_ref().is_some_and(|s| s.input.is_given) => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
-                self.doubt_status("what is read is not known");
-            }
             b"count" => {
-                self.print(Val::of(format!("{}\n", arguments.len())));
-                self.set_status(u8::from(arguments.is_empty()));
+                // It counts the lines' ends that it reads, too.
+                let read = match self.live.as_ref().map(|state| &state.input) {
+                    Some(input) if input.is_given => input.text.known().map(|text| memchr::memchr_iter(b'\n', text).count()),
+                    _ => Some(0),
+                };
+                match read.map(|read| arguments.len() + read) {
+                    Some(count) => {
+                        self.print(Val::of(format!("{count}\n")));
+                        self.set_status(u8::from(count == 0));
+                    }
+                    None => {
+                        self.print(Val::Unknown(self.doubt("what a command prints")));
+                        self.doubt_status("what is read is not known");
+                    }
+                }
             }
             b"math" => match known.as_deref().and_then(text::math) {
                 Some(number) => {
@@ -353,7 +377,16 @@ impl Fish<'_> {
             },
             b"read" => self.read_command(known.as_deref()),
             b"argparse" => self.take_options(known.as_deref()),
-            b"string" => match known.as_deref().and_then(text::string) {
+            b"path" => match known.as_deref().and_then(|words| self.path(words)) {
+                Some((lines, status)) => {
+                    for line in lines {
+                        self.print(both(&Val::Known(line), &Val::of(b"\n")));
+                    }
+                    self.set_status(status);
+                }
+                None => self.ends_somehow(),
+            },
+            b"string" => match known.as_deref().and_then(|words| text::string(words, &self.lines_given())) {
                 Some((lines, status)) => {
                     for line in lines {
                         self.print(both(&Val::Known(line), &Val::of(b"\n")));

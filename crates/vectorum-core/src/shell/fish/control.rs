@@ -237,9 +237,26 @@ impl Fish<'_> {
         self.pop();
     }
 
+    /// Runs what is within something else: what that is handed to read is handed to none of these by itself.
+    pub(super) fn within<T>(&mut self, run: impl FnOnce(&mut Self) -> T) -> T {
+        let was_given = self.live.as_mut().map(|state| std::mem::replace(&mut state.input.is_given, false));
+        let out = run(self);
+        if let (Some(was_given), Some(state)) = (was_given, &mut self.live) {
+            state.input.is_given = was_given;
+        }
+        out
+    }
+
     fn run_kind(&mut self, kind: &Kinds) {
         match kind {
             Kinds::Command(words) => self.command(words),
+            block => self.within(|m| m.run_block(block)),
+        }
+    }
+
+    fn run_block(&mut self, kind: &Kinds) {
+        match kind {
+            Kinds::Command(_) => {}
             // What is refused within them was not to be run itself, but for what stands in a block.
             Kinds::If(arms, otherwise) => {
                 self.run_if(arms, otherwise);

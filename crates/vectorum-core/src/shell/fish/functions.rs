@@ -284,7 +284,7 @@ impl Fish<'_> {
             self.set_status(0);
         }
         let outer_given = std::mem::replace(&mut self.given, arguments.ok().map(|arguments| (arguments, outer_site)));
-        self.framed(Leaves::Function, |m| m.run(&function.body));
+        self.within(|m| m.framed(Leaves::Function, |m| m.run(&function.body)));
         self.given = outer_given;
         if let Some(state) = &mut self.live {
             state.scopes.truncate(depth.saturating_sub(1));

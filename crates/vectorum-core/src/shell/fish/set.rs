@@ -1,5 +1,6 @@
 //! Setting, erasing and exporting, and the account's own folders of programs.
 
+use super::super::folder::plain_path;
 use super::*;
 
 /// Letters that stand for `--path` and `--unpath`, which have none.
@@ -464,7 +465,8 @@ impl Fish<'_> {
                 b"--move" => moves = true,
                 b"--global" => scope = Some(Kept::Global),
                 b"--universal" => scope = Some(Kept::Universal),
-                b"--prepend" | b"--verbose" | b"--dry-run" | b"--" => {}
+                b"--dry-run" => return self.set_status(0),
+                b"--prepend" | b"--verbose" | b"--" => {}
                 option if option.starts_with(b"-") => {
                     for letter in option.iter().skip(1) {
                         match letter {
@@ -478,7 +480,8 @@ impl Fish<'_> {
                         }
                     }
                 }
-                folder => folders.push(self.full(folder)),
+                // Signs for folders are worked out without asking the system, as `realpath -s` does.
+                folder => folders.push(plain_path(&self.full(folder))),
             }
         }
         let name: &[u8] = if direct { b"PATH" } else { b"fish_user_paths" };
@@ -489,8 +492,13 @@ impl Fish<'_> {
         let mut new: Vec<Val> = Vec::new();
         let mut rest = old;
         for folder in folders {
-            if self.ground.files.kind(&folder) != Kind::Folder {
-                continue;
+            match self.ground.files.kind(&folder) {
+                Kind::Folder => {}
+                Kind::Unknown => {
+                    let doubt = self.doubt("a folder may not be seen");
+                    return self.put_var(name, Some(Kept::Global), Err(doubt), direct.then_some(true), None);
+                }
+                _ => continue,
             }
             let value = Val::Known(folder);
             if rest.contains(&value) {

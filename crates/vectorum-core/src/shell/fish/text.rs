@@ -3,6 +3,13 @@
 use super::super::expressions::{self, Flavour};
 use super::*;
 
+/// What a command is handed to read.
+pub(super) enum Given {
+    Nothing,
+    Unknown,
+    Lines(Vec<Bytes>),
+}
+
 /// The options of each command of `string` that is followed: those that take a word, and others.
 fn options_of(command: &[u8]) -> Option<(&'static [Letter], &'static [Letter])> {
     const QUIET: Letter = (b'q', b"quiet");
@@ -21,22 +28,29 @@ fn options_of(command: &[u8]) -> Option<(&'static [Letter], &'static [Letter])> 
     })
 }
 
-/// `string`, as far as it is followed: the lines that it prints, and its status.
-pub(super) fn string(words: &[Bytes]) -> Option<(Vec<Bytes>, u8)> {
+/// `string`, as far as it is followed: the lines that it prints, and its status. `given` is what it reads if it is told
+/// no texts.
+pub(super) fn string(words: &[Bytes], given: &Given) -> Option<(Vec<Bytes>, u8)> {
     let (command, rest) = words.split_first()?;
     let (with_word, plain) = options_of(command)?;
-    let options = Options::of(rest, with_word, &[plain], false)?;
-    let has = |letter: u8| options.has(letter);
-    let number = |letter: u8| match options.value(letter) {
-        Some(text) => std::str::from_utf8(text).ok()?.parse::<i64>().ok().map(Some),
-        None => Some(None),
-    };
+    let mut options = Options::of(rest, with_word, &[plain], false)?;
     let needed = match &command[..] {
         b"split" | b"join" | b"match" => 2,
         b"replace" => 3,
         _ => 1,
     };
-    // Without texts it reads them.
+    // Without texts it reads them, if it is handed any; both are too many.
+    match (given, options.rest.len() + 1 == needed) {
+        (Given::Nothing, _) => {}
+        (Given::Lines(lines), true) if !lines.is_empty() => options.rest.extend_from_slice(lines),
+        (Given::Lines(_), true) => return Some((Vec::new(), 1)),
+        _ => return None,
+    }
+    let has = |letter: u8| options.has(letter);
+    let number = |letter: u8| match options.value(letter) {
+        Some(text) => std::str::from_utf8(text).ok()?.parse::<i64>().ok().map(Some),
+        None => Some(None),
+    };
     let mut texts = Some(&options.rest).filter(|texts| texts.len() >= needed)?.iter();
     let is_plain = |text: &[u8]| text.is_ascii() && !text.contains(&b'\n');
     let mut out: Vec<Bytes> = Vec::new();
@@ -380,7 +394,7 @@ mod tests {
         ] {
             let words: Vec<Bytes> = words.split(' ').map(|w| Bytes::copy_from_slice(w.as_bytes())).collect();
             let said = said.map(|(lines, status)| (lines.into_iter().map(Bytes::from).collect::<Vec<_>>(), status));
-            assert_eq!(string(&words), said, "{words:?}");
+            assert_eq!(string(&words, &Given::Nothing), said, "{words:?}");
         }
     }
 }

@@ -349,10 +349,12 @@ impl Fish<'_> {
         let at = self.at;
         // What is set in a substitution stays, in fish, but for what is local; what leaves it leaves what is around it.
         self.ran();
-        let text = self.captured(|m| {
-            m.push(Kept::Block);
-            m.run(jobs);
-            m.pop();
+        let text = self.within(|m| {
+            m.captured(|m| {
+                m.push(Kept::Block);
+                m.run(jobs);
+                m.pop();
+            })
         });
         self.at = at;
         match self.live.as_ref().map(|state| state.refused) {
