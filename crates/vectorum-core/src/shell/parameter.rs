@@ -8,7 +8,7 @@ use super::content::Content;
 use super::expand::{Expanded, Mode, Values, is_text};
 use super::machine::Machine;
 use super::nameref::Meant;
-use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT};
+use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT, SETTING_SHAPE};
 use super::shaped::Subscript;
 use super::state::Status;
 use super::syntax::*;
@@ -468,6 +468,7 @@ impl Machine<'_> {
         match why {
             ODD_SHAPE => self.refuse_perhaps(doubt),
             BAD_SHAPE => self.fail_hard(),
+            SETTING_SHAPE => self.fog(SETTING_SHAPE),
             _ => {}
         }
     }

@@ -6,10 +6,23 @@ use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::syntax::{Command, Dialect, Part, Redirect, Word};
-use super::value::Maybe;
+use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
 
 impl Machine<'_> {
+    /// Whether nothing but redirections stands there, by which zsh copies what it reads (zshmisc(1), «Redirections with no
+    /// command»).
+    fn copies_input(&self, command: &Command) -> bool {
+        let is_empty = matches!(&command.kind, super::syntax::Kind::Simple(assignments, words) if assignments.is_empty() && words.is_empty());
+        is_empty && self.is_own_zsh()
+    }
+
+    /// Whether what it copies with may be something else by a variable.
+    fn copies_otherwise(&self) -> bool {
+        let is_set = |name: &[u8]| self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| var.site.is_some());
+        is_set(b"NULLCMD") || is_set(b"READNULLCMD")
+    }
+
     /// Opens redirections: whether that succeeds.
     pub(super) fn redirected(&mut self, redirects: &[Redirect]) -> Maybe {
         let mut answer = Ok(true);
@@ -131,6 +144,10 @@ impl Machine<'_> {
                     Err(_) => None,
                 },
             };
+            if self.copies_input(command) {
+                let text = text.clone().filter(|_| !self.copies_otherwise());
+                self.print(text.map_or_else(|| Val::Unknown(self.doubt("what is read is not known")), Val::Known));
+            }
             if let Some(state) = &mut self.live {
                 state.input = text.map(|t| (t, 0));
             }

@@ -18,6 +18,9 @@ const LONGEST_SUBSCRIPT: usize = 4096;
 /// A parameter as zsh alone has it: it may bring any number of words, even between quotes.
 pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
 
+/// The same of one that may set names.
+pub(super) const SETTING_SHAPE: &str = "a parameter of a shape that may set names";
+
 /// A parameter that may be none that the shell takes: then it is an error when it is expanded.
 pub(super) const ODD_SHAPE: &str = "a parameter of another shape";
 
@@ -352,6 +355,23 @@ impl Parser<'_> {
         Ok(part)
     }
 
+    /// What a parameter of zsh's own shape is that is not followed, which stands up to here: whether it may set names.
+    fn own_shape(&self, start: usize) -> &'static str {
+        let text = self.text.get(start..self.at).unwrap_or_default();
+        let holds = |sign: &[u8]| memchr::memmem::find(text, sign).is_some();
+        // `${(A)NAME=…}`: behind flags and marks and a name.
+        let behind_flags = text.strip_prefix(b"${").map(|rest| match rest.first() {
+            Some(b'(') => rest.get(memchr::memchr(b')', rest).map_or(0, |at| at + 1)..).unwrap_or_default(),
+            _ => rest,
+        });
+        let is_set = behind_flags.is_some_and(|rest| {
+            let marks = rest.iter().take_while(|b| b"^=~+#".contains(b)).count();
+            let name = rest.iter().skip(marks).take_while(|b| is_name(**b)).count();
+            rest.get(marks + name..).is_some_and(|behind| behind.starts_with(b"="))
+        });
+        if is_set || holds(b":=") { SETTING_SHAPE } else { OWN_SHAPE }
+    }
+
     /// Takes what stands in braces, as far as other shells write it so, too.
     fn braced_plain(&mut self, start: usize, in_double: bool) -> Parsed<Part> {
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'(')
@@ -362,7 +382,8 @@ impl Parser<'_> {
             // A quoted text is no parameter; what a command prints is one.
             let is_odd =
                 memchr::memmem::find(text, b")\"").is_some_and(|at| !text.get(at + 2).is_some_and(|b| b"$`".contains(b)));
-            let kind = if self.dialect == Dialect::Zsh { OWN_SHAPE } else { "flags of a parameter" };
+            // In the others commands run there, in the shell itself.
+            let kind = if self.dialect == Dialect::Zsh { self.own_shape(start) } else { SETTING_SHAPE };
             return Ok(Part::Unfollowed(if is_odd { ODD_SHAPE } else { kind }));
         }
         let mut change = Change::None;
@@ -387,13 +408,13 @@ impl Parser<'_> {
             }
             Some(b'$') if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b"{(".contains(&b)) => {
                 self.skip_braces(start)?;
-                return Ok(Part::Unfollowed(OWN_SHAPE));
+                return Ok(Part::Unfollowed(self.own_shape(start)));
             }
             Some(byte) if b"@*#?-$!".contains(&byte) => self.at += 1,
             // zsh's own shapes, such as a parameter within another.
             Some(b':' | b'^' | b'=' | b'~') if self.dialect == Dialect::Zsh => {
                 self.skip_braces(start)?;
-                return Ok(Part::Unfollowed(OWN_SHAPE));
+                return Ok(Part::Unfollowed(self.own_shape(start)));
             }
             _ => {
                 self.skip_braces(start)?;

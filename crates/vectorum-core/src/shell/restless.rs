@@ -231,8 +231,10 @@ impl Walk<'_, '_> {
                     _ => {}
                 },
                 Part::Shaped(shaped) => {
-                    if let Some(name) = shaped.sets() {
-                        self.name(name);
+                    match shaped.sets() {
+                        Some(_) if shaped.is_named_by_value() => self.names = None,
+                        Some(name) => self.name(name),
+                        None => {}
                     }
                     // What is worked out may set a name.
                     if shaped.works_out() {

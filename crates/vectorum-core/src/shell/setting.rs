@@ -7,12 +7,16 @@ use bytes::Bytes;
 use super::arithmetic::may_assign;
 use super::content::Content;
 use super::machine::Machine;
+use super::reference::SETTING_SHAPE;
 use super::shaped::{Of, Step, Subscript};
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
 /// How deep in each other words are looked at.
 const DEEPEST: usize = 40;
+
+/// Stands for a name that a value names: it may be any.
+const ANY: &[u8] = b"";
 
 /// The names that parts set: `${NAME=…}`, and those in sums that set any.
 fn names_set(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
@@ -30,7 +34,9 @@ fn names_set(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
                 in_change(Some(&parameter.name), &parameter.change, depth, found);
             }
             Part::Shaped(shaped) => {
+                let any = Bytes::from_static(ANY);
                 let name = match &shaped.of {
+                    Of::Name(_) if shaped.is_named_by_value() => Some(&any),
                     Of::Name(name) => Some(name),
                     Of::Inner(part) => {
                         names_set(std::slice::from_ref(&**part), depth + 1, found);
@@ -54,6 +60,7 @@ fn names_set(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
                     }
                 }
             }
+            Part::Unfollowed(why) if *why == SETTING_SHAPE => found.push(Bytes::from_static(ANY)),
             Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) | Part::Unfollowed(_) => {}
         }
     }
@@ -109,6 +116,10 @@ impl Machine<'_> {
 
     fn doubt_set(&mut self, names: Vec<Bytes>, doubt: &Arc<Doubt>) {
         for name in names {
+            if name == ANY {
+                self.fog("a name is set that a value names");
+                continue;
+            }
             // Nothing is lost of what is not known anyhow.
             let is_doubted = matches!(self.content_of(&name), Content::Set(Val::Unknown(_)) | Content::Perhaps(Val::Unknown(_)));
             if !is_doubted && self.live.is_some() {

@@ -176,6 +176,11 @@ impl Shaped {
             || self.steps.iter().any(|step| matches!(step, Step::Change(Change::Slice(..))))
     }
 
+    /// Whether it is of the name that a value names: `${(P)NAME}`.
+    pub(super) fn is_named_by_value(&self) -> bool {
+        self.has(&Flag::Named)
+    }
+
     /// Whether it sets a name: `${NAME:=…}`.
     pub(super) fn sets(&self) -> Option<&Bytes> {
         let is_set = |step: &Step| matches!(step, Step::Change(Change::Instead(b'=' | b':', ..)));

@@ -57,10 +57,14 @@ impl Machine<'_> {
         if is_lost {
             return Err(self.doubt(OWN_SHAPE));
         }
+        let mut named = None;
         if shaped.has(&Flag::Named) {
+            if let Held::One(Val::Known(name)) = &held {
+                named = Some(name.clone());
+            }
             held = self.named_by(&held, shaped)?;
         }
-        let held = self.instead_of(held, shaped, quoted)?;
+        let held = self.instead_of(held, shaped, named, quoted)?;
         let mut values = self.set_or_empty(held, &shaped.of, quoted && !(is_separate && mode == Mode::Fields))?;
         if let Some(step @ Step::Change(Change::Slice(..))) = shaped.steps.first() {
             // It takes items before they become one text.
@@ -188,11 +192,11 @@ impl Machine<'_> {
     }
 
     /// Makes what stands instead, where something is to.
-    fn instead_of(&mut self, held: Held, shaped: &Shaped, quoted: bool) -> Expanded<Held> {
+    fn instead_of(&mut self, held: Held, shaped: &Shaped, named: Option<Bytes>, quoted: bool) -> Expanded<Held> {
         let Some(Step::Change(Change::Instead(sign, colon, word))) = shaped.steps.first() else { return Ok(held) };
         let sets = matches!(sign, b'=' | b':');
         let name = match &shaped.of {
-            Of::Name(name) if shaped.subscripts.is_empty() => name.clone(),
+            Of::Name(name) if shaped.subscripts.is_empty() => named.unwrap_or_else(|| name.clone()),
             _ if sets => return Err(self.doubt(OWN_SHAPE)),
             _ => Bytes::from_static(b"_"),
         };
