@@ -360,15 +360,14 @@ impl Parser<'_> {
         let text = self.text.get(start..self.at).unwrap_or_default();
         let holds = |sign: &[u8]| memchr::memmem::find(text, sign).is_some();
         // `${(A)NAME=…}`: behind flags and marks and a name.
-        let behind_flags = text.strip_prefix(b"${").map(|rest| match rest.first() {
+        let rest = text.strip_prefix(b"{").unwrap_or(text);
+        let behind_flags = match rest.first() {
             Some(b'(') => rest.get(memchr::memchr(b')', rest).map_or(0, |at| at + 1)..).unwrap_or_default(),
             _ => rest,
-        });
-        let is_set = behind_flags.is_some_and(|rest| {
-            let marks = rest.iter().take_while(|b| b"^=~+#".contains(b)).count();
-            let name = rest.iter().skip(marks).take_while(|b| is_name(**b)).count();
-            rest.get(marks + name..).is_some_and(|behind| behind.starts_with(b"="))
-        });
+        };
+        let marks = behind_flags.iter().take_while(|b| b"^=~+#".contains(b)).count();
+        let name = behind_flags.iter().skip(marks).take_while(|b| is_name(**b)).count();
+        let is_set = behind_flags.get(marks + name..).is_some_and(|behind| behind.starts_with(b"="));
         if is_set || holds(b":=") { SETTING_SHAPE } else { OWN_SHAPE }
     }
 

@@ -137,6 +137,7 @@ impl Machine<'_> {
 mod tests {
     use super::super::parse::Parser;
     use super::*;
+    use crate::shell::trial::hold;
 
     #[test]
     fn names_are_found_wherever_a_word_sets_them() {
@@ -153,6 +154,9 @@ mod tests {
             ("${A::=${(U)B:-${C=d}}}", "A C"),
             ("${l[A=1,2]:#${B=c}}", "A B"),
             ("${${A=b}:t}", "A"),
+            // A name that is not read here may be any; a space tells that one was found.
+            ("${(P)A::=b}$((B = 1))", " B"),
+            ("${(A)A=b c}$((B = 1))", " B"),
         ] {
             let text = Bytes::from(text);
             let mut parser = Parser::new(&text, Dialect::Zsh);
@@ -161,5 +165,16 @@ mod tests {
             names_set(&word.parts, 0, &mut found);
             assert_eq!(found.join(&b' '), names.as_bytes(), "{text:?}");
         }
+    }
+
+    #[test]
+    fn what_may_set_any_name_opens_the_answer() {
+        use Dialect::{Ksh, Mksh, Zsh};
+        hold(&[
+            (&[Ksh, Mksh], "X=1; R=${ X=5; echo hi; }", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "X=1; R=${(A)X=a b}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "X=1; v=$(tide-now); : ${(P)v::=5}; R=2", ["2", "<unknown>"]),
+            (&[Zsh], "X=1; v=X; : ${(P)v::=5}; R=2", ["2", "5"]),
+        ]);
     }
 }
