@@ -400,11 +400,17 @@ impl Parser<'_> {
             }
             let body = self.whole()?;
             self.lines()?;
-            let end = if self.take(b";;&") || matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) && self.take(b";|") {
+            let goes_on = match self.dialect {
+                Dialect::Bash => self.take(b";;&"),
+                Dialect::Mksh => self.take(b";;&") || self.take(b";|"),
+                Dialect::Zsh => self.take(b";|"),
+                Dialect::Dash | Dialect::Ksh => false,
+            };
+            let end = if goes_on {
                 ArmEnd::On
             } else if self.take(b";;") {
                 ArmEnd::Done
-            } else if self.take(b";&") {
+            } else if self.dialect.is_rich() && self.take(b";&") {
                 ArmEnd::Through
             } else {
                 arms.push(Arm { patterns, body, end: ArmEnd::Done });
