@@ -1,19 +1,11 @@
-//! Lists, pipelines, conditions and loops: which commands run, and under what.
+//! Lists, pipelines and conditions: which commands run, and under what.
 
-use std::sync::Arc;
-
-use bytes::Bytes;
-
-use super::arithmetic::{Failure, Number};
 use super::branch::{self, Branch};
-use super::content::Content;
 use super::expand::ODD_WORD;
-use super::frame::Boundary;
-use super::machine::{Machine, PARTED, Skipped};
-use super::nameref::Meant;
+use super::machine::{Machine, Skipped};
 use super::state::{State, Status};
 use super::syntax::*;
-use super::value::{Doubt, Maybe, Val};
+use super::value::{Maybe, Val};
 use crate::route::Site;
 
 impl Machine<'_> {
@@ -334,7 +326,7 @@ impl Machine<'_> {
     }
 
     /// The end of a `case` or `for` that runs nothing.
-    fn nothing_ran(&mut self) {
+    pub(super) fn nothing_ran(&mut self) {
         match self.dialect {
             Dialect::Ksh if self.outputs != self.outputs_before => self.put_status(self.status_within()),
             _ => self.set_status(0),
@@ -403,268 +395,6 @@ impl Machine<'_> {
             _ => {}
         }
     }
-
-    pub(super) fn run_for(&mut self, names: &[Bytes], words: Option<&[Word]>, body: &List) {
-        let at = self.at;
-        let values = match words {
-            Some(words) => self.fields(words),
-            None => match self.live.as_ref().map(|s| s.positional.clone()) {
-                Some(Ok(values)) => Ok(values.to_vec()),
-                Some(Err(doubt)) => Err(doubt),
-                None => return,
-            },
-        };
-        self.put_status(self.status_within());
-        // Each word would be what it stands for.
-        if let Some(name) = names.iter().find(|name| self.meant(name) != Meant::Itself) {
-            return self.give_up_reference(name);
-        }
-        match values {
-            Ok(values) if values.is_empty() => self.nothing_ran(),
-            Ok(values) => {
-                if let [name] = names {
-                    self.read_ahead([body], Some((name, &values)));
-                }
-                self.enter(Boundary::Loop);
-                'rounds: for values in values.chunks(names.len().max(1)) {
-                    if self.is_spent() {
-                        break;
-                    }
-                    self.at = at;
-                    for (place, name) in names.iter().enumerate() {
-                        let value = values.get(place).cloned().unwrap_or_else(|| Val::of(b""));
-                        if name.first().is_some_and(u8::is_ascii_digit) {
-                            self.doubt_positional();
-                            continue;
-                        }
-                        if !self.assign_to(name, Content::Set(value), None) {
-                            self.refused();
-                            break 'rounds;
-                        }
-                        let exports_all = self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false));
-                        if self.dialect == Dialect::Mksh && exports_all {
-                            self.doubt_export(name);
-                        }
-                    }
-                    self.run_list(body);
-                    self.take_up_next();
-                }
-                self.end();
-            }
-            Err(doubt) => {
-                self.repeat(&doubt.clone(), move |m| {
-                    let unknown = Val::Unknown(doubt.clone());
-                    let (numbers, names): (Vec<_>, Vec<_>) =
-                        names.iter().partition(|name| name.first().is_some_and(u8::is_ascii_digit));
-                    if !numbers.is_empty() {
-                        m.doubt_positional();
-                    }
-                    if names.iter().all(|name| m.assign_to(name, Content::Set(unknown.clone()), None)) {
-                        m.run_list(body);
-                    } else {
-                        m.refused();
-                    }
-                });
-                // A menu ends where nothing can be read, and not alike in all of them.
-                if words.and_then(<[Word]>::last).is_some_and(|word| matches!(word.parts.first(), Some(Part::Unfollowed(_)))) {
-                    self.doubt_status(self.doubt("how a menu ends"));
-                }
-            }
-        }
-    }
-
-    /// Runs commands as often as a sum says.
-    pub(super) fn run_repeat(&mut self, count: &Word, body: &List) {
-        let count = self.one_word(count).and_then(|text| match text {
-            Val::Known(text) => {
-                let summed = self.sum_text(text.to_vec());
-                self.settle_in_word(summed)
-            }
-            Val::Unknown(doubt) => Err(doubt),
-        });
-        match count {
-            Ok(count) if count <= 0 => self.nothing_ran(),
-            Ok(count) => {
-                self.enter(Boundary::Loop);
-                for _ in 0..count {
-                    if self.is_spent() || self.live.is_none() {
-                        break;
-                    }
-                    self.run_list(body);
-                    self.take_up_next();
-                }
-                self.end();
-            }
-            Err(doubt) => self.repeat(&doubt, |m| m.run_list(body)),
-        }
-    }
-
-    /// Goes on with what `continue` left.
-    fn take_up_next(&mut self) {
-        let next = self.frames.last_mut().and_then(|f| f.next.take());
-        let why = self.doubt(PARTED);
-        self.live = branch::join(self.live.take(), next, &why);
-    }
-
-    /// Runs something an unknown number of times, until nothing new comes of it.
-    pub(super) fn repeat(&mut self, doubt: &Arc<Doubt>, mut run: impl FnMut(&mut Self)) {
-        self.enter(Boundary::Loop);
-        for round in 0..8 {
-            if self.is_spent() {
-                break;
-            }
-            let mut before = branch::fork(&mut self.live);
-            run(self);
-            self.take_up_next();
-            self.live = branch::join(branch::fork(&mut before), self.live.take(), doubt);
-            if self.live == before {
-                break;
-            }
-            if round >= 3
-                && let (Some(before), Some(state)) = (&before, &mut self.live)
-            {
-                // What still changes may become anything.
-                state.vars.fog_what_differs(&before.vars, doubt);
-                state.input = None;
-                if state.positional != before.positional {
-                    state.positional = Err(doubt.clone());
-                }
-            }
-            if round == 7 {
-                self.fog("a loop is not followed to its end");
-            }
-        }
-        self.end();
-    }
-
-    pub(super) fn run_while(&mut self, until: bool, condition: &List, body: &List) {
-        self.enter(Boundary::Loop);
-        let mut status = Status::Known(0);
-        loop {
-            if self.is_spent() {
-                break;
-            }
-            self.guarded += 1;
-            self.run_list(condition);
-            self.guarded -= 1;
-            self.take_up_next();
-            match self.succeeded() {
-                Ok(succeeded) if succeeded == until => {
-                    if let Some(state) = &mut self.live {
-                        state.status = status;
-                    }
-                    break;
-                }
-                Ok(_) => {
-                    self.run_list(body);
-                    self.take_up_next();
-                    status = self.status();
-                }
-                Err(doubt) => {
-                    // It may end now or after any number of rounds more.
-                    let again = doubt.clone();
-                    self.repeat(&doubt, |m| {
-                        m.run_list(body);
-                        m.guarded += 1;
-                        m.run_list(condition);
-                        m.guarded -= 1;
-                    });
-                    self.doubt_status(again);
-                    break;
-                }
-            }
-        }
-        self.end();
-    }
-
-    /// A positional parameter is set by its number: none is known from here on.
-    fn doubt_positional(&mut self) {
-        let doubt = self.doubt("a positional parameter that is set by its number");
-        if let Some(state) = &mut self.live {
-            state.positional = Err(doubt);
-        }
-    }
-
-    pub(super) fn run_count(&mut self, parts: &[Vec<Part>; 3], body: &List) {
-        let [first, condition, step] = parts;
-        match self.step_of_loop(first) {
-            Step::Done(_) => {}
-            Step::Wrong => return self.fail_in_count(),
-            Step::Unclear(doubt) => return self.count_unknown(&doubt, condition, step, body),
-        }
-        self.set_status(0);
-        self.enter(Boundary::Loop);
-        while !self.is_spent() {
-            let goes_on = match condition.is_empty() {
-                true => Step::Done(Ok(1)),
-                false => self.step_of_loop(condition),
-            };
-            match goes_on {
-                Step::Done(Ok(0)) => break,
-                Step::Done(Ok(_)) => {
-                    self.run_list(body);
-                    self.take_up_next();
-                    if self.live.is_none() {
-                        continue;
-                    }
-                    match self.step_of_loop(step) {
-                        Step::Done(_) => {}
-                        Step::Wrong => {
-                            self.fail_in_count();
-                            break;
-                        }
-                        Step::Unclear(doubt) => {
-                            self.count_unknown(&doubt, condition, step, body);
-                            break;
-                        }
-                    }
-                }
-                Step::Wrong => {
-                    self.fail_in_count();
-                    break;
-                }
-                Step::Done(Err(doubt)) | Step::Unclear(doubt) => {
-                    self.count_unknown(&doubt, condition, step, body);
-                    break;
-                }
-            }
-        }
-        self.end();
-    }
-
-    /// Works out an expression of a loop that counts.
-    fn step_of_loop(&mut self, parts: &[Part]) -> Step {
-        let summed = self.sum(parts);
-        self.settle_alone(&summed);
-        match summed.failure {
-            Failure::No => Step::Done(summed.value),
-            Failure::Perhaps(doubt) => Step::Unclear(doubt),
-            Failure::Yes => Step::Wrong,
-        }
-    }
-
-    /// What a wrong expression in a loop that counts ends: the loop, or more.
-    fn fail_in_count(&mut self) {
-        match self.dialect {
-            Dialect::Bash => self.set_status(1),
-            _ => self.fail_hard(),
-        }
-    }
-
-    fn count_unknown(&mut self, doubt: &Arc<Doubt>, condition: &[Part], step: &[Part], body: &List) {
-        self.repeat(doubt, |m| {
-            m.run_list(body);
-            let _ = m.sum(step);
-            let _ = m.sum(condition);
-        });
-    }
-}
-
-/// What an expression of a loop that counts comes to: a number, an error, or one or the other.
-enum Step {
-    Done(Number),
-    Wrong,
-    Unclear(Arc<Doubt>),
 }
 
 /// Whether quotes that hold nothing may be left in a text that bash compares: within a parameter, beside something else
@@ -688,33 +418,6 @@ fn may_leave_quotes(part: &Part) -> bool {
 mod tests {
     use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
     use crate::shell::trial::hold;
-
-    #[test]
-    fn loops_go_round_as_often_as_there_are_words() {
-        hold(&[
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do X=$X$R; done", ["b", "ab"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=0; for R in; do X=1; done", ["none", "0"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- p q; for R do X=$X$R; done", ["q", "pq"]),
-            (&[Bash, Ksh, Zsh], "for ((R = 0; R < 3; R++)); do X=$X$R; done", ["3", "012"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=; while [ \"$R\" != aaa ]; do R=a$R; done; X=$?", ["aaa", "0"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=; until [ \"$R\" = aa ]; do R=a$R; done", ["aa", "none"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "while false; do R=1; done; X=$?", ["none", "0"]),
-            (&[Zsh], "for R X in 1 2 3; do :; done", ["3", ""]),
-            (&[Zsh], "repeat 3 R=a$R", ["aaa", "none"]),
-        ]);
-    }
-
-    #[test]
-    fn loops_are_left_from_within() {
-        hold(&[
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b c; do [ $R = b ] && break; X=$R; done", ["b", "a"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b c; do [ $R = b ] && continue; X=$X$R; done", ["c", "ac"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do for X in 1 2; do break 2; done; done", ["a", "1"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do for X in 1 2; do continue 2; done; R=no; done", ["b", "1"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { for R in a b; do return 4; done; }; f; X=$?", ["a", "4"]),
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do (break); X=$X$R; done", ["b", "ab"]),
-        ]);
-    }
 
     #[test]
     fn conditions_are_told_or_both_ways_followed() {

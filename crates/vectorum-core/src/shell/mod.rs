@@ -54,6 +54,7 @@ mod known;
 mod layers;
 mod log;
 mod lookup;
+mod loops;
 mod machine;
 mod misused;
 mod nameref;

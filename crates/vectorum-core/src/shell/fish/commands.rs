@@ -173,6 +173,14 @@ impl Fish<'_> {
         }
     }
 
+    /// Prints lines, and ends so.
+    fn say(&mut self, lines: Vec<Bytes>, status: u8) {
+        for line in lines {
+            self.print(both(&Val::Known(line), &Val::of(b"\n")));
+        }
+        self.set_status(status);
+    }
+
     /// The lines that a command is handed to read by a pipe or a file of its own.
     fn lines_given(&self) -> text::Given {
         let Some(input) = self.live.as_ref().map(|state| &state.input).filter(|input| input.is_given) else {
@@ -378,21 +386,11 @@ impl Fish<'_> {
             b"read" => self.read_command(known.as_deref()),
             b"argparse" => self.take_options(known.as_deref()),
             b"path" => match known.as_deref().and_then(|words| self.path(words)) {
-                Some((lines, status)) => {
-                    for line in lines {
-                        self.print(both(&Val::Known(line), &Val::of(b"\n")));
-                    }
-                    self.set_status(status);
-                }
+                Some((lines, status)) => self.say(lines, status),
                 None => self.ends_somehow(),
             },
             b"string" => match known.as_deref().and_then(|words| text::string(words, &self.lines_given())) {
-                Some((lines, status)) => {
-                    for line in lines {
-                        self.print(both(&Val::Known(line), &Val::of(b"\n")));
-                    }
-                    self.set_status(status);
-                }
+                Some((lines, status)) => self.say(lines, status),
                 None => {
                     // Groups with names set variables.
                     let words = known.as_deref().unwrap_or_default();
