@@ -56,6 +56,7 @@ mod log;
 mod lookup;
 mod loops;
 mod machine;
+mod marks;
 mod misused;
 mod nameref;
 mod options;

@@ -1,0 +1,154 @@
+//! What a declaration leaves at a name: that it is a function's own, and what it keeps whatever it is set to.
+
+use std::borrow::Cow;
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::attributes::Attributes;
+use super::content::{Content, Var};
+use super::machine::Machine;
+use super::syntax::Dialect;
+use super::value::{Doubt, Val};
+
+impl Machine<'_> {
+    /// Whether the function that runs has a variable of its own by a name; `None` outside of functions.
+    pub(super) fn hides_in_function(&self, name: &[u8]) -> Option<bool> {
+        let scope = self.live.as_ref()?.scopes.iter().rfind(|scope| scope.positional.is_some())?;
+        Some(scope.vars.get(name).is_some())
+    }
+
+    pub(super) fn make_local(&mut self, name: &[u8], attributes: Attributes) {
+        if !attributes.is_local {
+            return;
+        }
+        let dialect = self.dialect;
+        // One that is tied is local with its text, which is handed on as it was unless it is made local itself.
+        let is_text = self.is_tied_text(name);
+        let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
+        let Some(state) = &mut self.live else { return };
+        let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
+        if scope.vars.get(&name).is_some() {
+            if is_text && let Some(var) = state.vars.get_mut(&name) {
+                var.exported = Some(false);
+            }
+            return;
+        }
+        // What stands before a function in bash and mksh is local there already, and goes on in bash into those that it calls.
+        let nearest = state.scopes.iter().rposition(|s| s.vars.get(&name).is_some());
+        let count = state.scopes.len();
+        let before = nearest.and_then(|at| state.scopes.get_mut(at)).filter(|scope| scope.positional.is_none());
+        let lends = before.as_ref().is_some_and(|scope| scope.lends);
+        if let Some(scope) = before
+            && nearest.is_some_and(|at| at + 2 >= count)
+            && (lends || dialect == Dialect::Mksh)
+        {
+            scope.made_local.insert(name);
+            return;
+        }
+        let Some(scope) = state.scopes.iter_mut().rfind(|s| s.positional.is_some()) else { return };
+        let old = state.vars.get(&name).map(Cow::into_owned);
+        scope.vars.insert(name.clone(), old.clone());
+        // dash keeps the value; the others begin anew, but keep the export.
+        let exported = old.as_ref().map_or(Some(false), |v| v.exported);
+        let fresh = match (dialect, old) {
+            (Dialect::Dash, Some(old)) => old,
+            (Dialect::Bash, Some(old)) if lends => old,
+            (Dialect::Bash, _) => Var { exported, ..Var::unset() },
+            (Dialect::Zsh, _) => Var { exported: exported.filter(|_| !is_text).or(is_text.then_some(false)), ..Var::unset() },
+            _ => Var::unset(),
+        };
+        state.vars.insert(name.clone(), fresh);
+        self.read_options_locally(&name);
+    }
+
+    pub(super) fn mark_odd(&mut self, name: &[u8], attributes: Attributes) {
+        if attributes.is_number || attributes.is_unique {
+            self.mark_kept(name, attributes);
+        }
+        if attributes.is_odd
+            && let Some(state) = &mut self.live
+        {
+            let var = state.vars.get_or_insert_with(name, Var::unset);
+            var.is_odd = true;
+            // A list that counts becomes no table.
+            if attributes.is_table && self.dialect == Dialect::Bash {
+                let is_list = matches!(var.content, Content::Array(_));
+                let may_be = var.may_be_list || matches!(var.content, Content::Perhaps(_));
+                let doubt = self.doubt("a list that is declared as a table");
+                if is_list {
+                    return self.fail_hard();
+                } else if may_be {
+                    return self.fork(&doubt, Self::fail_hard, |_| {});
+                }
+            }
+            let Some(state) = &mut self.live else { return };
+            let var = state.vars.get_or_insert_with(name, Var::unset);
+            if attributes.is_table && matches!(var.content, Content::Unset) && var.exported == Some(false) {
+                var.content = Content::Table(Arc::default());
+            }
+            if let Content::Set(Val::Known(_)) = &var.content {
+                var.content = Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", None)));
+            }
+        }
+    }
+
+    /// From here on a name holds a number, or each item once only; so does what it holds already.
+    pub(super) fn mark_kept(&mut self, name: &[u8], attributes: Attributes) {
+        let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
+        let Some(state) = &mut self.live else { return };
+        let var = state.vars.get_or_insert_with(&name, Var::unset);
+        var.is_number |= attributes.is_number;
+        var.is_unique |= attributes.is_unique;
+        let Var { content, site, exported, .. } = var.clone();
+        if matches!(content, Content::Unset) {
+            return;
+        }
+        self.assign(&name, content, exported);
+        // The line that gave it still decides.
+        if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+            var.site = site;
+        }
+    }
+
+    pub(super) fn mark(&mut self, name: &[u8], attributes: Attributes) {
+        if self.dialect == Dialect::Bash
+            && (attributes.exported == Some(true) || attributes.readonly)
+            && !attributes.is_outermost
+            && let Some(state) = &mut self.live
+        {
+            state.lend(&Bytes::copy_from_slice(name), true);
+        }
+        // ksh sets its prompt once its files are read, and keeps that it is exported.
+        if name == b"PS1"
+            && attributes.exported == Some(true)
+            && self.dialect == Dialect::Ksh
+            && self.is_interactive
+            && matches!(self.content_of(name), Content::Unset)
+        {
+            let doubt = self.doubt("the shell sets its prompt by itself");
+            self.assign(name, Content::Perhaps(Val::Unknown(doubt)), None);
+        }
+        // Some that these have by themselves are handed on to nobody.
+        let is_own = matches!(name, b"LINENO" | b"FPATH" | b"KSH_VERSION" | b"HISTSIZE");
+        if is_own
+            && attributes.exported == Some(true)
+            && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
+            && self.content_of(name).value().is_none_or(|value| value.known().is_none())
+        {
+            self.doubt_export(name);
+        }
+        // In mksh and ksh `set -a` does not reach what is declared.
+        if attributes.readonly
+            && matches!(self.dialect, Dialect::Mksh | Dialect::Ksh)
+            && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false))
+        {
+            self.doubt_export(name);
+        }
+        if attributes.readonly
+            && let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name))
+        {
+            var.readonly = true;
+        }
+    }
+}
