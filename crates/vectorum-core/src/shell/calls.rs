@@ -4,7 +4,9 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::content::Content;
+use super::attributes::Attributes;
+use super::content::{Content, Var};
+use super::declare::Declared;
 use super::expand::Expanded;
 use super::frame::Boundary;
 use super::getopts::OptionsRead;
@@ -14,6 +16,11 @@ use super::state::{Function, State};
 use super::syntax::{Command, Dialect};
 use super::value::Val;
 use super::variables::FUNCTION_PATH;
+
+/// The name of the variable in which bash hands a function on.
+fn handed_on(name: &[u8]) -> Bytes {
+    Bytes::from([b"BASH_FUNC_", name, b"%%"].concat())
+}
 
 impl Machine<'_> {
     /// Of the functions that run, the innermost first: whether each has variables of its own.
@@ -28,7 +35,10 @@ impl Machine<'_> {
 
     pub(super) fn define(&mut self, name: &[u8], body: &Arc<Command>, by_word: bool) {
         let (body, source) = (body.clone(), self.source.clone());
-        let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch };
+        if self.is_held_function(name) {
+            return self.set_status(1);
+        }
+        let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch, is_held: false };
         if let Some(state) = &mut self.live {
             state.functions.insert(Bytes::copy_from_slice(name), Some(function));
         }
@@ -43,6 +53,77 @@ impl Machine<'_> {
             self.look_at_traps();
         }
         self.set_status(0);
+    }
+
+    /// Whether it is certain that a function can be changed no more.
+    fn is_held_function(&self, name: &[u8]) -> bool {
+        let function = self.live.as_ref().and_then(|state| state.functions.get(name));
+        matches!(function, Some(Some(function)) if function.is_held)
+    }
+
+    /// `export -f`, `declare -fx`, `readonly -f` and their kin.
+    pub(super) fn declare_functions(&mut self, given: impl Iterator<Item = Declared>, attributes: Attributes) {
+        self.set_status(0);
+        for declared in given {
+            let Declared::Text(name) = declared else { continue };
+            let state = self.live.as_ref();
+            if state.is_some_and(|state| state.functions.get(&name).is_none()) {
+                self.set_status(1);
+                continue;
+            }
+            match attributes.exported {
+                Some(true) => self.export_function(&name, true),
+                Some(false) => self.keep_function(&name),
+                None => {}
+            }
+            if let Some(Some(function)) = self.live.as_mut().and_then(|state| state.functions.get_mut(&name)) {
+                function.is_held |= attributes.readonly;
+            }
+        }
+        if self.dialect != Dialect::Bash {
+            self.doubt_status(self.doubt("whether there is such a function"));
+        }
+    }
+
+    /// bash hands functions on in variables of their own; `is_sure` says whether it is certain that this one is.
+    fn export_function(&mut self, name: &[u8], is_sure: bool) {
+        if self.dialect != Dialect::Bash {
+            return;
+        }
+        let value = Val::Unknown(self.doubt("a function as bash writes it"));
+        let content = match self.live.as_ref().and_then(|s| s.functions.get(name)) {
+            None => return self.set_status(1),
+            Some(Some(_)) if is_sure => Content::Set(value),
+            Some(_) => Content::Perhaps(value),
+        };
+        let site = Some(self.here());
+        if let Some(state) = &mut self.live {
+            state.vars.insert(handed_on(name), Var { content, exported: is_sure.then_some(true), site, ..Var::unset() });
+        }
+    }
+
+    /// It is handed on no more.
+    fn keep_function(&mut self, name: &[u8]) {
+        let name = handed_on(name);
+        let site = Some(self.here());
+        if let Some(state) = self.live.as_mut().filter(|state| state.vars.get(&name).is_some()) {
+            state.vars.insert(name, Var { site, ..Var::unset() });
+        }
+    }
+
+    /// `unset -f`: whether there was such a function. One that is held stays, which is an error.
+    pub(super) fn forget_function(&mut self, name: &[u8]) -> bool {
+        if self.is_held_function(name) {
+            self.set_status(1);
+            return true;
+        }
+        let Some(state) = &mut self.live else { return false };
+        let was_there = state.functions.get(name).is_some();
+        state.functions.remove(name);
+        if self.dialect == Dialect::Bash {
+            self.keep_function(name);
+        }
+        was_there
     }
 
     pub(super) fn close_scope(&self, state: &mut State) {

@@ -106,8 +106,8 @@ impl Machine<'_> {
         if attributes.is_local && !self.may_be_local(&mut attributes, given.as_slice()) {
             return;
         }
-        if attributes.is_function && attributes.exported == Some(true) {
-            return self.export_functions(given);
+        if attributes.is_function && (attributes.exported.is_some() || attributes.readonly) && !given.as_slice().is_empty() {
+            return self.declare_functions(given, attributes);
         }
         if attributes.is_function || attributes.prints || given.as_slice().is_empty() {
             return self.print_declared(attributes, given.as_slice());
@@ -177,18 +177,6 @@ impl Machine<'_> {
                 false
             }
             _ => true,
-        }
-    }
-
-    fn export_functions(&mut self, given: impl Iterator<Item = Declared>) {
-        self.set_status(0);
-        for declared in given {
-            if let Declared::Text(name) = declared {
-                self.export_function(&name, true);
-            }
-        }
-        if self.dialect != Dialect::Bash {
-            self.doubt_status(self.doubt("whether there is such a function"));
         }
     }
 
@@ -272,24 +260,6 @@ impl Machine<'_> {
         declare(self, is_elsewhere);
         if is_elsewhere {
             swap(self);
-        }
-    }
-
-    /// bash hands functions on in variables of their own; `is_sure` says whether it is certain that this one is.
-    pub(super) fn export_function(&mut self, name: &[u8], is_sure: bool) {
-        if self.dialect != Dialect::Bash {
-            return;
-        }
-        let value = Val::Unknown(self.doubt("a function as bash writes it"));
-        let content = match self.live.as_ref().and_then(|s| s.functions.get(name)) {
-            None => return self.set_status(1),
-            Some(Some(_)) if is_sure => Content::Set(value),
-            Some(_) => Content::Perhaps(value),
-        };
-        let name = Bytes::from([b"BASH_FUNC_", name, b"%%"].concat());
-        let site = Some(self.here());
-        if let Some(state) = &mut self.live {
-            state.vars.insert(name, Var { content, exported: is_sure.then_some(true), site, ..Var::unset() });
         }
     }
 

@@ -6,7 +6,7 @@ use bytes::Bytes;
 use smallvec::smallvec;
 
 use super::content::Content;
-use super::expand::{Expanded, Mode, ODD_WORD, Values, brings_list, is_put_together_oddly};
+use super::expand::{Expanded, Mode, ODD_WORD, Values, brings_list, is_put_together_oddly, is_text};
 use super::field::{Field, Fields, last};
 use super::machine::Machine;
 use super::parameter::{Held, is_all_of};
@@ -115,7 +115,7 @@ impl Machine<'_> {
                 let values = other(self)?;
                 if matches!(sign, b'=' | b':') {
                     let Some(Values::One(value)) = &values else { return Ok(values) };
-                    self.assign_within(&parameter.name, value.clone());
+                    self.assign_within(parameter, value.clone());
                 }
                 Ok(values)
             }
@@ -177,7 +177,7 @@ impl Machine<'_> {
                     }
                 };
                 if sign == b'=' {
-                    self.assign_perhaps(&parameter.name, second, &joined, &doubt);
+                    self.assign_perhaps(parameter, second, &joined, &doubt);
                 }
                 Ok(Some(Values::One(joined)))
             }
@@ -195,9 +195,18 @@ impl Machine<'_> {
         }
     }
 
-    /// Sets a name within a word.
-    fn assign_within(&mut self, name: &[u8], value: Val) {
-        if !self.assign(name, Content::Set(value), None) {
+    /// Sets a name, or an item of it, within a word.
+    fn assign_within(&mut self, parameter: &Parameter, value: Val) {
+        let name = &parameter.name;
+        let is_done = match &parameter.key {
+            // No item is called so.
+            Some(key) if is_text(key, b"@") || is_text(key, b"*") => {
+                return self.fail_perhaps("all items of a list are set to what stands instead of them");
+            }
+            Some(key) => self.put_item(name, key, value),
+            None => self.assign(name, Content::Set(value), None),
+        };
+        if !is_done {
             self.fail_hard();
         }
         // There `set -a` does not reach it.
@@ -207,10 +216,14 @@ impl Machine<'_> {
     }
 
     /// Sets a name within a word if it is not set, which is not known; then it is `joined` either way.
-    fn assign_perhaps(&mut self, name: &[u8], value: Val, joined: &Val, doubt: &Arc<Doubt>) {
+    fn assign_perhaps(&mut self, parameter: &Parameter, value: Val, joined: &Val, doubt: &Arc<Doubt>) {
+        if parameter.key.is_some() {
+            return self.fork(doubt, |m| m.assign_within(parameter, value), |_| {});
+        }
+        let name = &parameter.name;
         self.fork(
             doubt,
-            |m| m.assign_within(name, value),
+            |m| m.assign_within(parameter, value),
             |m| {
                 if let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(name))
                     && let Content::Perhaps(value) = &var.content

@@ -434,6 +434,11 @@ impl Machine<'_> {
             let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
             return self.assign(name, content, None);
         }
+        // There is none before the first.
+        if self.is_own_zsh() && is_plain_number(key) && !self.expands_otherwise() && self.sum_in_word(key) == Ok(0) {
+            self.fail_hard();
+            return true;
+        }
         if let Some(content) = self.exchanged(name, key, std::slice::from_ref(&value), false) {
             return self.assign(name, content, None);
         }
@@ -467,6 +472,12 @@ impl Machine<'_> {
         };
         self.assign(name, content, None)
     }
+}
+
+/// Whether a subscript is a number or a name, which changes nothing where it is worked out.
+fn is_plain_number(key: &[Part]) -> bool {
+    let is_plain = |part: &Part| matches!(part, Part::Text(t) | Part::Quoted(t) if t.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_'));
+    key.iter().all(is_plain)
 }
 
 /// What an assignment puts in.

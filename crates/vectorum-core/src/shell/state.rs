@@ -28,11 +28,13 @@ pub(super) struct Function {
     pub(super) as_sh: bool,
     /// In whose turn it was read.
     pub(super) epoch: usize,
+    /// Whether it can be changed no more.
+    pub(super) is_held: bool,
 }
 
 impl PartialEq for Function {
     fn eq(&self, other: &Function) -> bool {
-        Arc::ptr_eq(&self.body, &other.body)
+        Arc::ptr_eq(&self.body, &other.body) && self.is_held == other.is_held
     }
 }
 

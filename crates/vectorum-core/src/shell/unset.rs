@@ -95,23 +95,18 @@ impl Machine<'_> {
                     }
                     if of_functions {
                         let runs = self.dialect == Dialect::Ksh && self.is_in_function();
-                        if let Some(state) = &mut self.live {
-                            let was_there = state.functions.get(name).is_some();
-                            state.functions.remove(name);
-                            if was_there && runs {
-                                self.ended_within.insert(Bytes::copy_from_slice(name));
-                            }
-                            if !was_there && self.dialect == Dialect::Zsh {
-                                self.set_status(1);
-                            }
+                        let was_there = self.forget_function(name);
+                        if was_there && runs {
+                            self.ended_within.insert(Bytes::copy_from_slice(name));
+                        }
+                        if !was_there && self.dialect == Dialect::Zsh {
+                            self.set_status(1);
                         }
                         continue;
                     }
                     let is_there = !matches!(self.content_of(name), Content::Unset);
                     if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
-                        if let Some(state) = &mut self.live {
-                            state.functions.remove(name);
-                        }
+                        self.forget_function(name);
                         continue;
                     }
                     // bash goes on setting it.

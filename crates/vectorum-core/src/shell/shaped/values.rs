@@ -195,10 +195,11 @@ impl Machine<'_> {
     fn instead_of(&mut self, held: Held, shaped: &Shaped, named: Option<Bytes>, quoted: bool) -> Expanded<Held> {
         let Some(Step::Change(Change::Instead(sign, colon, word))) = shaped.steps.first() else { return Ok(held) };
         let sets = matches!(sign, b'=' | b':');
-        let name = match &shaped.of {
-            Of::Name(name) if shaped.subscripts.is_empty() => named.unwrap_or_else(|| name.clone()),
+        let (name, key) = match (&shaped.of, &shaped.subscripts[..]) {
+            (Of::Name(name), []) => (named.unwrap_or_else(|| name.clone()), None),
+            (Of::Name(name), [Subscript::At(key)]) if named.is_none() => (name.clone(), Some(key.clone())),
             _ if sets => return Err(self.doubt(OWN_SHAPE)),
-            _ => Bytes::from_static(b"_"),
+            _ => (Bytes::from_static(b"_"), None),
         };
         // Of an inner one that comes to nothing, it is not told whether it was set.
         if !*colon && matches!(shaped.of, Of::Inner(_)) {
@@ -217,7 +218,7 @@ impl Machine<'_> {
                 return Err(self.doubt(OWN_SHAPE));
             }
         }
-        let parameter = Parameter { name, key: None, change: Change::None };
+        let parameter = Parameter { name, key, change: Change::None };
         let values = self.instead(&parameter, held, (*sign, *colon), word, (quoted, Mode::Fields, false))?;
         values.map(held_of).ok_or_else(|| self.doubt(OWN_SHAPE))
     }
