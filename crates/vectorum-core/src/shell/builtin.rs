@@ -49,6 +49,16 @@ impl Machine<'_> {
             return self.fog("a function that may be one or another");
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+        // There what is no number is an error that ends the shell.
+        let may_be_none = |argument: &Val| !argument.is_number() || argument.is_empty() != Some(false);
+        if self.dialect == Dialect::Dash
+            && matches!(name, b"return" | b"exit" | b"shift" | b"break" | b"continue")
+            && known.is_none()
+            && arguments.iter().any(may_be_none)
+        {
+            let doubt = self.doubt("a word that may be no number");
+            self.fork(&doubt, Self::misused, |_| {});
+        }
         match name {
             b":" | b"true" => self.set_status(0),
             b"false" => self.set_status(1),
@@ -327,7 +337,7 @@ impl Machine<'_> {
         // There it may be more than a byte holds.
         let is_great = |n: &Bytes| !std::str::from_utf8(n).is_ok_and(|n| n.parse::<u8>().is_ok());
         match known {
-            Some([n]) if is_great(n) && self.dialect == Dialect::Dash && !n.iter().all(u8::is_ascii_digit) => {
+            Some([n]) if self.dialect == Dialect::Dash && (n.is_empty() || !n.iter().all(u8::is_ascii_digit)) => {
                 return self.misused();
             }
             Some([n]) if is_great(n) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Zsh) => {

@@ -69,10 +69,8 @@ impl Parser<'_> {
             self.blanks();
             return if self.take(b")") { Ok(Kind::Subshell(list)) } else { self.trouble("a parenthesis is not closed") };
         }
-        if self.dialect == Dialect::Zsh && self.peek() == Some(b'{') && !self.is_word(b"{") {
-            return Err(Trouble { at: self.at, what: "a brace that zsh takes for a beginning", is_error: false });
-        }
-        if self.is_word(b"{") {
+        // In zsh it begins a block whatever stands behind it.
+        if self.is_word(b"{") || self.dialect == Dialect::Zsh && self.peek() == Some(b'{') {
             let list = self.block()?;
             self.blanks();
             if self.dialect == Dialect::Zsh && self.take_word(b"always") {
@@ -210,7 +208,7 @@ impl Parser<'_> {
     /// Takes what follows a condition or a loop's head at once in zsh: a block, or commands up to the end of the line
     /// or a sign (zshmisc(1), «Alternate Forms For Complex Commands»). Whether it is a block.
     fn short_body(&mut self) -> Parsed<(List, bool)> {
-        if self.is_word(b"{") {
+        if self.is_word(b"{") || self.dialect == Dialect::Zsh && self.peek() == Some(b'{') {
             return Ok((self.block()?, true));
         }
         Ok((List { items: vec![self.item()?] }, false))

@@ -33,6 +33,7 @@ mod control;
 mod decided;
 mod declare;
 mod ending;
+mod escapes;
 mod expand;
 mod expressions;
 mod field;

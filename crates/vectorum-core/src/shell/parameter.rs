@@ -329,10 +329,8 @@ impl Machine<'_> {
                 Ok(values) => Held::One(Val::of(values.len().to_string())),
                 Err(doubt) => Held::One(doubt.number()),
             },
-            b"?" => match &self.status_within() {
-                Status::Known(status) => Held::One(Val::of(status.to_string())),
-                Status::Unknown(doubt) => Held::One(doubt.number()),
-            },
+            b"?" => Held::One(self.status_as_text()),
+            b"status" if self.dialect == Dialect::Zsh && parameter.key.is_none() => Held::One(self.status_as_text()),
             b"-" => Held::One(self.flags()),
             b"$" | b"!" => Held::One(Doubt::filled("a process number, made anew at each start").number()),
             b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
@@ -425,6 +423,14 @@ impl Machine<'_> {
                 }
             }
         })
+    }
+
+    /// `$?`, a number whether it is known or not.
+    fn status_as_text(&mut self) -> Val {
+        match &self.status_within() {
+            Status::Known(status) => Val::of(status.to_string()),
+            Status::Unknown(doubt) => doubt.number(),
+        }
     }
 
     /// Whether a name is set in zsh; of its tables of commands and functions, whether they have a key.

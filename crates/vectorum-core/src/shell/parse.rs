@@ -68,6 +68,11 @@ pub(super) struct Awaited {
     pub(super) document: Arc<OnceLock<Result<Vec<Part>, &'static str>>>,
 }
 
+/// Whether a word ends before this byte, or at the end of the text.
+pub(super) fn ends_word(next: Option<u8>) -> bool {
+    next.is_none_or(|next| matches!(next, b' ' | b'\t' | b'\n' | b';' | b'&' | b'|' | b'<' | b'>' | b'(' | b')'))
+}
+
 impl<'a> Parser<'a> {
     /// Begins to read.
     pub(super) fn new(whole: &'a Bytes, dialect: Dialect) -> Parser<'a> {
@@ -324,7 +329,11 @@ impl<'a> Parser<'a> {
         self.starts(word)
             && match self.peek_at(word.len()) {
                 None => true,
-                Some(next) => matches!(next, b' ' | b'\t' | b'\n' | b';' | b'&' | b'|' | b'<' | b'>' | b'(' | b')'),
+                // In zsh a brace at its end ends the block, too.
+                Some(b'}') if self.dialect == Dialect::Zsh && word != b"}" => {
+                    self.braces > 0 && ends_word(self.peek_at(word.len() + 1))
+                }
+                next => ends_word(next),
             }
     }
 

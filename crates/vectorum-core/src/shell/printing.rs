@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::content::Content;
+use super::escapes::{Of, escape, unescaped};
 use super::machine::Machine;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -68,14 +69,16 @@ impl Machine<'_> {
             line = false;
             words.remove(0);
         }
-        let takes_escapes = self.dialect != Dialect::Bash;
-        let is_odd =
-            words.first().is_some_and(|w| w.len() > 1 && w.starts_with(b"-") && w.iter().skip(1).all(|b| b"neE".contains(b)))
-                || takes_escapes && words.iter().any(|w| w.contains(&b'\\'));
-        if is_odd {
-            return self.print(Val::Unknown(self.doubt("what a command prints")));
+        let mut takes_escapes = !matches!(self.dialect, Dialect::Bash | Dialect::Ksh);
+        if self.dialect == Dialect::Bash && words.first().is_some_and(|w| w == "-e" || w == "-ne" || w == "-en") {
+            takes_escapes = true;
+            line &= words.remove(0) == "-e";
         }
-        let mut text = words.join(&b' ');
+        let is_odd =
+            words.first().is_some_and(|w| w.len() > 1 && w.starts_with(b"-") && w.iter().skip(1).all(|b| b"neE".contains(b)));
+        let text = Some(words.join(&b' ')).filter(|_| !is_odd);
+        let text = text.and_then(|text| if takes_escapes { unescaped(&text, Of::Words, Some(self.dialect)) } else { Some(text) });
+        let Some(mut text) = text else { return self.print(Val::Unknown(self.doubt("what a command prints"))) };
         if line {
             text.push(b'\n');
         }
@@ -94,7 +97,7 @@ impl Machine<'_> {
             let Some(name) = name.known().filter(is_name).cloned() else {
                 return self.fog("a variable is set whose name is not known");
             };
-            let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default()));
+            let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default(), Some(self.dialect)));
             let value = value.map_or_else(|| Val::Unknown(self.doubt("a format that is not followed")), Val::of);
             if self.dialect == Dialect::Ksh {
                 // Some of its releases take the option.
@@ -111,7 +114,7 @@ impl Machine<'_> {
         if arguments.first().is_some_and(|a| a.known().is_some_and(|a| a == "-v")) && self.dialect == Dialect::Dash {
             return self.set_status(2);
         }
-        let text = known.as_deref().and_then(formatted);
+        let text = known.as_deref().and_then(|words| formatted(words, Some(self.dialect)));
         let text = match text {
             Some(text) => Val::of(text),
             // With a format of nothing but the text, it is that text.
@@ -160,13 +163,13 @@ impl Shape {
             at += 1;
             shape.most = Some(number(&mut at)?);
         }
-        shape.kind = *text.get(at).filter(|b| b"sdxX".contains(b))?;
+        shape.kind = *text.get(at).filter(|b| b"sbcqdixXou".contains(b))?;
         Some((shape, at + 1))
     }
 
     /// Writes an argument, or what stands for one that is missing.
-    fn filled(&self, word: Option<&[u8]>) -> Option<Vec<u8>> {
-        let is_number = self.kind != b's';
+    fn filled(&self, word: Option<&[u8]>, dialect: Option<Dialect>) -> Option<Vec<u8>> {
+        let is_number = !b"sbcq".contains(&self.kind);
         let mut text = match (is_number, word) {
             (true, None) => b"0".to_vec(),
             (true, Some(word)) => {
@@ -178,11 +181,24 @@ impl Shape {
                 match self.kind {
                     b'x' => format!("{value:x}"),
                     b'X' => format!("{value:X}"),
+                    b'o' => format!("{value:o}"),
+                    b'u' if value < 0 => return None,
                     _ => value.to_string(),
                 }
                 .into_bytes()
             }
-            (false, word) => word.unwrap_or_default().to_vec(),
+            (false, word) => {
+                let word = word.unwrap_or_default();
+                match self.kind {
+                    b'b' if dialect.is_none() && (self.width > 0 || self.most.is_some()) => return None,
+                    b'b' => unescaped(word, Of::Words, dialect)?,
+                    b'c' => word.get(..1).filter(|_| word.is_ascii())?.to_vec(),
+                    // What needs no quotes stays as it is.
+                    b'q' if matches!(dialect, None | Some(Dialect::Dash)) => return None,
+                    b'q' => Some(word).filter(|w| !w.is_empty() && w.iter().all(|b| is_plain(*b)))?.to_vec(),
+                    _ => word.to_vec(),
+                }
+            }
         };
         if is_number && self.most.is_some()
             || !is_number && self.is_zeroed
@@ -204,8 +220,18 @@ impl Shape {
     }
 }
 
-/// `printf` with `%s` and numbers, as wide as they are to be, `%%` and the plainest escapes.
-pub(super) fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
+/// Whether a byte is one that no shell quotes.
+fn is_plain(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || b"_./-".contains(&byte)
+}
+
+/// `printf` with texts and numbers, as wide as they are to be, and escapes, in a shell of that dialect or in fish.
+pub(super) fn formatted(arguments: &[Bytes], dialect: Option<Dialect>) -> Option<Vec<u8>> {
+    let arguments = match arguments {
+        // For fish that is a format.
+        [dashes, rest @ ..] if dashes == "--" && dialect.is_some() => rest,
+        all => all,
+    };
     let (format, mut rest) = arguments.split_first()?;
     if format.starts_with(b"-") {
         return None;
@@ -224,24 +250,16 @@ pub(super) fn formatted(arguments: &[Bytes]) -> Option<Vec<u8>> {
                 (b'%', Some(_)) => {
                     let (shape, length) = Shape::of(format.get(at..)?)?;
                     let first = rest.first().map(|word| &word[..]);
-                    out.extend(shape.filled(first)?);
+                    out.extend(shape.filled(first, dialect)?);
                     rest = rest.get(1..).unwrap_or_default();
                     at += length;
                 }
                 (b'%', _) => return None,
-                (b'\\', Some(b'n')) => {
-                    out.push(b'\n');
-                    at += 1;
+                (b'\\', _) => {
+                    let (byte, length) = escape(format.get(at..)?, Of::Format, dialect)?;
+                    out.push(byte);
+                    at += length;
                 }
-                (b'\\', Some(b't')) => {
-                    out.push(b'\t');
-                    at += 1;
-                }
-                (b'\\', Some(b'\\')) => {
-                    out.push(b'\\');
-                    at += 1;
-                }
-                (b'\\', _) => return None,
                 (byte, _) => out.push(*byte),
             }
         }

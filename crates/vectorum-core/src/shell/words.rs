@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
+use super::parse::{Parsed, Parser, ends_word, is_name, is_name_start, push_only};
 use super::reference::closing;
 use super::syntax::*;
 
@@ -73,7 +73,7 @@ impl Parser<'_> {
         let mut parts = Parts::new();
         let mut open = 0;
         loop {
-            self.parts(&mut parts)?;
+            self.parts(&mut parts, false)?;
             let Some(byte) = self.peek().filter(|byte| takes(self, *byte, open, parts.is_empty())) else { break };
             match byte {
                 b'(' => open += 1,
@@ -132,7 +132,7 @@ impl Parser<'_> {
         }
         let from = self.at;
         let mut parts = Parts::new();
-        self.parts(&mut parts)?;
+        self.parts(&mut parts, true)?;
         if self.dialect == Dialect::Mksh && self.starts(b"<<") && parts.is_empty() {
             return Err(Trouble { at, what: "a here-document as a value", is_error: false });
         }
@@ -160,7 +160,7 @@ impl Parser<'_> {
     pub(super) fn word(&mut self) -> Parsed<Word> {
         let at = self.at;
         let mut parts = Parts::new();
-        self.parts(&mut parts)?;
+        self.parts(&mut parts, false)?;
         // A list of alternatives in a pattern: `@(a|b)`, `*(N)` of zsh.
         let is_sign = |b: &u8| b"*?+@!".contains(b) || self.dialect == Dialect::Zsh && b"/)".contains(b);
         if self.peek() == Some(b'(')
@@ -184,8 +184,8 @@ impl Parser<'_> {
         self.dialect == Dialect::Zsh && length > 0 && rest.get(length) == Some(&b')')
     }
 
-    /// Takes the parts of a word.
-    pub(super) fn parts(&mut self, parts: &mut Parts) -> Parsed<()> {
+    /// Takes the parts of a word, which may be what a name is set to.
+    pub(super) fn parts(&mut self, parts: &mut Parts, is_value: bool) -> Parsed<()> {
         loop {
             let Some(byte) = self.peek() else { return Ok(()) };
             match byte {
@@ -223,7 +223,16 @@ impl Parser<'_> {
                     self.at = (self.at + 2).min(self.text.len());
                 }
                 b'}' if self.dialect == Dialect::Zsh && !is_brace_open(parts) => {
-                    return Err(Trouble { at: self.at, what: "a brace that zsh takes for an end", is_error: false });
+                    // At the end of a word it ends the block there, but not behind what a name is set to.
+                    let is_end = ends_word(self.peek_at(1));
+                    if is_end && !is_value && !parts.is_empty() && self.braces > 0 {
+                        return Ok(());
+                    }
+                    if is_end && !is_value || parts.is_empty() {
+                        return Err(Trouble { at: self.at, what: "a brace that zsh takes for an end", is_error: false });
+                    }
+                    push_run(parts, self.cut(self.at, self.at + 1));
+                    self.at += 1;
                 }
                 b'\'' | b'"' => parts.push(self.quoted(byte)?),
                 b'$' if self.dialect.is_rich() && self.peek_at(1) == Some(b'\'') => {

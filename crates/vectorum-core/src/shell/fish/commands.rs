@@ -278,7 +278,7 @@ impl Fish<'_> {
                 self.print(text);
                 self.set_status(0);
             }
-            b"printf" => match known.as_deref().and_then(formatted) {
+            b"printf" => match known.as_deref().and_then(|k| formatted(k, None)) {
                 Some(text) => {
                     self.print(Val::of(text));
                     self.set_status(0);
