@@ -173,7 +173,7 @@ impl Machine<'_> {
             }
             m.enter(Boundary::Function);
             if let Some(frame) = m.frames.last_mut() {
-                frame.holds = holds;
+                (frame.holds, frame.asides) = (holds, m.asides);
             }
             let options = m.live.as_ref().map(|state| state.options.clone());
             // What is defined elsewhere works as what calls it does.
@@ -182,6 +182,7 @@ impl Machine<'_> {
             let epoch = std::mem::replace(&mut m.epoch, function.epoch);
             m.run_command(&function.body);
             m.epoch = epoch;
+            m.ends_as(as_sh || function.as_sh);
             m.as_sh = as_sh;
             m.end_scope();
             m.end();

@@ -131,14 +131,14 @@ impl Machine<'_> {
     /// `{ … } always { … }`: the second is done however the first is left, and changes nothing of its status.
     pub(super) fn run_always(&mut self, list: &List, always: &List) {
         let beyond = self.tried(list);
-        self.run_after(always, None);
+        self.aside(|m| m.run_after(always, None));
         let mut after = self.live.take();
         for (index, to_next, mut left) in beyond {
             self.live = left.take();
             // An error can be made good there.
             let held = |m: &Self| m.live.as_ref().and_then(|state| Some(state.vars.get(TRIED_IN_VAIN)?.content.clone()));
             let outer = held(self);
-            self.run_after(always, Some((index, to_next)));
+            self.aside(|m| m.run_after(always, Some((index, to_next))));
             if self.live.is_some() && held(self) != outer {
                 self.fog("an error that is made good");
                 let why = self.doubt(PARTED);

@@ -27,6 +27,8 @@ pub(super) struct Frame {
     pub(super) kind: Boundary,
     /// Of a function, whether it has variables of its own.
     pub(super) holds: bool,
+    /// Of a function, what the machine ran aside where it was called.
+    pub(super) asides: usize,
     /// Of a command, whether what stands before it is still worked out, and gives up no more than it where it is wrong.
     pub(super) is_before: bool,
     /// Of a text, whether it is that of a file.
@@ -42,6 +44,7 @@ impl Frame {
         Frame {
             kind,
             holds: false,
+            asides: 0,
             is_before: false,
             is_file: false,
             leave: Left::default(),

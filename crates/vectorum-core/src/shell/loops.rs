@@ -125,7 +125,7 @@ impl Machine<'_> {
                 break;
             }
             let mut before = branch::fork(&mut self.live);
-            run(self);
+            self.aside(&mut run);
             self.take_up_next();
             self.live = branch::join(branch::fork(&mut before), self.live.take(), doubt);
             if self.live == before {

@@ -186,6 +186,8 @@ pub(super) struct Machine<'a> {
     pub(super) epoch: usize,
     /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
     pub(super) as_sh: bool,
+    /// How much runs just now of what may not be run, or is run more than once, or in a shell of its own.
+    pub(super) asides: usize,
     /// Whether `set` gave the shell other positional parameters since the file began that runs.
     pub(super) sets_positional: bool,
     /// Whether something is to be run where the subshell ends that runs.
@@ -247,6 +249,7 @@ impl<'a> Machine<'a> {
             epoch: 0,
             around: Around::default(),
             as_sh: false,
+            asides: 0,
             sets_positional: false,
             has_end_trap: false,
             guarded: 0,
@@ -335,6 +338,11 @@ impl<'a> Machine<'a> {
         self.steps.is_spent() || self.live.is_none()
     }
 
+    /// Whether what runs now is run for certain, and once, in the function that runs.
+    pub(super) fn is_certain_in_function(&self) -> bool {
+        self.frames.iter().rev().find(|frame| frame.kind == Boundary::Function).is_some_and(|frame| frame.asides == self.asides)
+    }
+
     /// Whether zsh's own ways with words count.
     pub(super) fn is_own_zsh(&self) -> bool {
         self.dialect == Dialect::Zsh && !self.as_sh
@@ -342,7 +350,15 @@ impl<'a> Machine<'a> {
 
     /// Follows both ways and joins them.
     pub(super) fn fork(&mut self, doubt: &Arc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        branch::part(self, |m| &mut m.live, doubt, one, other);
+        branch::part(self, |m| &mut m.live, doubt, |m| m.aside(one), |m| m.aside(other));
+    }
+
+    /// Runs what may not be run, or is run more than once, or in a shell of its own.
+    pub(super) fn aside<T>(&mut self, run: impl FnOnce(&mut Self) -> T) -> T {
+        self.asides += 1;
+        let out = run(self);
+        self.asides -= 1;
+        out
     }
 
     // Files and texts.
@@ -465,7 +481,7 @@ impl<'a> Machine<'a> {
         let is_declaring = std::mem::take(&mut self.is_declaring);
         let has_trap = std::mem::take(&mut self.has_end_trap);
         self.enter(Boundary::Shell);
-        run(self);
+        self.aside(run);
         self.end();
         (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
         if std::mem::replace(&mut self.has_end_trap, has_trap) {

@@ -26,6 +26,7 @@ use names::{
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
 const OTHERWISE: &str = "expandsotherwise";
+const OTHER: &str = "zsh is asked to be another shell";
 
 impl Machine<'_> {
     pub(super) fn set_options(&mut self, arguments: &[Val]) {
@@ -108,10 +109,19 @@ impl Machine<'_> {
         }
     }
 
+    /// A function ends that began as sh would, or as zsh itself: that it is another now stays so where its options do not go
+    /// back.
+    pub(super) fn ends_as(&mut self, began_as_sh: bool) {
+        let goes_back = self.live.as_ref().is_none_or(|state| state.option("localoptions") == Some(true));
+        if self.as_sh != began_as_sh && !goes_back {
+            self.put_option(OTHERWISE, true);
+            self.fog(OTHER);
+        }
+    }
+
     /// `emulate` of zsh's: its options as they are by default, for a text, for a function or from here on, and others
-    /// after that; how it works as another shell is followed for a text that says `sh`.
+    /// after that; how it works as another shell is followed for `sh`, in a text or a function.
     pub(super) fn emulate(&mut self, known: Option<&[Bytes]>) {
-        const OTHER: &str = "zsh is asked to be another shell";
         if known.is_some_and(<[Bytes]>::is_empty) {
             return self.print(Val::Unknown(self.doubt("what a command prints")));
         }
@@ -129,7 +139,10 @@ impl Machine<'_> {
             }
         }
         let [is_zsh, is_sh] = ["zsh", "sh"].map(|name| mode.as_ref().is_some_and(|mode| mode == name));
-        if flags.iter().any(|flag| !b"LR".contains(flag)) || !(is_zsh || is_sh && text.is_some() && flags.is_empty()) {
+        // In a function from here on, which puts it back at its end if that is asked for by then.
+        let is_in_function = text.is_none() && !flags.contains(&b'R') && self.is_certain_in_function();
+        let is_as_sh = is_sh && (text.is_some() && flags.is_empty() || is_in_function);
+        if flags.iter().any(|flag| !b"LR".contains(flag)) || !(is_zsh && !(self.as_sh && text.is_none()) || is_as_sh) {
             // From here on words are expanded in another way.
             if text.is_none() {
                 self.put_option(OTHERWISE, true);
@@ -143,6 +156,15 @@ impl Machine<'_> {
             if let Some(state) = &mut self.live {
                 state.options.clear();
             }
+        } else if is_as_sh {
+            self.as_sh = true;
+            if let Some(state) = &mut self.live {
+                state.options.clear();
+            }
+            if flags.contains(&b'L') {
+                self.put_option("localoptions", true);
+            }
+            self.set_status(0);
         } else {
             self.begin_anew(&flags);
         }
