@@ -266,10 +266,10 @@ impl Machine<'_> {
                 for (stretch, quoted) in field.pieces() {
                     if quoted {
                         last(fields).push(stretch, true);
-                    } else if self.is_own_zsh() {
+                    } else if !self.splits_words()? {
                         last(fields).push(stretch, false);
                     } else {
-                        self.split_at_separators(&Val::of(stretch), false, fields)?;
+                        self.split_at_separators(&Val::of(stretch), self.is_own_zsh(), fields)?;
                     }
                 }
                 if let Some(doubt) = &field.unknown {

@@ -11,6 +11,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::content::Content;
+use super::expand::Expanded;
 use super::machine::Machine;
 use super::reflected::ARGUMENTS;
 use super::state::Status;
@@ -361,8 +362,8 @@ impl Machine<'_> {
             b"chaselinks" | b"physical" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
             b"errreturn" if on => self.fog("an option ends the shell at a failing command"),
             // Words that parameters bring, and lists, are others then.
-            b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
-            b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
+            b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
+            b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
             // Those that only change how names of files are found make those unknown.
             b"extendedglob" | b"kshglob" => self.put_option("extglob", true),
             plain if is_odd_in_zsh(plain, on) => {
@@ -397,12 +398,25 @@ impl Machine<'_> {
             // Where one of these is not as zsh begins, what comes of it is not followed.
             (plain, _) if is_odd_in_zsh(plain, true) && state.open.is_none() && !self.as_sh => Some(false),
             (plain, _) if is_odd_in_zsh(plain, false) && state.open.is_none() && !self.as_sh => Some(true),
-            (b"shwordsplit" | b"globsubst" | b"ksharrays" | b"rcexpandparam", _) => state.option(OTHERWISE).filter(|on| !on),
+            (b"globsubst" | b"ksharrays" | b"rcexpandparam", _) => state.option(OTHERWISE).filter(|on| !on),
             (b"extendedglob" | b"kshglob", _) => state.option("extglob").filter(|on| !on),
             (plain, _) if !self.as_sh => followed_in_zsh(plain).and_then(|(own, same)| Some(state.option(own)? == same)),
             _ => None,
         };
         is_set.map(|on| on != is_turned).ok_or_else(doubt)
+    }
+
+    /// Whether what a parameter holds comes apart at separators where it stands without quotes: in zsh only if an option
+    /// says so.
+    ///
+    /// # Errors
+    /// If that is not known.
+    pub(super) fn splits_words(&self) -> Expanded<bool> {
+        if !self.is_own_zsh() {
+            return Ok(true);
+        }
+        let is_on = self.live.as_ref().and_then(|state| state.option("shwordsplit"));
+        is_on.ok_or_else(|| self.doubt("whether an option is set"))
     }
 
     /// Whether an option of zsh's makes other words of parameters and other items of lists.

@@ -49,7 +49,7 @@ impl Machine<'_> {
                         }
                     }
                     // There they are words as they stand, and name no files.
-                    if self.is_own_zsh() {
+                    if mode != Mode::Fields && self.is_own_zsh() || !self.splits_words()? {
                         last(fields).bring(value, true);
                         continue;
                     }
@@ -98,12 +98,13 @@ impl Machine<'_> {
 
     /// Splits a value that stood without quotes.
     pub(super) fn split(&mut self, value: &Val, mode: Mode, fields: &mut Fields) -> Expanded<()> {
-        if mode != Mode::Fields || self.is_own_zsh() {
+        if mode != Mode::Fields || !self.splits_words()? {
             // In a pattern a parameter's value is text in zsh, a pattern elsewhere.
             last(fields).bring(value, self.is_own_zsh());
             return Ok(());
         }
-        self.split_at_separators(value, false, fields)
+        // There what comes of it names no files.
+        self.split_at_separators(value, self.is_own_zsh(), fields)
     }
 
     pub(super) fn split_at_separators(&mut self, value: &Val, is_quoted: bool, fields: &mut Fields) -> Expanded<()> {

@@ -249,6 +249,7 @@ const FOLLOWED_IN_ZSH: &[(&str, &str, bool)] = &[
     ("posixargzero", "nofunctionargzero", true),
     ("rcquotes", "rcquotes", true),
     ("rcs", "norcs", false),
+    ("shwordsplit", "shwordsplit", true),
     ("unset", "nounset", false),
     ("verbose", "verbose", true),
     ("xtrace", "xtrace", true),

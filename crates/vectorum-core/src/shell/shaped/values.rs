@@ -28,7 +28,8 @@ impl Machine<'_> {
     /// # Errors
     /// Where it is not known how many words that are.
     pub(in super::super) fn shaped(&mut self, shaped: &Shaped, quoted: bool, mode: Mode) -> Expanded<Came> {
-        if self.expands_otherwise() || self.as_sh {
+        let may_split = !quoted && mode == Mode::Fields && !matches!(self.splits_words(), Ok(false));
+        if self.expands_otherwise() || self.as_sh || may_split {
             return Err(self.doubt("an option makes the shell expand parameters in another way"));
         }
         let is_separate = shaped.has(&Flag::Separate)
