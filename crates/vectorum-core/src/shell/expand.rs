@@ -347,6 +347,12 @@ impl Machine<'_> {
                 Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
                 Part::Quoted(text) => last(fields).push(text, true),
                 Part::Double(inner) => {
+                    if mode == Mode::Fields
+                        && index + 1 == parts.len()
+                        && let Some(done) = self.spread_between(inner, fields)
+                    {
+                        return done;
+                    }
                     self.between_quotes(inner, mode, fields)?;
                     // Where quotes are lost there may be more of them than one.
                     if mode == Mode::Fields

@@ -4,7 +4,7 @@ use bytes::Bytes;
 use smallvec::smallvec;
 
 use super::super::expand::{Expanded, Mode, Values};
-use super::super::field::{Field, Fields, last};
+use super::super::field::{Field, Fields, last, put};
 use super::super::machine::Machine;
 use super::super::reference::OWN_SHAPE;
 use super::super::syntax::Part;
@@ -62,6 +62,41 @@ impl Machine<'_> {
             fields.push(field);
         }
         Ok(())
+    }
+
+    /// The same between quotes that end a word, where only plain text stands beside it: `"PLAIN${^LIST[@]}PLAIN"`; `None` for
+    /// what is none of that kind.
+    pub(in super::super) fn spread_between(&mut self, inner: &[Part], fields: &mut Fields) -> Option<Expanded<()>> {
+        let plain = |parts: &[Part]| -> Option<Vec<u8>> {
+            let texts = parts.iter().map(|part| match part {
+                Part::Text(text) | Part::Quoted(text) => Some(&text[..]),
+                _ => None,
+            });
+            texts.collect::<Option<Vec<_>>>().map(|texts| texts.concat())
+        };
+        let at = inner.iter().position(|part| matches!(part, Part::Shaped(shaped) if shaped.is_spread()))?;
+        let (before, rest) = inner.split_at_checked(at)?;
+        let (Part::Shaped(shaped), behind) = rest.split_first()? else { return None };
+        let (before, behind) = (plain(before)?, plain(behind)?);
+        let items = match self.shaped(shaped, true, Mode::Fields) {
+            Ok(came) => match came.values {
+                Values::One(value) => vec![value],
+                // A word around nothing is none at all.
+                Values::Many(items) if items.is_empty() => return Some(Err(self.doubt(OWN_SHAPE))),
+                Values::Many(items) => items,
+            },
+            Err(doubt) => return Some(Err(doubt)),
+        };
+        let first = fields.pop().unwrap_or_default();
+        self.steps.count(items.len());
+        for item in &items {
+            let mut field = first.clone();
+            field.push(&before, true);
+            put(&mut field, item, true);
+            field.push(&behind, true);
+            fields.push(field);
+        }
+        Some(Ok(()))
     }
 
     /// Expands what stands behind an item of a word: at its front nothing counts as such.
