@@ -63,6 +63,7 @@ type Skeleton = (&'static str, &'static str, &'static [(&'static str, &'static s
 const SKELETONS: &[Skeleton] = &[
     ("skeleton-bash", "bash", &[("/etc/skel/.bashrc", ".bashrc"), ("/etc/skel/.profile", ".profile")]),
     ("skeleton-dash", "dash", &[("/etc/skel/.profile", ".profile")]),
+    ("skeleton-ksh", "ksh", &[("/etc/skel/.kshrc", ".kshrc"), ("/etc/skel/.profile", ".profile")]),
     ("skeleton-mksh", "mksh", &[("/etc/skel/.mkshrc", ".mkshrc"), ("/etc/skel/.profile", ".profile")]),
     ("skeleton-zsh", "zsh", &[("/etc/zsh/newuser.zshrc.recommended", ".zshrc")]),
 ];

@@ -408,7 +408,7 @@ fn is_signal(word: &[u8], dialect: Dialect) -> bool {
     let own: &str = match dialect {
         Dialect::Bash => "DEBUG ERR RETURN",
         Dialect::Zsh => "DEBUG ZERR",
-        Dialect::Ksh => "DEBUG ERR",
+        Dialect::Ksh => "DEBUG ERR KEYBD",
         Dialect::Mksh => "ERR",
         Dialect::Dash => "",
     };

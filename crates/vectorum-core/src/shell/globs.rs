@@ -135,11 +135,18 @@ impl Machine<'_> {
             text = text.get(..begin).unwrap_or_default();
             quoted.truncate(begin);
         }
+        // What ksh leaves out of them; names that begin with a dot are found then.
+        let leaves_out = self.dialect == Dialect::Ksh
+            && match self.content_of(b"FIGNORE") {
+                Content::Unset => false,
+                Content::Set(value) => value.is_empty() != Some(true),
+                _ => true,
+            };
         let extended = self.live.as_ref().is_none_or(|s| {
             s.option("extglob") != Some(false) && text.iter().zip(&quoted).any(|(b, q)| !q && b"#^~(".contains(b))
                 || s.option("globstar") != Some(false) && memchr::memmem::find(text, b"**").is_some()
         });
-        if extended {
+        if extended || leaves_out {
             return Err(self.doubt(ODD));
         }
         let (found, patterns) = self.found(text, &quoted, &manner)?;

@@ -27,7 +27,8 @@ impl Machine<'_> {
         };
         self.put_status(self.status_within());
         // Each word would be what it stands for.
-        if let Some(name) = names.iter().find(|name| self.meant(name) != Meant::Itself) {
+        let refers = names.iter().any(|name| self.meant(name) != Meant::Itself);
+        if let Some(name) = names.first().filter(|_| refers && (names.len() > 1 || values.is_err())) {
             return self.give_up_reference(name);
         }
         match values {
@@ -46,6 +47,13 @@ impl Machine<'_> {
                         let value = values.get(place).cloned().unwrap_or_else(|| Val::of(b""));
                         if name.first().is_some_and(u8::is_ascii_digit) {
                             self.doubt_positional();
+                            continue;
+                        }
+                        if refers {
+                            if !self.refer_to(name, &value) {
+                                self.give_up_reference(name);
+                                break 'rounds;
+                            }
                             continue;
                         }
                         if !self.assign_to(name, Content::Set(value), None) {

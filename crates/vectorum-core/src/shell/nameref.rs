@@ -72,6 +72,25 @@ impl Machine<'_> {
         }
     }
 
+    /// A loop's name that stands for another stands for each of the loop's words in turn (bash(1), ksh(1), «for»); whether it
+    /// does.
+    pub(super) fn refer_to(&mut self, name: &[u8], value: &Val) -> bool {
+        let Val::Known(target) = value else { return false };
+        if !matches!(self.dialect, Dialect::Bash | Dialect::Ksh) || !is_portable(target) || target == name {
+            return false;
+        }
+        // There it goes on standing for the one before where the next is not set (measured: 93u+m).
+        if self.dialect == Dialect::Ksh && !matches!(self.content_of(target), Content::Set(_)) {
+            return false;
+        }
+        let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(name)) else { return false };
+        if var.refers != Refers::Yes {
+            return false;
+        }
+        var.content = Content::Set(Val::Known(target.clone()));
+        self.meant(name) != Meant::Unclear
+    }
+
     /// Nothing is known of what a name stands for, nor of what is done to it.
     pub(super) fn give_up_reference(&mut self, name: &[u8]) {
         let doubt = self.doubt(WHY);

@@ -384,7 +384,9 @@ impl Machine<'_> {
         let Some(state) = &self.live else { return Err(doubt()) };
         if self.dialect != Dialect::Zsh {
             return match (name, long_option(name, self.dialect)) {
-                (b"interactive", _) if self.dialect == Dialect::Mksh && self.is_login.is_some() => Ok(self.is_interactive),
+                (b"interactive", _) if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.is_login.is_some() => {
+                    Ok(self.is_interactive)
+                }
                 // Another name for the shell turns it on once its files are read.
                 (b"posix", _) => Err(doubt()),
                 (_, Some(Effect::Followed(own, same))) => state.option(own).map(|on| on == same).ok_or_else(doubt),

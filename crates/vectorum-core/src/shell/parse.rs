@@ -68,6 +68,11 @@ pub(super) struct Awaited {
     pub(super) document: Arc<OnceLock<Result<Vec<Part>, &'static str>>>,
 }
 
+/// Whether a name is that of a variable in which ksh tells of itself, or is told (ksh(1), «Variables Set By ksh»).
+pub(super) fn is_own_name(name: &[u8]) -> bool {
+    name.strip_prefix(b".sh.").is_some_and(|rest| !rest.is_empty() && rest.iter().all(u8::is_ascii_alphanumeric))
+}
+
 /// Whether a word ends before this byte, or at the end of the text.
 pub(super) fn ends_word(next: Option<u8>) -> bool {
     next.is_none_or(|next| matches!(next, b' ' | b'\t' | b'\n' | b';' | b'&' | b'|' | b'<' | b'>' | b'(' | b')'))
@@ -460,6 +465,16 @@ impl<'a> Parser<'a> {
                 let end = rest.iter().position(|b| b" \t\n;&|<>()='\"{/".contains(b)).unwrap_or(rest.len());
                 let name = rest.get(..end).filter(|_| rest.get(end) == Some(&b'=')).unwrap_or_default();
                 let is_odd = name.iter().any(|b| *b >= 0x80 || self.dialect == Dialect::Ksh && matches!(b, b'.' | b'$'));
+                if self.dialect == Dialect::Ksh && is_own_name(name) {
+                    let at = self.at;
+                    let name = self.cut(at, at + end);
+                    self.at += end + 1;
+                    let (from, mut parts) = (self.at, Parts::new());
+                    self.parts(&mut parts, true)?;
+                    let value = Assigned::Word(Word::new(parts, from, self.at));
+                    push_only(&mut assignments, Assignment { name, key: None, adds: false, value, at });
+                    continue;
+                }
                 if is_odd {
                     return Err(Trouble { at: self.at, what: "a name that only this shell takes", is_error: false });
                 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::inner::{QUOTES_WITHIN, are_quotes_lost};
-use super::parse::{Parsed, Parser, is_name, is_name_start};
+use super::parse::{Parsed, Parser, is_name, is_name_start, is_own_name};
 use super::syntax::*;
 
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
@@ -22,6 +22,9 @@ pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
 pub(super) const SETTING_SHAPE: &str = "a parameter of a shape that may set names";
 
 /// A parameter that may be none that the shell takes: then it is an error when it is expanded.
+/// What ksh tells of itself in variables of its own.
+pub(super) const TOLD_BY_SHELL: &str = "what the shell tells of itself";
+
 pub(super) const ODD_SHAPE: &str = "a parameter of another shape";
 
 /// A parameter that the shell is known to take for an error when it is expanded.
@@ -416,8 +419,11 @@ impl Parser<'_> {
                 return Ok(Part::Unfollowed(self.own_shape(start)));
             }
             _ => {
+                let from = self.at;
                 self.skip_braces(start)?;
-                return Ok(Part::Unfollowed(ODD_SHAPE));
+                let inside = self.text.get(from..self.at.saturating_sub(1)).unwrap_or_default();
+                let is_own = self.dialect == Dialect::Ksh && change == Change::None && is_own_name(inside);
+                return Ok(Part::Unfollowed(if is_own { TOLD_BY_SHELL } else { ODD_SHAPE }));
             }
         }
         let name = self.cut(from, self.at);

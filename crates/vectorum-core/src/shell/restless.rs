@@ -10,6 +10,8 @@ use super::Source;
 use super::content::{Content, Var};
 use super::machine::Machine;
 use super::nameref::Meant;
+use super::parse::is_own_name;
+use super::reference::TOLD_BY_SHELL;
 use super::state::State;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -187,7 +189,9 @@ impl Walk<'_, '_> {
 
     fn simple(&mut self, assignments: &[Assignment], words: &[Word]) {
         for assignment in assignments {
-            self.name(&assignment.name);
+            if !is_own_name(&assignment.name) {
+                self.name(&assignment.name);
+            }
             match &assignment.value {
                 Assigned::Word(word) => self.parts(&word.parts),
                 Assigned::Array(words) => words.iter().for_each(|w| self.parts(&w.parts)),
@@ -242,6 +246,7 @@ impl Walk<'_, '_> {
                     }
                     shaped.inner().into_iter().for_each(|parts| self.parts(parts));
                 }
+                Part::Unfollowed(TOLD_BY_SHELL) => {}
                 Part::Sum(_) | Part::Unfollowed(_) => self.names = None,
                 Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) => {}
             }

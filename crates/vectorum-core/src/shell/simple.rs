@@ -12,6 +12,7 @@ use super::machine::Machine;
 use super::nameref::Meant;
 use super::outputs::PRINTED;
 use super::parameter::Held;
+use super::parse::is_own_name;
 use super::scope::Scope;
 use super::setting::sets_something;
 use super::state::{Function, Status};
@@ -305,6 +306,13 @@ impl Machine<'_> {
     pub(super) fn apply(&mut self, assignment: &Assignment, exported: Option<bool>) -> bool {
         if assignment.name.first().is_some_and(u8::is_ascii_digit) {
             return self.apply_to_number(assignment);
+        }
+        // What ksh is told so is handed on to nobody.
+        if is_own_name(&assignment.name) {
+            if let Assigned::Word(word) = &assignment.value {
+                self.assigned_word(word);
+            }
+            return true;
         }
         if assignment.key.is_some() && self.apply_to_shell(assignment) {
             return true;

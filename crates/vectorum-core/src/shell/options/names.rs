@@ -62,7 +62,7 @@ const OF_KSH: &[(&str, Effect)] = &[
     ("functrace", Nothing),
     ("glob", Followed("noglob", false)),
     ("globcasedetect", Odd),
-    ("globstar", Odd),
+    ("globstar", Followed("globstar", true)),
     ("gmacs", Nothing),
     ("histexpand", Nothing),
     ("histreedit", Nothing),
