@@ -52,8 +52,6 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     ("zsh-prompt", &["QUAY_SEEN", "SHLVL"]),
     ("zsh-power", &["SHLVL"]),
     ("skeleton-bash", &["LS_COLORS"]),
-    // The system's own file for it, which opens with what only a running shell can tell.
-    ("skeleton-mksh", &["EDITOR", "HOSTNAME", "LESSHISTFILE", "MANWIDTH", "MKSH", "SHELL"]),
     ("skeleton-zsh", &["LS_COLORS", "SHLVL"]),
 ];
 

@@ -175,6 +175,7 @@ fn begin(
     };
     let invocation = Invocation {
         dialect,
+        program: Bytes::copy_from_slice(shell),
         as_sh,
         is_login: matches!(start, Start::LoginTerminal | Start::LoginCommand(_)),
         is_interactive: matches!(start, Start::LoginTerminal | Start::Terminal),

@@ -148,7 +148,15 @@ mod tests {
         let ground = Ground::new(&tree, &accounts);
         let dialect = Dialect::Bash;
         let (is_login, payload) = (true, Payload::Typed);
-        let how = Invocation { dialect, as_sh: false, is_login, is_interactive: true, on_socket: false, payload };
+        let how = Invocation {
+            dialect,
+            program: Bytes::new(),
+            as_sh: false,
+            is_login,
+            is_interactive: true,
+            on_socket: false,
+            payload,
+        };
         let start = Handed::from(&Block::from_vars([("HOME", "/home/odile"), ("LANES", "/home/odile/lanes")]));
         let touched = Touched::new(ground.files);
         let begin = state(ground, &account, &start, b"/home/odile", &how);

@@ -235,7 +235,12 @@ impl Machine<'_> {
         match self.is_unfollowed_builtin(name) {
             Some(true) => return self.fog("a command of the shell that is not followed"),
             Some(false) => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+                match known.and_then(|words| set_of_process(name, &words)) {
+                    Some(Some(status)) => return self.set_status(status),
+                    Some(None) => {}
+                    None => self.print(Val::Unknown(self.doubt("what a command prints"))),
+                }
                 return self.doubt_status(self.doubt("how a command of the shell ends"));
             }
             None => {}
@@ -396,6 +401,23 @@ impl Machine<'_> {
         if has_own || !signals.iter().all(ends_shell) {
             self.trap_with(&text.clone());
         }
+    }
+}
+
+/// What `umask` and `ulimit` set of the process, where they do, and so print nothing: how they end, if that is certain.
+/// A limit of nothing is never more than there was.
+fn set_of_process(name: &[u8], words: &[Bytes]) -> Option<Option<u8>> {
+    let is_option = |word: &Bytes| word.len() > 1 && word.starts_with(b"-") && word.iter().skip(1).all(u8::is_ascii_alphabetic);
+    match (name, words) {
+        (b"umask", [mask]) => {
+            let is_mask = (1..=4).contains(&mask.len()) && mask.iter().all(|b| (b'0'..=b'7').contains(b));
+            (is_mask && (mask.len() < 4 || mask.starts_with(b"0"))).then_some(Some(0))
+        }
+        (b"ulimit", [options @ .., limit]) if !options.is_empty() && options.iter().all(is_option) => {
+            let is_limit = limit == "unlimited" || !limit.is_empty() && limit.iter().all(u8::is_ascii_digit);
+            is_limit.then_some((limit == "0" && options.len() == 1 && options.iter().all(|o| o == "-c")).then_some(0))
+        }
+        _ => None,
     }
 }
 

@@ -166,6 +166,12 @@ impl Machine<'_> {
             self.add_hook(known);
             return true;
         }
+        if name == b"is-at-least"
+            && let Some(is_it) = known.and_then(|words| self.version_is_at_least(words))
+        {
+            self.set_status(u8::from(!is_it));
+            return true;
+        }
         let Some((texts, lists)) = coming_with_it(name) else { return false };
         let is_theme = |word: &Bytes| THEMES.iter().any(|theme| theme.as_bytes() == word);
         if name == b"prompt" && !known.and_then(|words| words.first()).is_some_and(is_theme) {

@@ -19,6 +19,12 @@ use super::vars::{Start, Vars};
 use crate::host_view::Kind;
 use crate::route::{Account, Ground};
 
+/// Why a variable is not known that a shell sets before it reads anything.
+pub(super) const SET_BY_SHELL: &str = "the shell sets it by itself";
+
+/// Of how many items bash's version is a list (bash(1), `BASH_VERSINFO`).
+const VERSION_PARTS: usize = 6;
+
 /// What ksh and mksh both set by themselves.
 const KORN: &[&str] = &["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4"];
 
@@ -41,11 +47,21 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
     let exported = |vars: &mut Start, name: &str, value: Val| {
         vars.set(name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
     };
-    let filled = || Val::Unknown(Doubt::filled("the shell sets it by itself"));
+    let filled = || Val::Unknown(Doubt::filled(SET_BY_SHELL));
     let system = || {
         let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
-        Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled("the shell sets it by itself")).clone() }))
+        Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled(SET_BY_SHELL)).clone() }))
     };
+    // What version it is it says whatever it was told.
+    let version = match dialect {
+        Dialect::Bash => Some("BASH_VERSION"),
+        Dialect::Zsh => Some("ZSH_VERSION"),
+        Dialect::Mksh => Some("KSH_VERSION"),
+        Dialect::Ksh | Dialect::Dash => None,
+    };
+    if let Some(name) = version.filter(|name| start.contains(name.as_bytes())) {
+        exported(&mut vars, name, filled());
+    }
     let usual: &[u8] = if dialect == Dialect::Zsh { b" \t\n\0" } else { b" \t\n" };
     let ifs = Var { content: Content::Set(Val::of(usual)), exported: Some(start.contains(b"IFS")), ..Var::unset() };
     vars.set("IFS", ifs);
@@ -69,7 +85,9 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             if !has(&vars, "OLDPWD") {
                 vars.set("OLDPWD", Var { exported: Some(true), ..Var::unset() });
             }
-            for name in ["UID", "EUID", "PPID", "BASHOPTS", "SHELLOPTS", "BASH_VERSINFO"] {
+            let version = Content::Array(Arc::new(vec![filled(); VERSION_PARTS]));
+            vars.set("BASH_VERSINFO", Var { content: version, readonly: true, ..Var::unset() });
+            for name in ["UID", "EUID", "PPID", "BASHOPTS", "SHELLOPTS"] {
                 let value = if name.ends_with("UID") { Val::of(account.uid.to_string()) } else { filled() };
                 let readonly = Var { content: Content::Set(value), readonly: true, ..Var::unset() };
                 vars.set(name, readonly);
@@ -167,7 +185,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "PSVAR",
                 "_",
             ] {
-                own(&mut vars, name, Val::Unknown(Doubt::new("the shell sets it by itself", None)));
+                own(&mut vars, name, Val::Unknown(Doubt::new(SET_BY_SHELL, None)));
             }
             if start.contains(b"OPTIND") {
                 own(&mut vars, "OPTIND", filled());

@@ -14,6 +14,7 @@ use super::startup::Invocation;
 use super::state::State;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
+use super::version::Version;
 use crate::host_view::HostView;
 use crate::lock::lock;
 use crate::route::Account;
@@ -66,6 +67,7 @@ pub struct Shells {
     followed: Mutex<Vec<Followed<Setting, State>>>,
     fishes: Mutex<Vec<Followed<fish::Setting, fish::State>>>,
     sources: Mutex<HashMap<Read, Arc<Source>>>,
+    versions: Mutex<HashMap<(Dialect, Bytes), Option<Version>>>,
 }
 
 impl Shells {
@@ -112,5 +114,10 @@ impl Shells {
             *source = Arc::new(Source::new(path, text));
         }
         source.clone()
+    }
+
+    /// What a shell's program says of its version, which is looked for once.
+    pub(super) fn version(&self, dialect: Dialect, path: &Bytes, find: impl FnOnce() -> Option<Version>) -> Option<Version> {
+        lock(&self.versions).entry((dialect, path.clone())).or_insert_with(find).clone()
     }
 }

@@ -124,6 +124,8 @@ pub(super) struct Machine<'a> {
     pub(super) account: &'a Account,
     pub(super) dialect: Dialect,
     pub(super) is_interactive: bool,
+    /// The shell's program, if that is known.
+    pub(super) program: Bytes,
     /// `None` where it is not known how the shell was started.
     pub(super) is_login: Option<bool>,
     pub(super) live: Option<State>,
@@ -249,6 +251,7 @@ impl<'a> Machine<'a> {
             epoch: 0,
             around: Around::default(),
             as_sh: false,
+            program: Bytes::new(),
             asides: 0,
             sets_positional: false,
             has_end_trap: false,

@@ -99,6 +99,7 @@ mod unset;
 mod value;
 mod variables;
 mod vars;
+mod version;
 mod words;
 
 use std::sync::OnceLock;

@@ -69,13 +69,17 @@ impl Machine<'_> {
             line = false;
             words.remove(0);
         }
-        let mut takes_escapes = !matches!(self.dialect, Dialect::Bash | Dialect::Ksh);
+        // An option of zsh's takes them away, as it is where that is another shell.
+        let bsd = self.live.as_ref().and_then(|state| state.option("bsdecho"));
+        let is_unclear = self.dialect == Dialect::Zsh && (self.as_sh || bsd.is_none());
+        let mut takes_escapes = !matches!(self.dialect, Dialect::Bash | Dialect::Ksh) && bsd != Some(true);
         if self.dialect == Dialect::Bash && words.first().is_some_and(|w| w == "-e" || w == "-ne" || w == "-en") {
             takes_escapes = true;
             line &= words.remove(0) == "-e";
         }
         let is_odd =
             words.first().is_some_and(|w| w.len() > 1 && w.starts_with(b"-") && w.iter().skip(1).all(|b| b"neE".contains(b)));
+        let is_odd = is_odd || is_unclear && words.iter().any(|word| word.contains(&b'\\'));
         let text = Some(words.join(&b' ')).filter(|_| !is_odd);
         let text = text.and_then(|text| if takes_escapes { unescaped(&text, Of::Words, Some(self.dialect)) } else { Some(text) });
         let Some(mut text) = text else { return self.print(Val::Unknown(self.doubt("what a command prints"))) };
@@ -227,13 +231,13 @@ fn is_plain(byte: u8) -> bool {
 
 /// `printf` with texts and numbers, as wide as they are to be, and escapes, in a shell of that dialect or in fish.
 pub(super) fn formatted(arguments: &[Bytes], dialect: Option<Dialect>) -> Option<Vec<u8>> {
-    let arguments = match arguments {
+    let (arguments, may_be_option) = match arguments {
         // For fish that is a format.
-        [dashes, rest @ ..] if dashes == "--" && dialect.is_some() => rest,
-        all => all,
+        [dashes, rest @ ..] if dashes == "--" && dialect.is_some() => (rest, false),
+        all => (all, true),
     };
     let (format, mut rest) = arguments.split_first()?;
-    if format.starts_with(b"-") {
+    if may_be_option && format.starts_with(b"-") {
         return None;
     }
     let mut out = Vec::new();
@@ -282,15 +286,17 @@ mod tests {
             (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%x' 255); X=$(printf '%.2s' abc)", ["ff", "ab"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(echo a b; echo c); X=$(echo)", ["a b\nc", ""]),
             (&[Bash, Ksh, Mksh, Zsh], "R=$(echo -n a; echo b)", ["ab", "none"]),
-            (&[Bash], "R=$(echo 'a\\tb'); X=$(echo -e 'a\\tb')", ["a\\tb", "<unknown>"]),
-            (&[Dash], "R=$(echo 'a\\tb')", ["<unknown>", "none"]),
+            (&[Bash], "R=$(echo 'a\\tb'); X=$(echo -e 'a\\tb')", ["a\\tb", "a\tb"]),
+            (&[Dash], "R=$(echo 'a\\tb'); X=$(echo 'a\\cb')", ["a\tb", "<unknown>"]),
+            (&[Bash, Zsh], "printf -v R -- '%s,' a; printf -v X '\\033[%sm' 1", ["a,", "\u{1b}[1m"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%b' 'a\\0101'); X=$(printf '%c%o' abc 8)", ["aA", "a10"]),
+            (&[Bash, Ksh, Zsh], "R=$(printf '%q' a/b); X=$(printf '%q' 'a b')", ["a/b", "<unknown>"]),
             (&[Ksh], "R=$(print -r -- 'a\\b'); X=$(print -n a; print b)", ["a\\b", "ab"]),
             (&[Mksh, Zsh], "R=$(print -r -- 'a\\b'); X=$(print -n a; print b)", ["a\\b", "ab"]),
             (&[Zsh], "R=$(print -l a b); X=$(print -rn -- -a)", ["a\nb", "-a"]),
             (&[Bash, Zsh], "printf -v R '%s,' a b; printf -v X %d 5", ["a,b,", "5"]),
             (&[Bash], "X=(a b); printf -v 'X[1]' c; R=${X[*]}", ["a c", "a"]),
             (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%d' 010)", ["<unknown>", "none"]),
-            (&[Bash, Dash, Ksh, Zsh], "R=$(printf '%c' abc)", ["<unknown>", "none"]),
         ]);
     }
 }

@@ -45,6 +45,8 @@ pub enum Payload {
 pub struct Invocation {
     /// Which shell.
     pub dialect: Dialect,
+    /// Its program; empty where that is not known.
+    pub program: Bytes,
     /// Whether it is called by the name `sh`.
     pub as_sh: bool,
     /// Whether it is a login shell.
@@ -165,6 +167,7 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     let mut machine = Machine::new(ground, &touched, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
     machine.is_login = Some(invocation.is_login);
+    machine.program = invocation.program.clone();
     machine.as_sh = invocation.as_sh && invocation.dialect == Dialect::Zsh;
     // By that name braces mean nothing to it (measured: 93u+m).
     if invocation.as_sh && invocation.dialect == Dialect::Ksh {
@@ -597,6 +600,7 @@ pub(crate) fn taken_in(
     let ground = Ground::new(&host, std::slice::from_ref(account));
     let invocation = Invocation {
         dialect: dialect.unwrap_or(Dialect::Zsh),
+        program: Bytes::new(),
         as_sh: false,
         is_login: false,
         is_interactive: false,

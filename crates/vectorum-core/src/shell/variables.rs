@@ -7,6 +7,7 @@ use bytes::Bytes;
 
 use super::arithmetic::Failure;
 use super::content::{Content, Var};
+use super::initial::SET_BY_SHELL;
 use super::machine::{Assigned, LONGEST, Machine};
 use super::nameref::Meant;
 use super::parse::{is_name, is_name_start};
@@ -51,6 +52,16 @@ fn is_kept(dialect: Dialect, name: &[u8], content: &Content) -> bool {
 
 /// Where zsh and ksh look for functions that they load.
 pub(super) const FUNCTION_PATH: &[u8] = b"FPATH";
+
+/// Whether a variable holds what the shell says of itself, which is not known before it is looked for.
+fn is_told_by_shell(content: &Content) -> bool {
+    let is_own = |value: &Val| matches!(value, Val::Unknown(doubt) if doubt.why == SET_BY_SHELL);
+    match content {
+        Content::Set(value) => is_own(value),
+        Content::Array(values) => values.first().is_some_and(is_own),
+        _ => false,
+    }
+}
 
 impl Machine<'_> {
     /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
@@ -250,6 +261,9 @@ impl Machine<'_> {
                 }
                 _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
             },
+            Some(var) if var.site.is_none() && is_told_by_shell(&var.content) => {
+                self.told_of_version(name).unwrap_or_else(|| var.content.clone())
+            }
             Some(var) => var.content.clone(),
             // This one is there only where it was handed in, or set.
             None if self.is_special(name) && !matches!(name, b"POSIXLY_CORRECT" | b"OPTARG") => {
