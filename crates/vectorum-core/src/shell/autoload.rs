@@ -92,9 +92,7 @@ impl Machine<'_> {
         let body =
             own.unwrap_or_else(|| Arc::new(Command { kind: Kind::Group(List { items }), redirects: Vec::new(), at: 0, end }));
         let function = Function { body, source, by_word: true, as_sh: false, epoch: self.epoch, is_held: false };
-        if let Some(state) = &mut self.live {
-            state.functions.insert(Bytes::copy_from_slice(name), Some(function.clone()));
-        }
+        self.put_function(Bytes::copy_from_slice(name), Some(function.clone()));
         Some(function)
     }
 }

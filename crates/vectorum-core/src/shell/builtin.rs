@@ -8,10 +8,12 @@ use super::content::Content;
 use super::declare::{Declared, declares};
 use super::frame::Boundary;
 use super::machine::Machine;
+use super::one_of::ONE_OR_ANOTHER;
 use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::printing::printed;
 use super::setting::sets_something;
+use super::state::Function;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
@@ -42,11 +44,19 @@ impl Machine<'_> {
                     let zero = self.called_zero(Bytes::copy_from_slice(name));
                     self.with_zero(zero, |m| m.call(&function, Ok(arguments.to_vec())));
                 }
-                None => self.fog("a function that may be one or another"),
+                None => {
+                    let zero = self.called_zero(Bytes::copy_from_slice(name));
+                    let call = |m: &mut Self, function: &Function| {
+                        m.with_zero(zero.clone(), |m| m.call(function, Ok(arguments.to_vec())));
+                    };
+                    if !self.with_one_of(name, &call, &|m| m.run_named(name, arguments, true, command)) {
+                        self.fog(ONE_OR_ANOTHER);
+                    }
+                }
             };
         }
         if !skips_functions && self.is_unclear_function(name) {
-            return self.fog("a function that may be one or another");
+            return self.fog(ONE_OR_ANOTHER);
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         // There what is no number is an error that ends the shell.

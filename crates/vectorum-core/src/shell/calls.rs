@@ -39,9 +39,7 @@ impl Machine<'_> {
             return self.set_status(1);
         }
         let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch, is_held: false };
-        if let Some(state) = &mut self.live {
-            state.functions.insert(Bytes::copy_from_slice(name), Some(function));
-        }
+        self.put_function(Bytes::copy_from_slice(name), Some(function));
         let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
         if exports != Some(false) {
             self.export_function(name, exports == Some(true));

@@ -7,13 +7,19 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::machine::Machine;
-use super::state::Status;
+use super::one_of::HELD_BEFORE;
+use super::state::{Function, Status};
 use super::syntax::Dialect;
 use super::value::Val;
 
 pub(super) const BEFORE_PROMPT: &str = "what runs before each prompt is not known";
 /// Lists of functions that are called by themselves.
 const HOOKS: &[&str] = &["precmd_functions", "preexec_functions", "chpwd_functions"];
+
+/// Whether a list is one of functions that zsh calls by itself.
+pub(super) fn is_hook_list(name: &[u8]) -> bool {
+    HOOKS.iter().any(|list| list.as_bytes() == name)
+}
 
 const ON_FOLDER: &str = "what runs when the folder changes is not known";
 
@@ -133,14 +139,25 @@ impl Machine<'_> {
                         // Those that are none are passed over.
                         Val::Known(name) if self.is_function(name) => self.call_told(name, told, why),
                         Val::Known(_) => {}
+                        Val::Unknown(doubt) if doubt.why == HELD_BEFORE => self.call_hooked(hook, told, why),
                         Val::Unknown(_) => self.fog(why),
                     }
                 }
             }
+            Content::Perhaps(_) => self.call_hooked(hook, told, why),
             _ => self.fog(why),
         }
         if let (Some(state), Some(status)) = (&mut self.live, status) {
             state.status = status;
+        }
+    }
+
+    /// Calls each function that was ever put into a list of hooks, or does not.
+    fn call_hooked(&mut self, hook: &str, told: usize, why: &'static str) {
+        let Some(names) = self.one_of.hooked(format!("{hook}_functions").as_bytes()).cloned() else { return self.fog(why) };
+        let doubt = self.doubt("whether the function is one that is called by itself");
+        for name in names.iter().filter(|name| self.is_function(name)).collect::<Vec<_>>() {
+            self.fork(&doubt, |m| m.call_told(name, told, why), |_| {});
         }
     }
 
@@ -152,7 +169,16 @@ impl Machine<'_> {
                 let zero = self.called_zero(Bytes::copy_from_slice(name));
                 self.with_zero(zero, |m| m.call(&function, Ok(vec![unknown; told])));
             }
-            _ => self.fog(why),
+            _ => {
+                let unknown = Val::Unknown(self.doubt("the command that is typed"));
+                let zero = self.called_zero(Bytes::copy_from_slice(name));
+                let call = |m: &mut Self, function: &Function| {
+                    m.with_zero(zero.clone(), |m| m.call(function, Ok(vec![unknown.clone(); told])));
+                };
+                if !self.with_one_of(name, &call, &|_| {}) {
+                    self.fog(why);
+                }
+            }
         }
     }
 
@@ -194,9 +220,7 @@ impl Machine<'_> {
                 let mut names = match self.content_of(&list) {
                     Content::Unset => Vec::new(),
                     Content::Array(names) => names.to_vec(),
-                    _ => {
-                        return self.may_set("what is called by the shell itself", &[], HOOKS);
-                    }
+                    _ => vec![Val::Unknown(self.doubt(HELD_BEFORE))],
                 };
                 self.steps.count(names.len());
                 if !names.contains(&Val::Known((*function).clone())) {
@@ -205,7 +229,13 @@ impl Machine<'_> {
                 self.load_later((*function).clone());
                 self.assign(&list, Content::Array(Arc::new(names)), None);
             }
-            _ => self.may_set("what is called by the shell itself", &[], HOOKS),
+            _ => {
+                if words.is_none() {
+                    let unknown = Content::Perhaps(Val::Unknown(self.doubt(BEFORE_PROMPT)));
+                    HOOKS.iter().for_each(|list| self.note_hooked(list.as_bytes(), &unknown));
+                }
+                self.may_set("what is called by the shell itself", &[], HOOKS);
+            }
         }
         // It may not be there.
         self.doubt_status(self.doubt("how a function of the shell's ends"));

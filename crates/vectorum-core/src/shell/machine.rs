@@ -14,6 +14,7 @@ use super::decided::Decided;
 use super::frame::{Boundary, Frame};
 use super::log::Log;
 use super::lookup::Programs;
+use super::one_of::OneOf;
 use super::program::content;
 use super::restless::Restless;
 use super::state::{State, Status};
@@ -126,6 +127,8 @@ pub(super) struct Machine<'a> {
     pub(super) is_interactive: bool,
     /// The shell's program, if that is known.
     pub(super) program: Bytes,
+    /// What the kernel calls its process, if that is known.
+    pub(super) process_name: Bytes,
     /// `None` where it is not known how the shell was started.
     pub(super) is_login: Option<bool>,
     pub(super) live: Option<State>,
@@ -152,6 +155,7 @@ pub(super) struct Machine<'a> {
     /// Functions that ksh took back while one ran.
     pub(super) ended_within: BTreeSet<Bytes>,
     pub(super) aliasing: Aliasing,
+    pub(super) one_of: OneOf,
     /// What the names of functions begin with of which no more is known.
     pub(super) unclear_functions: BTreeSet<Bytes>,
     /// Functions of zsh's that are loaded when they are called first; the file, if it was said.
@@ -232,6 +236,7 @@ impl<'a> Machine<'a> {
             nested: 0,
             ended_within: BTreeSet::new(),
             aliasing: Aliasing::default(),
+            one_of: OneOf::default(),
             unclear_functions: BTreeSet::new(),
             later: BTreeMap::new(),
             tame: 0,
@@ -252,6 +257,7 @@ impl<'a> Machine<'a> {
             around: Around::default(),
             as_sh: false,
             program: Bytes::new(),
+            process_name: Bytes::new(),
             asides: 0,
             sets_positional: false,
             has_end_trap: false,

@@ -60,6 +60,7 @@ mod machine;
 mod marks;
 mod misused;
 mod nameref;
+mod one_of;
 mod options;
 mod outputs;
 mod parameter;

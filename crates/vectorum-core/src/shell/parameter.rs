@@ -33,6 +33,9 @@ const OWN_OF_BASH: &str = "BASH COLUMNS COMP COPROC DIRSTACK EPOCH EUID FUNCNAME
     MAIL MAPFILE OLDPWD OPTARG OPTERR OPTIND OSTYPE PATH PIPESTATUS POSIXLY_CORRECT PPID PROMPT_ PS0 PS1 PS2 PS4 PWD RANDOM \
     READLINE REPLY SECONDS SHELL SHLVL SRANDOM TERM UID _";
 
+/// Why the number of the shell's own process is not known.
+pub(super) const OWN_PROCESS: &str = "the shell's own process number, made anew at each start";
+
 impl Machine<'_> {
     /// The value of a parameter after what is done to it.
     pub(super) fn parameter(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Values> {
@@ -332,7 +335,8 @@ impl Machine<'_> {
             b"?" => Held::One(self.status_as_text()),
             b"status" if self.dialect == Dialect::Zsh && parameter.key.is_none() => Held::One(self.status_as_text()),
             b"-" => Held::One(self.flags()),
-            b"$" | b"!" => Held::One(Doubt::filled("a process number, made anew at each start").number()),
+            b"$" => Held::One(Doubt::filled(OWN_PROCESS).number()),
+            b"!" => Held::One(Doubt::filled("a process number, made anew at each start").number()),
             b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
                 self.own_file()
             }

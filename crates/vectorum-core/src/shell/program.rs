@@ -8,6 +8,7 @@ use super::filters;
 use super::lookup::{NO_FOLDER, UNREAD, along, is_program};
 use super::machine::Machine;
 use super::outputs::{Asked, PRINTED};
+use super::parameter::OWN_PROCESS;
 use super::value::{Doubt, Val};
 use crate::host_view::{Content as FileContent, Want};
 use crate::route::{Account, Ground};
@@ -78,6 +79,28 @@ fn prints_number(base: &[u8], arguments: &[&[u8]]) -> Option<bool> {
         (b"grep", [b"-c", _] | [b"-c", _, _]) | (b"pgrep", [b"-c", ..]) => Some(false),
         _ => None,
     }
+}
+
+/// Whether `ps` is asked for nothing but the name of the shell that runs it: `ps -p $$ -o comm=`.
+fn asks_for_shell(arguments: &[Val]) -> bool {
+    let is_own = |value: &Val| matches!(value, Val::Unknown(doubt) if doubt.why == OWN_PROCESS);
+    let known = |value: &Val| value.known().cloned().unwrap_or_default();
+    let (own, words): (Vec<&Val>, Vec<&Val>) = arguments.iter().partition(|value| is_own(value));
+    let words: Vec<Bytes> = words.into_iter().map(known).collect();
+    let words: Vec<&[u8]> = words.iter().map(|word| &word[..]).collect();
+    // A number that stands alone is a process, too.
+    let is_asked = matches!(
+        &words[..],
+        [b"-p", b"-o", b"comm="]
+            | [b"-o", b"comm=", b"-p"]
+            | [b"-o", b"comm="]
+            | [b"-p", b"-ocomm="]
+            | [b"-ocomm=", b"-p"]
+            | [b"-ocomm="]
+            | [b"-hp", b"-o", b"comm"]
+            | [b"-hp", b"-ocomm"]
+    );
+    own.len() == 1 && is_asked && !arguments.first().is_some_and(|first| is_own(first) && words.contains(&&b"-p"[..]))
 }
 
 /// What a program prints and how it ends.
@@ -227,6 +250,9 @@ impl Machine<'_> {
         if let Some(sets) = sets(base) {
             let doubt = Doubt { sets: Some(sets), ..(*self.doubt(PRINTED)).clone() };
             return Answer { output: Val::Unknown(std::sync::Arc::new(doubt)), status: None };
+        }
+        if base == b"ps" && asks_for_shell(arguments) && !self.process_name.is_empty() {
+            return Answer { output: line(&self.process_name), status: Some(0) };
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         if let (Some(outputs), Some(arguments)) = (self.ground.outputs, &known)

@@ -96,7 +96,7 @@ impl Machine<'_> {
         }
         let Val::Known(key) = self.one(key, Mode::One) else { return false };
         match &name[..] {
-            b"functions" => self.put_function(key, word),
+            b"functions" => self.put_function_of(key, word),
             b"aliases" => match self.assigned_word(word) {
                 Val::Known(text) if is_usual(&key) => self.alias(&[Val::of([&key[..], b"=", &text].concat())]),
                 _ => self.fog("an alias that is not known"),
@@ -117,8 +117,8 @@ impl Machine<'_> {
         };
         let doubt = self.doubt("whether there is such a function");
         let key = Bytes::copy_from_slice(key);
-        if let Some(state) = self.live.as_mut().filter(|state| state.functions.get(&key).is_some()) {
-            state.functions.insert(key, None);
+        if self.is_function(&key) {
+            self.put_function(key, None);
         }
         self.doubt_status(doubt);
         true
@@ -152,17 +152,16 @@ impl Machine<'_> {
     }
 
     /// A function by its text, or as another one.
-    fn put_function(&mut self, name: Bytes, word: &Word) {
+    fn put_function_of(&mut self, name: Bytes, word: &Word) {
         let copied = match &word.parts[..] {
             [Part::Double(inner)] => copied(inner),
             parts => copied(parts),
         };
         if let Some(old) = copied
             && let Val::Known(old) = self.one(old, Mode::One)
-            && let Some(state) = &mut self.live
-            && let Some(Some(function)) = state.functions.get(&old).cloned()
+            && let Some(Some(function)) = self.live.as_ref().and_then(|state| state.functions.get(&old).cloned())
         {
-            return state.functions.insert(name, Some(function));
+            return self.put_function(name, Some(function));
         }
         let value = self.assigned_word(word);
         let text = value.known().filter(|_| is_usual(&name));
@@ -172,11 +171,7 @@ impl Machine<'_> {
                 self.evaluate(&[&name[..], b" () {\n", text, b"\n}"].concat());
             }
             // What it does is seen where it is called.
-            _ => {
-                if let Some(state) = &mut self.live {
-                    state.functions.insert(name, None);
-                }
-            }
+            _ => self.put_function(name, None),
         }
     }
 }

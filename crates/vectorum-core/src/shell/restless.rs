@@ -202,7 +202,10 @@ impl Walk<'_, '_> {
         let Some(name) = first.literal() else { return self.names = None };
         match self.machine.live.as_ref().and_then(|s| s.functions.get(name)) {
             Some(Some(function)) => return self.command(&function.body),
-            Some(None) => return self.names = None,
+            Some(None) => match self.machine.one_of.of(name) {
+                Some(bodies) => return bodies.iter().for_each(|function| self.command(&function.body)),
+                None => return self.names = None,
+            },
             None => {}
         }
         match name {

@@ -55,8 +55,8 @@ impl Machine<'_> {
             (b"disable" | b"enable", names)
                 if names.iter().any(is_option) || names.iter().any(|name| name.is_empty() || self.is_followed(name)) =>
             {
-                if let (Some(state), Some(b"-f")) = (&mut self.live, names.first().map(|option| &option[..])) {
-                    names.iter().skip(1).for_each(|name| state.functions.insert(name.clone(), None));
+                if names.first().is_some_and(|option| option == "-f") {
+                    names.iter().skip(1).for_each(|name| self.put_function(name.clone(), None));
                 }
                 self.fog("a command of the shell is taken away, or brought");
             }
@@ -64,9 +64,7 @@ impl Machine<'_> {
                 let function = self.live.as_ref().map(|state| state.functions.get(old).cloned());
                 match function {
                     Some(Some(function)) if !new.is_empty() => {
-                        if let Some(state) = &mut self.live {
-                            state.functions.insert(new.clone(), function);
-                        }
+                        self.put_function(new.clone(), function);
                         self.set_status(0);
                     }
                     _ => self.fog("a function is copied that is not known"),

@@ -10,6 +10,7 @@ use super::declare::{Declared, declares};
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::nameref::Meant;
+use super::one_of::HELD_BEFORE;
 use super::outputs::PRINTED;
 use super::parameter::Held;
 use super::parse::is_own_name;
@@ -394,9 +395,7 @@ impl Machine<'_> {
                         Content::Array(old) => old.to_vec(),
                         Content::Set(value) => vec![value],
                         Content::Unset => Vec::new(),
-                        Content::Perhaps(_) | Content::Table(_) => {
-                            vec![Val::Unknown(self.doubt("whether the name is set is not known"))]
-                        }
+                        Content::Perhaps(_) | Content::Table(_) => vec![Val::Unknown(self.doubt(HELD_BEFORE))],
                     };
                     old.append(&mut values);
                     values = old;

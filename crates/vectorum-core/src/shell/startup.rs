@@ -160,6 +160,18 @@ pub(crate) fn interpret(
     settle(outcome, start, invocation)
 }
 
+/// What the kernel calls the shell's process (proc(5), `/proc/PID/comm`): the name of the file that was executed, cut off. Of
+/// one that reads a script it is the script's, or its own.
+fn process_name(invocation: &Invocation) -> Bytes {
+    const LONGEST: usize = 15;
+    if matches!(invocation.payload, Payload::Script(_)) {
+        return Bytes::new();
+    }
+    let name = invocation.program.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
+    let end = invocation.program.len().min(name + LONGEST);
+    invocation.program.slice(name..end)
+}
+
 /// Follows a shell's files from what it begins with.
 fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, invocation: &Invocation) -> Outcome {
     let flavour = Flavour::of(ground.files);
@@ -168,6 +180,7 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     machine.is_interactive = invocation.is_interactive;
     machine.is_login = Some(invocation.is_login);
     machine.program = invocation.program.clone();
+    machine.process_name = process_name(invocation);
     machine.as_sh = invocation.as_sh && invocation.dialect == Dialect::Zsh;
     // By that name braces mean nothing to it (measured: 93u+m).
     if invocation.as_sh && invocation.dialect == Dialect::Ksh {

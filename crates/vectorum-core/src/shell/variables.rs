@@ -7,6 +7,7 @@ use bytes::Bytes;
 
 use super::arithmetic::Failure;
 use super::content::{Content, Var};
+use super::hooks::is_hook_list;
 use super::initial::SET_BY_SHELL;
 use super::machine::{Assigned, LONGEST, Machine};
 use super::nameref::Meant;
@@ -323,6 +324,9 @@ impl Machine<'_> {
     /// The same for a name that can be shared.
     pub(super) fn assign_to(&mut self, name: &Bytes, content: Content, exported: Option<bool>) -> bool {
         let site = self.here();
+        if is_hook_list(name) && self.dialect == Dialect::Zsh {
+            self.note_hooked(name, &content);
+        }
         if self.is_arguments(name) {
             self.put_arguments(content);
             return true;
