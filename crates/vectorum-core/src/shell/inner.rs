@@ -109,6 +109,32 @@ fn is_odd_within_quotes(text: &[u8]) -> bool {
     false
 }
 
+/// How long commands in parentheses are, from the first to the one that closes it, where that is plain to see.
+fn substitution(text: &[u8]) -> Option<usize> {
+    let (mut open, mut at) = (0_usize, 0);
+    loop {
+        match text.get(at)? {
+            b'(' => open += 1,
+            b')' if open == 1 => return Some(at + 1),
+            b')' => open -= 1,
+            b'\\' => at += 1,
+            b'\'' => at += 1 + memchr::memchr(b'\'', text.get(at + 1..)?)?,
+            b'"' => {
+                let inside = text.get(at + 1..)?;
+                let length = memchr::memchr(b'"', inside)?;
+                // What stands in there may have quotes of its own again.
+                if inside.get(..length)?.iter().any(|b| b"\\(`".contains(b)) {
+                    return None;
+                }
+                at += 1 + length;
+            }
+            b'#' | b'`' => return None,
+            _ => {}
+        }
+        at += 1;
+    }
+}
+
 /// Whether bash, which forgets about quotes within quotes, finds something where they are gone: braces, or a name that goes
 /// on behind a quote (measured: 5.2).
 pub(super) fn are_quotes_lost(text: &[u8]) -> bool {
@@ -117,8 +143,15 @@ pub(super) fn are_quotes_lost(text: &[u8]) -> bool {
     }
     // Whether a name is being read, and whether a quote was passed in it.
     let (mut name, mut passed) = (None, false);
-    let mut bytes = text.iter().copied();
-    while let Some(byte) = bytes.next() {
+    let mut bytes = text.iter().copied().enumerate();
+    while let Some((at, byte)) = bytes.next() {
+        // Commands have quotes of their own.
+        if byte == b'$' && text.get(at + 1) == Some(&b'(') {
+            let Some(length) = substitution(text.get(at + 1..).unwrap_or_default()) else { return true };
+            bytes.nth(length - 1);
+            (name, passed) = (None, false);
+            continue;
+        }
         name = match (byte, name) {
             (b'$', _) => Some(0),
             (b'"', Some(length)) => {
@@ -149,6 +182,9 @@ mod tests {
     fn quotes_that_are_lost_are_found() {
         for (text, are_lost) in [
             ("U-x", false),
+            ("U+$(echo \"$U\" | awk '{print}') ; ", false),
+            ("U+$(echo \"$(cd)\" {a}) ; ", true),
+            ("U+$(echo \"$U\")\"{a", true),
             ("U-\"x y\"", false),
             ("U-\"$S\"", false),
             ("U-\"$S\" b", false),

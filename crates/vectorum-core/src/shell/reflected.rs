@@ -6,7 +6,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
-use super::content::Content;
+use super::content::{Content, Var};
 use super::expand::{Expanded, Mode};
 use super::machine::Machine;
 use super::parameter::Held;
@@ -61,6 +61,14 @@ impl Machine<'_> {
         if assignment.name == "0" {
             if let Some(state) = &mut self.live {
                 state.zero = value.known().cloned().filter(|_| !assignment.adds);
+            }
+            // It is handed on then, which nobody can count on.
+            if self.live.as_ref().is_some_and(|state| state.option("allexport") != Some(false)) {
+                let doubt = self.doubt("a positional parameter that is set by its number");
+                let var = Var { content: Content::Perhaps(Val::Unknown(doubt)), exported: Some(true), ..Var::unset() };
+                if let Some(state) = &mut self.live {
+                    state.vars.insert(Bytes::from_static(b"0"), var);
+                }
             }
             return true;
         }

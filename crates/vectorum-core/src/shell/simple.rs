@@ -265,6 +265,10 @@ impl Machine<'_> {
                     _ => self.doubt_status(doubt.clone()),
                 }
             }
+            Some(b"print") if self.dialect == Dialect::Zsh && !self.is_function(b"print") && is_only_written(words) => {
+                self.print(Val::Unknown(doubt.clone()));
+                self.doubt_status(doubt.clone());
+            }
             // What keys and completion do; with an option some set a variable.
             Some(name @ (b"zstyle" | b"bindkey" | b"compdef"))
                 if !self.is_function(name) && !words.iter().any(|w| w.literal().is_some_and(|w| w.starts_with(b"-"))) =>
@@ -339,6 +343,12 @@ impl Machine<'_> {
             // A part of a list is exchanged.
             Assigned::Array(words) if assignment.key.is_some() => {
                 let key = assignment.key.as_deref().unwrap_or_default();
+                // There is none before the first.
+                let begins_before = matches!(key, [Part::Text(t) | Part::Quoted(t)] if t.starts_with(b"0,") || **t == *b"0");
+                if begins_before && self.is_own_zsh() && !self.expands_otherwise() {
+                    self.fail_hard();
+                    return true;
+                }
                 if !assignment.adds
                     && let Ok(new) = self.fields(words)
                     && let Some(content) = self.exchanged(&assignment.name, key, &new, true)
@@ -481,9 +491,34 @@ impl Machine<'_> {
     }
 }
 
-/// Whether a subscript is a number or a name, which changes nothing where it is worked out.
+/// Whether zsh's `print` only writes its words, and sets nothing with them: up to the first that begins with no dash for
+/// certain they are options that are known.
+fn is_only_written(words: &[Word]) -> bool {
+    for word in words.iter().skip(1) {
+        match (word.literal(), word.parts.first()) {
+            (Some(b"-" | b"--"), _) => return true,
+            (Some(text), _) if text.starts_with(b"-") => {
+                if text.iter().skip(1).any(|b| !b"DNOPRabcilmnor".contains(b)) {
+                    return false;
+                }
+            }
+            (Some(_), _) => return true,
+            (None, Some(Part::Text(text) | Part::Quoted(text))) => return !text.is_empty() && !text.starts_with(b"-"),
+            (None, Some(Part::Double(inner))) => {
+                return matches!(inner.first(), Some(Part::Text(text) | Part::Quoted(text)) if !text.is_empty() && !text.starts_with(b"-"));
+            }
+            (None, _) => return false,
+        }
+    }
+    true
+}
+
+/// Whether a subscript is one of numbers and names, which changes nothing where it is worked out.
 fn is_plain_number(key: &[Part]) -> bool {
-    let is_plain = |part: &Part| matches!(part, Part::Text(t) | Part::Quoted(t) if t.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_'));
+    if key.iter().any(|part| matches!(part, Part::Text(t) | Part::Quoted(t) if t.windows(2).any(|pair| pair == b"--"))) {
+        return false;
+    }
+    let is_plain = |part: &Part| matches!(part, Part::Text(t) | Part::Quoted(t) if t.iter().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(b)));
     key.iter().all(is_plain)
 }
 
