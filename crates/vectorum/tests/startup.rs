@@ -34,6 +34,8 @@ const UNKNOWN: &[(&str, &[&str])] = &[
     // A table by words, what a regular expression took, a format with a width.
     ("bash-paths", &["GPG_TTY", "LAST", "RED", "STAMP"]),
     ("bash-prompt", &["BASH_FUNC_mkcd%%", "LESSCLOSE", "LESSOPEN", "LS_COLORS"]),
+    ("bash-hooks", &["LS_COLORS"]),
+    ("zsh-hooks", &["SHLVL"]),
     // How many processors there are, and what time it is.
     ("bash-idioms", &["HAS_CORES"]),
     ("zsh-idioms", &["CLOCK", "SHLVL"]),

@@ -31,6 +31,7 @@ impl Machine<'_> {
                 (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
                 (Val::Known(a), unknown @ Val::Unknown(_)) if a.is_empty() => unknown,
                 (Val::Unknown(known), Val::Known(b)) if b.is_empty() => Val::Unknown(known.clone()),
+                (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => Val::Unknown(a.clone()),
                 _ => Val::Unknown(doubt),
             };
         }
@@ -148,7 +149,7 @@ impl Machine<'_> {
             b"shopt" if self.dialect == Dialect::Bash => self.shopt(known.as_deref()),
             b"setopt" | b"unsetopt" if self.dialect == Dialect::Zsh => self.setopt(name == b"setopt", known.as_deref()),
             b"emulate" if self.dialect == Dialect::Zsh => self.emulate(known.as_deref()),
-            b"trap" => self.trap(known.as_deref()),
+            b"trap" => self.trap(known.as_deref(), arguments),
             b"builtin" if matches!(self.dialect, Dialect::Bash | Dialect::Mksh | Dialect::Zsh) => {
                 self.command(name, arguments, command);
             }
@@ -392,9 +393,23 @@ impl Machine<'_> {
         }
     }
 
-    fn trap(&mut self, known: Option<&[Bytes]>) {
+    fn trap(&mut self, known: Option<&[Bytes]>, arguments: &[Val]) {
         self.set_status(0);
-        let Some(words) = known else { return self.fog("a trap that is not known") };
+        // What runs when the shell ends runs after all that is handed on; in zsh and ksh a function has an end
+        // of its own.
+        let ends_shell = |s: &Bytes| matches!(&s[..], b"EXIT" | b"0") || s.eq_ignore_ascii_case(b"EXIT");
+        let has_own = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && self.is_in_function();
+        let Some(words) = known else {
+            let ends = |value: &Val| value.known().is_some_and(ends_shell);
+            return match arguments.split_first() {
+                // Whatever it is, it runs then.
+                Some((Val::Unknown(doubt), signals)) if !signals.is_empty() && signals.iter().all(ends) && !has_own => {
+                    self.has_end_trap |= self.quiet > 0;
+                    self.doubt_status(doubt.clone());
+                }
+                _ => self.fog("a trap that is not known"),
+            };
+        };
         let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
         let (Some(text), signals) = (words.first(), words.get(1..).unwrap_or_default()) else { return };
         if !signals.iter().all(|signal| is_signal(signal, self.dialect)) || signals.is_empty() && !is_option(text) {
@@ -403,10 +418,6 @@ impl Machine<'_> {
         if text == "-" || text.is_empty() || is_option(text) || signals.is_empty() {
             return;
         }
-        // What runs when the shell ends runs after all that is handed on; in zsh and ksh a function has an end
-        // of its own.
-        let ends_shell = |s: &Bytes| matches!(&s[..], b"EXIT" | b"0") || s.eq_ignore_ascii_case(b"EXIT");
-        let has_own = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && self.is_in_function();
         self.has_end_trap |= self.quiet > 0 && signals.iter().any(ends_shell);
         if has_own || !signals.iter().all(ends_shell) {
             self.trap_with(&text.clone());

@@ -265,6 +265,10 @@ impl Machine<'_> {
                     _ => self.doubt_status(doubt.clone()),
                 }
             }
+            // One text that comes apart at blanks is put together again.
+            Some(b"eval") if !self.is_function(b"eval") && self.is_one_text(words) => {
+                self.eval(&[Val::Unknown(doubt.clone())]);
+            }
             Some(b"print") if self.dialect == Dialect::Zsh && !self.is_function(b"print") && is_only_written(words) => {
                 self.print(Val::Unknown(doubt.clone()));
                 self.doubt_status(doubt.clone());
@@ -294,6 +298,15 @@ impl Machine<'_> {
             }
             None => self.fog("a command whose name is not known"),
         }
+    }
+
+    /// Whether all that a command is told is one output or parameter, which comes apart at nothing but blanks.
+    fn is_one_text(&mut self, words: &[Word]) -> bool {
+        let [_, word] = words else { return false };
+        let is_one = matches!(&word.parts[..], [Part::Output(_)] | [Part::Parameter(_)]);
+        let at_blanks =
+            |separators: &Option<Bytes>| separators.as_ref().is_none_or(|all| all.iter().all(|b| b" \t\n\0".contains(b)));
+        is_one && self.separators().is_ok_and(|separators| at_blanks(&separators))
     }
 
     /// The function that a name stands for, if it is certain which.

@@ -47,13 +47,17 @@ impl Machine<'_> {
                             let why = self.doubt(PRINTED_NAMES);
                             for name in names {
                                 let old = self.content_of(name.as_bytes());
+                                // It may print nothing.
+                                let was_exported =
+                                    self.live.as_ref().and_then(|s| Some(s.vars.get(name.as_bytes())?.exported)).flatten();
+                                let exported = matches!(old, Content::Unset) || was_exported == Some(true);
                                 let value = Val::Unknown(why.clone());
                                 let content =
                                     if matches!(old, Content::Unset) { Content::Perhaps(value) } else { Content::Set(value) };
                                 self.assign(name.as_bytes(), content, Some(true));
                                 // Whether it exports them, too, only it knows.
                                 if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name.as_bytes())) {
-                                    var.exported = Some(true);
+                                    var.exported = exported.then_some(true);
                                 }
                             }
                             self.doubt_status(why);
@@ -185,9 +189,35 @@ impl Machine<'_> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::outputs::PRINTED_COMMANDS;
     use crate::host_view::MemoryTree;
     use crate::shell::syntax::Dialect::{self, Bash, Dash, Ksh, Mksh, Zsh};
     use crate::shell::trial::after_on;
+
+    /// What leaves the answer open.
+    #[test]
+    fn what_a_program_prints_is_evaluated_with_quotes_and_without() {
+        const NOT_KNOWN: Option<&str> = Some("a command of the shell whose words are not known");
+        let rows = [
+            ("eval \"$(dircolors)\"", None),
+            ("eval $(dircolors)", None),
+            ("x=$(dircolors); eval $x", None),
+            ("eval \"$(dircolors ~/none || dircolors)\"", None),
+            ("eval \"$(tide-now)\"", Some(PRINTED_COMMANDS)),
+            ("eval $(tide-now)", Some(PRINTED_COMMANDS)),
+            ("eval x $(tide-now)", NOT_KNOWN),
+            ("IFS=\"'\"; eval $(dircolors)", NOT_KNOWN),
+            ("trap \"$(tide-now)\" EXIT", None),
+            ("trap \"$(tide-now)\" INT", Some("a trap that is not known")),
+        ];
+        for (text, expected) in rows {
+            for dialect in [Bash, Dash, Ksh, Mksh, Zsh] {
+                let tree = MemoryTree::default().with_programs("/usr/bin", ["dircolors"]);
+                let why = after_on(tree, dialect, text, |m| m.live.as_ref().and_then(|s| s.open.as_ref().map(|doubt| doubt.why)));
+                assert_eq!(why, expected, "{dialect:?} {text}");
+            }
+        }
+    }
 
     /// What the positional parameters are after a file was run (measured).
     #[test]

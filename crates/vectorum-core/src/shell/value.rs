@@ -126,7 +126,21 @@ impl Val {
             Val::Known(_) => None,
         });
         let base = first.unwrap_or(why);
-        Val::Unknown(base.of(could_be, is_filled, is_number))
+        // What is empty sets nothing.
+        let sets = |value: &Val| match value {
+            Val::Unknown(doubt) => doubt.sets,
+            Val::Known(text) => text.is_empty().then_some(&[][..]),
+        };
+        let sets = match (sets(self), sets(other)) {
+            (Some(one), Some([])) | (Some([]), Some(one)) => Some(one),
+            (Some(one), Some(two)) if one == two => Some(one),
+            _ => None,
+        };
+        let joined = base.of(could_be, is_filled, is_number);
+        match sets.filter(|names| !names.is_empty()) {
+            None => Val::Unknown(joined),
+            sets => Val::Unknown(Arc::new(Doubt { sets, ..(*joined).clone() })),
+        }
     }
 }
 
