@@ -5,6 +5,7 @@ use bytes::Bytes;
 use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
+use super::program::sets;
 use super::syntax::{Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
@@ -78,6 +79,21 @@ impl Machine<'_> {
             }
         }
         answer
+    }
+
+    /// Keeps in mind a file that one of those programs has written whose text sets certain names.
+    fn note_told(&mut self, command: &Command) {
+        let super::syntax::Kind::Simple(_, words) = &command.kind else { return };
+        let Some(name) = words.first().and_then(Word::literal).filter(|name| self.is_program(name)) else { return };
+        let Some(names) = sets(name.rsplit(|b| *b == b'/').next().unwrap_or(name)) else { return };
+        let is_output = |r: &&Redirect| (r.from.is_empty() || r.from == b"1") && matches!(&r.operator[..], b">" | b">|");
+        if let [redirect] = &command.redirects[..]
+            && is_output(&redirect)
+            && let Ok(Val::Known(path)) = self.one_word(&redirect.word)
+            && let Some(full) = self.full(&path)
+        {
+            self.touched.tell(&full, names);
+        }
     }
 
     /// `{NAME}>FILE` sets a name to the number by which the file is opened.
@@ -173,6 +189,7 @@ impl Machine<'_> {
         if is_whole {
             self.end();
         }
+        self.note_told(command);
         if let Some(state) = &mut self.live {
             if is_away {
                 state.output = sink;

@@ -13,7 +13,7 @@ use super::options::kept::tells_options;
 use super::outputs::{PRINTED_COMMANDS, PRINTED_NAMES};
 use super::syntax::*;
 use super::value::Val;
-use crate::host_view::Kind as FileKind;
+use crate::host_view::{self, Kind as FileKind};
 
 impl Machine<'_> {
     /// Runs a text's commands in this shell.
@@ -44,23 +44,7 @@ impl Machine<'_> {
                                 self.put_back_aliases();
                                 return self.set_status(0);
                             }
-                            let why = self.doubt(PRINTED_NAMES);
-                            for name in names {
-                                let old = self.content_of(name.as_bytes());
-                                // It may print nothing.
-                                let was_exported =
-                                    self.live.as_ref().and_then(|s| Some(s.vars.get(name.as_bytes())?.exported)).flatten();
-                                let exported = matches!(old, Content::Unset) || was_exported == Some(true);
-                                let value = Val::Unknown(why.clone());
-                                let content =
-                                    if matches!(old, Content::Unset) { Content::Perhaps(value) } else { Content::Set(value) };
-                                self.assign(name.as_bytes(), content, Some(true));
-                                // Whether it exports them, too, only it knows.
-                                if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name.as_bytes())) {
-                                    var.exported = exported.then_some(true);
-                                }
-                            }
-                            self.doubt_status(why);
+                            self.set_by_output(names);
                         }
                         None => self.fog(PRINTED_COMMANDS),
                     };
@@ -71,6 +55,25 @@ impl Machine<'_> {
             return self.set_status(0);
         }
         self.evaluate(&text);
+    }
+
+    /// What a program printed is run, which sets these names, if it printed anything.
+    fn set_by_output(&mut self, names: &[&str]) {
+        let why = self.doubt(PRINTED_NAMES);
+        for name in names {
+            let old = self.content_of(name.as_bytes());
+            // It may print nothing.
+            let was_exported = self.live.as_ref().and_then(|s| Some(s.vars.get(name.as_bytes())?.exported)).flatten();
+            let exported = matches!(old, Content::Unset) || was_exported == Some(true);
+            let value = Val::Unknown(why.clone());
+            let content = if matches!(old, Content::Unset) { Content::Perhaps(value) } else { Content::Set(value) };
+            self.assign(name.as_bytes(), content, Some(true));
+            // Whether it exports them, too, only it knows.
+            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name.as_bytes())) {
+                var.exported = exported.then_some(true);
+            }
+        }
+        self.doubt_status(why);
     }
 
     /// `. <(…)`: what commands print is run as a file.
@@ -114,6 +117,20 @@ impl Machine<'_> {
                 Some((text, at)) if arguments.len() == 1 => self.evaluate(&text.slice(at..)),
                 _ => self.fog("what is run is not known"),
             };
+        }
+        if arguments.len() == 1
+            && let Some((names, before)) = self.touched.told(&full)
+        {
+            let doubt = self.doubt("a file is run that was written just before");
+            let run_before = |m: &mut Self| match before {
+                host_view::Content::Bytes(text) => {
+                    let source = Source::new(full.clone(), text);
+                    m.run_source(&Arc::new(source), Boundary::Text);
+                }
+                host_view::Content::Missing => m.cannot_source(command),
+                host_view::Content::Denied => m.fog("a file that is run may not be read"),
+            };
+            return self.fork(&doubt, |m| m.set_by_output(names), run_before);
         }
         let is_there = match self.ground.files.kind(&full) {
             FileKind::File | FileKind::Program => {
@@ -193,6 +210,37 @@ mod tests {
     use crate::host_view::MemoryTree;
     use crate::shell::syntax::Dialect::{self, Bash, Dash, Ksh, Mksh, Zsh};
     use crate::shell::trial::after_on;
+
+    #[test]
+    fn a_file_that_such_a_program_wrote_is_run() {
+        // What leaves the answer open, and what is set.
+        let rows = [
+            ("ssh-agent > ~/e; chmod 600 ~/e; . ~/e", None),
+            ("if tide-now; then ssh-agent >| ~/e; fi; . ~/e", None),
+            ("echo X=1 > ~/e; ssh-agent > ~/e; . ~/e", Some("a file that is run may not be read")),
+            ("ssh-agent > ~/e; echo X=1 >> ~/e; . ~/e", Some("a file that is run may not be read")),
+            ("ssh-agent > ~/e; rm -r ~; . ~/e", Some("a file that is run may not be read")),
+            ("tide-now > ~/e; . ~/e", Some("a file that is run may not be read")),
+        ];
+        for (text, expected) in rows {
+            for dialect in [Bash, Dash, Ksh, Mksh, Zsh] {
+                let mut tree = MemoryTree::default().with_programs("/usr/bin", ["ssh-agent", "chmod", "rm"]);
+                tree.file("/home/odile/e", "Y=2\n", false);
+                tree.own("/home/odile/e", 0o600, 1000, 1000);
+                let text = format!("X=1 Y=1; {text}");
+                let (why, x, y) = after_on(tree, dialect, &text, |m| {
+                    let why = m.live.as_ref().and_then(|s| s.open.as_ref().map(|doubt| doubt.why));
+                    let [x, y] = [b"X", b"Y"].map(|name| m.content_of(name).value().and_then(|value| value.known().cloned()));
+                    (why, x, y)
+                });
+                assert_eq!(why, expected, "{dialect:?} {text}");
+                if why.is_none() {
+                    // What the file held before may have been run.
+                    assert_eq!((x.as_deref(), y.as_deref()), (Some(&b"1"[..]), None), "{dialect:?} {text}");
+                }
+            }
+        }
+    }
 
     /// What leaves the answer open.
     #[test]

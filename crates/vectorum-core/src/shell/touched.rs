@@ -1,7 +1,7 @@
 //! A host's files while startup files run that change some of them: what was written to, made or removed
 //! is not known from there on.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Mutex;
 
 use bytes::Bytes;
@@ -17,21 +17,48 @@ const CHANGING: &[&[u8]] =
 pub(super) struct Touched<'a> {
     files: &'a dyn HostView,
     paths: Mutex<BTreeSet<Bytes>>,
+    /// Files to which nothing was written but what sets certain names where it is run.
+    /// `None` where more was.
+    told: Mutex<BTreeMap<Bytes, Option<&'static [&'static str]>>>,
 }
 
 impl<'a> Touched<'a> {
     pub(super) fn new(files: &'a dyn HostView) -> Touched<'a> {
-        Touched { files, paths: Mutex::default() }
+        Touched { files, paths: Mutex::default(), told: Mutex::default() }
     }
 
     /// From here on nothing is known of what stands at a path and below it; of nothing at all, if it does not begin at the
     /// root.
     pub(super) fn touch(&self, path: &[u8]) {
-        lock(&self.paths).insert(clean(if path.starts_with(b"/") { path } else { b"/" }));
+        let path = clean(if path.starts_with(b"/") { path } else { b"/" });
+        let was_touched = self.is_touched(&path);
+        let mut told = lock(&self.told);
+        told.iter_mut().filter(|(other, _)| other.starts_with(&path)).for_each(|(_, names)| *names = None);
+        if was_touched {
+            told.insert(path.clone(), None);
+        }
+        lock(&self.paths).insert(path);
+    }
+
+    /// A file that was touched just now holds, if it was written to, what sets these names where it is run.
+    pub(super) fn tell(&self, path: &[u8], sets: &'static [&'static str]) {
+        lock(&self.told).entry(clean(path)).or_insert(Some(sets));
+    }
+
+    /// The names that a file sets where it is run, if it was written, and what it was before.
+    pub(super) fn told(&self, path: &[u8]) -> Option<(&'static [&'static str], Content)> {
+        let sets = lock(&self.told).get(&clean(path)).copied().flatten()?;
+        Some((sets, self.files.read(path)))
     }
 
     /// Takes note of what a program may have changed; `full` makes a path that begins at the root.
     pub(super) fn changed_by(&self, program: &[u8], arguments: &[&[u8]], full: impl Fn(&[u8]) -> Option<Bytes>) {
+        // It says who may read what is in a file.
+        if program == b"chmod"
+            && arguments.iter().filter_map(|a| full(a)).any(|path| lock(&self.told).contains_key(&clean(&path)))
+        {
+            return;
+        }
         if CHANGING.contains(&program) {
             for path in arguments.iter().filter(|a| !a.starts_with(b"-")).filter_map(|a| full(a)) {
                 self.touch(&path);
