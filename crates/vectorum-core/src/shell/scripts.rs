@@ -285,6 +285,16 @@ pub(super) fn chosen<'a>(arguments: &[&[u8]], text: &'a [u8]) -> Option<Vec<u8>>
         out.extend_from_slice(&out_records);
     };
     if let Some(number) = squeezed.strip_prefix(b"{print$").and_then(|rest| rest.strip_suffix(b"}")) {
+        if number == b"NF" {
+            for record in all {
+                // One without fields is the record itself.
+                print(match fields {
+                    Some(sign) => record.rsplit(|b| *b == sign).next().unwrap_or(record),
+                    None => record.rsplit(|b| b" \t\n".contains(b)).find(|f| !f.is_empty()).unwrap_or(record),
+                });
+            }
+            return Some(out);
+        }
         let number: usize = std::str::from_utf8(number).ok()?.parse().ok()?;
         for record in all {
             let field = match (number, fields) {
@@ -449,6 +459,8 @@ mod tests {
             (&["-v", "RS=:", "-v", "ORS=:", "!a[$0]++"], "/x:/y:/x", Some("/x:/y:")),
             (&["!seen[$0]++"], "b\na\nb\n", Some("b\na\n")),
             (&["-v", "RS=:", "!a[$1]++"], "/x", None),
+            (&["-F/", "{print $NF}"], "/usr/bin/zsh\nx\n\n", Some("zsh\nx\n\n")),
+            (&["{print $NF}"], " a b \n \n", Some("b\n \n")),
             (&["-F", "|", "{print $1}"], "a|b", None),
             (&["{print $2, $1}"], "a b", None),
             (&["{print}"], "a", None),
