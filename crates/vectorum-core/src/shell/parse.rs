@@ -330,18 +330,23 @@ impl<'a> Parser<'a> {
     }
 
     /// Whether exactly this word stands here, unquoted.
+    // What a word is compared with is known where it is asked for: inlined that costs next to nothing.
+    #[inline(always)]
     pub(super) fn is_word(&self, word: &[u8]) -> bool {
         self.starts(word)
             && match self.peek_at(word.len()) {
-                None => true,
-                // In zsh a brace at its end ends the block, too.
-                Some(b'}') if self.dialect == Dialect::Zsh && word != b"}" => {
-                    self.braces > 0 && ends_word(self.peek_at(word.len() + 1))
-                }
+                Some(b'}') => self.is_word_before_brace(word),
                 next => ends_word(next),
             }
     }
 
+    /// In zsh a brace at the end of a word ends the block, too.
+    #[cold]
+    fn is_word_before_brace(&self, word: &[u8]) -> bool {
+        self.dialect == Dialect::Zsh && word != b"}" && self.braces > 0 && ends_word(self.peek_at(word.len() + 1))
+    }
+
+    #[inline(always)]
     pub(super) fn take_word(&mut self, word: &[u8]) -> bool {
         let is_it = self.is_word(word);
         if is_it {
