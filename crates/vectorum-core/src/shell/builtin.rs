@@ -31,7 +31,10 @@ impl Machine<'_> {
                 (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
                 (Val::Known(a), unknown @ Val::Unknown(_)) if a.is_empty() => unknown,
                 (Val::Unknown(known), Val::Known(b)) if b.is_empty() => Val::Unknown(known.clone()),
-                (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => Val::Unknown(a.clone()),
+                (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => {
+                    let is_filled = a.is_filled || b.is_filled;
+                    Val::Unknown(Arc::new(Doubt { sets: a.sets, ..(*a.of(Vec::new(), is_filled, false)).clone() }))
+                }
                 _ => Val::Unknown(doubt),
             };
         }
@@ -41,15 +44,9 @@ impl Machine<'_> {
     pub(super) fn run_named(&mut self, name: &[u8], arguments: &[Val], skips_functions: bool, command: &Command) {
         if !skips_functions && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
             return match function.or_else(|| self.loaded(name)) {
-                Some(function) => {
-                    let zero = self.called_zero(Bytes::copy_from_slice(name));
-                    self.with_zero(zero, |m| m.call(&function, Ok(arguments.to_vec())));
-                }
+                Some(function) => self.call_by_name(name, &function, arguments),
                 None => {
-                    let zero = self.called_zero(Bytes::copy_from_slice(name));
-                    let call = |m: &mut Self, function: &Function| {
-                        m.with_zero(zero.clone(), |m| m.call(function, Ok(arguments.to_vec())));
-                    };
+                    let call = |m: &mut Self, function: &Function| m.call_by_name(name, function, arguments);
                     if !self.with_one_of(name, &call, &|m| m.run_named(name, arguments, true, command)) {
                         self.fog(ONE_OR_ANOTHER);
                     }
@@ -436,7 +433,7 @@ fn set_of_process(name: &[u8], words: &[Bytes]) -> Option<Option<u8>> {
         }
         (b"ulimit", [options @ .., limit]) if !options.is_empty() && options.iter().all(is_option) => {
             let is_limit = limit == "unlimited" || !limit.is_empty() && limit.iter().all(u8::is_ascii_digit);
-            is_limit.then_some((limit == "0" && options.len() == 1 && options.iter().all(|o| o == "-c")).then_some(0))
+            is_limit.then_some((limit == "0" && matches!(options, [option] if option == "-c")).then_some(0))
         }
         _ => None,
     }

@@ -10,17 +10,13 @@ use super::declare::Declared;
 use super::expand::Expanded;
 use super::frame::Boundary;
 use super::getopts::OptionsRead;
+use super::handed::handed_on;
 use super::machine::{DEEPEST, Machine};
 use super::scope::Scope;
 use super::state::{Function, State};
 use super::syntax::{Command, Dialect};
 use super::value::Val;
 use super::variables::FUNCTION_PATH;
-
-/// The name of the variable in which bash hands a function on.
-fn handed_on(name: &[u8]) -> Bytes {
-    Bytes::from([b"BASH_FUNC_", name, b"%%"].concat())
-}
 
 impl Machine<'_> {
     /// Of the functions that run, the innermost first: whether each has variables of its own.
@@ -64,8 +60,7 @@ impl Machine<'_> {
         self.set_status(0);
         for declared in given {
             let Declared::Text(name) = declared else { continue };
-            let state = self.live.as_ref();
-            if state.is_some_and(|state| state.functions.get(&name).is_none()) {
+            if !self.is_function(&name) {
                 self.set_status(1);
                 continue;
             }
@@ -90,9 +85,8 @@ impl Machine<'_> {
         }
         let value = Val::Unknown(self.doubt("a function as bash writes it"));
         let content = match self.live.as_ref().and_then(|s| s.functions.get(name)) {
-            None => return self.set_status(1),
             Some(Some(_)) if is_sure => Content::Set(value),
-            Some(_) => Content::Perhaps(value),
+            _ => Content::Perhaps(value),
         };
         let site = Some(self.here());
         if let Some(state) = &mut self.live {
@@ -142,6 +136,12 @@ impl Machine<'_> {
             self.close_scope(&mut state);
             self.live = Some(state);
         }
+    }
+
+    /// Calls a function by its name, which it may be told as `$0`.
+    pub(super) fn call_by_name(&mut self, name: &[u8], function: &Function, arguments: &[Val]) {
+        let zero = self.called_zero(Bytes::copy_from_slice(name));
+        self.with_zero(zero, |m| m.call(function, Ok(arguments.to_vec())));
     }
 
     /// Calls a function; its arguments may be such that not even their number is known.
@@ -196,8 +196,41 @@ impl Machine<'_> {
 
 #[cfg(test)]
 mod tests {
+    use super::Machine;
     use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
-    use crate::shell::trial::hold;
+    use crate::shell::trial::{after, hold};
+
+    #[test]
+    fn functions_that_are_held_stay_as_they_are() {
+        hold(&[
+            (&[Bash], "f() { R=1; }; readonly -f f; f() { R=2; }; X=$?; f", ["1", "1"]),
+            (&[Bash], "f() { R=1; }; declare -fr f; unset -f f; X=$?; f", ["1", "1"]),
+            (&[Bash], "f() { R=1; }; export -f f; unset -f f; X=$?; f() { R=2; }; f", ["2", "0"]),
+            (&[Bash], "readonly -f f; R=$?; export -fn f; X=$?", ["1", "1"]),
+        ]);
+    }
+
+    /// Whether bash hands a function on.
+    #[test]
+    fn functions_are_handed_on_until_they_are_taken_back() {
+        for (text, expected) in [
+            ("f() { :; }; export -f f", true),
+            ("f() { :; }; export -f f; f() { X=1; }", true),
+            ("set -a; f() { :; }", true),
+            ("f() { :; }; export -f f; unset -f f", false),
+            ("f() { :; }; export -f f; unset f", false),
+            ("f() { :; }; export -f f; f=1; unset f", true),
+            ("f() { :; }; export -f f; export -nf f", false),
+            ("f() { :; }; declare -fx f; declare -f +x f", false),
+            ("f() { :; }; export -f f; (unset -f f)", true),
+        ] {
+            let is_handed_on = |m: &mut Machine<'_>| {
+                let state = m.live.as_ref().unwrap();
+                state.vars.get(b"BASH_FUNC_f%%").is_some_and(|var| var.exported == Some(true))
+            };
+            assert_eq!(after(Bash, text, is_handed_on), expected, "{text}");
+        }
+    }
 
     #[test]
     fn functions_get_words_and_leave_a_status() {

@@ -94,5 +94,6 @@ mod tests {
             let expected = expected.map(<[u8]>::to_vec);
             assert_eq!(unescaped(text, of, Some(dialect)), expected, "{} {dialect:?}", text.escape_ascii());
         }
+        assert_eq!(unescaped(br"\e[m\x41\101", Of::Format, None).as_deref(), Some(&b"\x1b[mAA"[..]), "fish");
     }
 }

@@ -16,6 +16,11 @@ const PER_RUN: &str = "made anew at each start";
 /// How names begin by which bash hands functions on.
 const FUNCTIONS: &[u8] = b"BASH_FUNC_";
 
+/// The name of the variable in which bash hands a function on.
+pub(super) fn handed_on(function: &[u8]) -> Bytes {
+    Bytes::from([FUNCTIONS, function, b"%%"].concat())
+}
+
 /// The names that are handed in: each value, and whether the name may be absent.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Handed(OrdMap<Bytes, Variable>);

@@ -8,7 +8,7 @@ use bytes::Bytes;
 use super::content::Content;
 use super::machine::Machine;
 use super::one_of::HELD_BEFORE;
-use super::state::{Function, Status};
+use super::state::Status;
 use super::syntax::Dialect;
 use super::value::Val;
 
@@ -154,7 +154,11 @@ impl Machine<'_> {
 
     /// Calls each function that was ever put into a list of hooks, or does not.
     fn call_hooked(&mut self, hook: &str, told: usize, why: &'static str) {
-        let Some(names) = self.one_of.hooked(format!("{hook}_functions").as_bytes()).cloned() else { return self.fog(why) };
+        let list = format!("{hook}_functions");
+        // Anything may have been put into one of which nothing is known any more.
+        let is_sure = !self.restless.has(list.as_bytes());
+        let names = self.one_of.hooked(list.as_bytes()).filter(|_| is_sure).cloned();
+        let Some(names) = names else { return self.fog(why) };
         let doubt = self.doubt("whether the function is one that is called by itself");
         for name in names.iter().filter(|name| self.is_function(name)).collect::<Vec<_>>() {
             self.fork(&doubt, |m| m.call_told(name, told, why), |_| {});
@@ -162,20 +166,12 @@ impl Machine<'_> {
     }
 
     fn call_told(&mut self, name: &[u8], told: usize, why: &'static str) {
+        let told = vec![Val::Unknown(self.doubt("the command that is typed")); told];
         let function = self.live.as_ref().and_then(|state| state.functions.get(name).cloned());
         match function.map(|function| function.or_else(|| self.loaded(name))) {
-            Some(Some(function)) => {
-                let unknown = Val::Unknown(self.doubt("the command that is typed"));
-                let zero = self.called_zero(Bytes::copy_from_slice(name));
-                self.with_zero(zero, |m| m.call(&function, Ok(vec![unknown; told])));
-            }
+            Some(Some(function)) => self.call_by_name(name, &function, &told),
             _ => {
-                let unknown = Val::Unknown(self.doubt("the command that is typed"));
-                let zero = self.called_zero(Bytes::copy_from_slice(name));
-                let call = |m: &mut Self, function: &Function| {
-                    m.with_zero(zero.clone(), |m| m.call(function, Ok(vec![unknown.clone(); told])));
-                };
-                if !self.with_one_of(name, &call, &|_| {}) {
+                if !self.with_one_of(name, &|m, function| m.call_by_name(name, function, &told), &|_| {}) {
                     self.fog(why);
                 }
             }

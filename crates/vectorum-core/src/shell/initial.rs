@@ -16,6 +16,7 @@ use super::state::{State, Status};
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use super::vars::{Start, Vars};
+use super::version::told_in;
 use crate::host_view::Kind;
 use crate::route::{Account, Ground};
 
@@ -52,14 +53,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
         Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled(SET_BY_SHELL)).clone() }))
     };
-    // What version it is it says whatever it was told.
-    let version = match dialect {
-        Dialect::Bash => Some("BASH_VERSION"),
-        Dialect::Zsh => Some("ZSH_VERSION"),
-        Dialect::Mksh => Some("KSH_VERSION"),
-        Dialect::Ksh | Dialect::Dash => None,
-    };
-    if let Some(name) = version.filter(|name| start.contains(name.as_bytes())) {
+    if let Some(name) = told_in(dialect).filter(|name| start.contains(name.as_bytes())) {
         exported(&mut vars, name, filled());
     }
     let usual: &[u8] = if dialect == Dialect::Zsh { b" \t\n\0" } else { b" \t\n" };

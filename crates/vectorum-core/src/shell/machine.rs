@@ -534,7 +534,7 @@ impl<'a> Machine<'a> {
         self.nested += 1;
         self.at = command.at;
         let outer = std::mem::replace(&mut self.outputs_before, self.outputs);
-        match self.redirected(&command.redirects) {
+        match self.redirected(command) {
             Ok(true) => self.run_kind(command),
             Ok(false) => {
                 self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 });

@@ -470,17 +470,7 @@ impl<'a> Parser<'a> {
                 let end = rest.iter().position(|b| b" \t\n;&|<>()='\"{/".contains(b)).unwrap_or(rest.len());
                 let name = rest.get(..end).filter(|_| rest.get(end) == Some(&b'=')).unwrap_or_default();
                 let is_odd = name.iter().any(|b| *b >= 0x80 || self.dialect == Dialect::Ksh && matches!(b, b'.' | b'$'));
-                if self.dialect == Dialect::Ksh && is_own_name(name) {
-                    let at = self.at;
-                    let name = self.cut(at, at + end);
-                    self.at += end + 1;
-                    let (from, mut parts) = (self.at, Parts::new());
-                    self.parts(&mut parts, true)?;
-                    let value = Assigned::Word(Word::new(parts, from, self.at));
-                    push_only(&mut assignments, Assignment { name, key: None, adds: false, value, at });
-                    continue;
-                }
-                if is_odd {
+                if is_odd && !is_own_name(name) {
                     return Err(Trouble { at: self.at, what: "a name that only this shell takes", is_error: false });
                 }
             }

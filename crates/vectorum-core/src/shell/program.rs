@@ -83,24 +83,22 @@ fn prints_number(base: &[u8], arguments: &[&[u8]]) -> Option<bool> {
 
 /// Whether `ps` is asked for nothing but the name of the shell that runs it: `ps -p $$ -o comm=`.
 fn asks_for_shell(arguments: &[Val]) -> bool {
-    let is_own = |value: &Val| matches!(value, Val::Unknown(doubt) if doubt.why == OWN_PROCESS);
-    let known = |value: &Val| value.known().cloned().unwrap_or_default();
-    let (own, words): (Vec<&Val>, Vec<&Val>) = arguments.iter().partition(|value| is_own(value));
-    let words: Vec<Bytes> = words.into_iter().map(known).collect();
-    let words: Vec<&[u8]> = words.iter().map(|word| &word[..]).collect();
-    // A number that stands alone is a process, too.
-    let is_asked = matches!(
-        &words[..],
-        [b"-p", b"-o", b"comm="]
-            | [b"-o", b"comm=", b"-p"]
-            | [b"-o", b"comm="]
-            | [b"-p", b"-ocomm="]
-            | [b"-ocomm=", b"-p"]
-            | [b"-ocomm="]
-            | [b"-hp", b"-o", b"comm"]
-            | [b"-hp", b"-ocomm"]
-    );
-    own.len() == 1 && is_asked && !arguments.first().is_some_and(|first| is_own(first) && words.contains(&&b"-p"[..]))
+    /// Stands for the number: no argument holds it.
+    const OWN: &[u8] = b"\0";
+    let words = arguments.iter().map(|value| match value {
+        Val::Known(text) => &text[..],
+        Val::Unknown(doubt) if doubt.why == OWN_PROCESS => OWN,
+        Val::Unknown(_) => b"",
+    });
+    matches!(
+        &words.collect::<Vec<_>>()[..],
+        [b"-p", OWN, b"-o", b"comm="]
+            | [b"-p", OWN, b"-ocomm="]
+            | [b"-o", b"comm=", b"-p", OWN]
+            | [b"-ocomm=", b"-p", OWN]
+            | [b"-o", b"comm=", OWN]
+            | [b"-ocomm=", OWN]
+    )
 }
 
 /// What a program prints and how it ends.
@@ -318,6 +316,24 @@ fn strip_slashes(path: &[u8]) -> &[u8] {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn only_the_shells_own_process_is_named() {
+        let own = || Val::Unknown(Doubt::filled(OWN_PROCESS));
+        let other = || Val::Unknown(Doubt::filled("a process number"));
+        let word = |text: &str| Val::of(text);
+        for (arguments, expected) in [
+            (vec![word("-p"), own(), word("-o"), word("comm=")], true),
+            (vec![word("-ocomm="), word("-p"), own()], true),
+            (vec![word("-o"), word("comm="), own()], true),
+            (vec![word("-p"), other(), word("-o"), word("comm=")], false),
+            (vec![word("-p"), own(), word("-o"), word("comm")], false),
+            (vec![own(), word("-p"), word("-o"), word("comm=")], false),
+            (vec![word("-p"), own(), own(), word("-ocomm=")], false),
+        ] {
+            assert_eq!(asks_for_shell(&arguments), expected, "{arguments:?}");
+        }
+    }
 
     #[test]
     fn programs_that_print_numbers_are_known() {

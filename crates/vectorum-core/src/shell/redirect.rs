@@ -25,7 +25,8 @@ impl Machine<'_> {
     }
 
     /// Opens redirections: whether that succeeds.
-    pub(super) fn redirected(&mut self, redirects: &[Redirect]) -> Maybe {
+    pub(super) fn redirected(&mut self, command: &Command) -> Maybe {
+        let redirects = &command.redirects[..];
         let mut answer = Ok(true);
         for redirect in redirects {
             self.number_opened(redirect);
@@ -74,6 +75,13 @@ impl Machine<'_> {
                             Some(false) => return Ok(false),
                             None => answer = Err(self.doubt("whether a file can be written is not known")),
                         }
+                        let is_whole = redirects.len() == 1 && matches!(operator, b">" | b">|");
+                        if is_whole
+                            && (redirect.from.is_empty() || redirect.from == b"1")
+                            && let Some(names) = self.told_by(command)
+                        {
+                            self.touched.tell(&full, names);
+                        }
                     }
                 }
             }
@@ -81,19 +89,11 @@ impl Machine<'_> {
         answer
     }
 
-    /// Keeps in mind a file that one of those programs has written whose text sets certain names.
-    fn note_told(&mut self, command: &Command) {
-        let super::syntax::Kind::Simple(_, words) = &command.kind else { return };
-        let Some(name) = words.first().and_then(Word::literal).filter(|name| self.is_program(name)) else { return };
-        let Some(names) = sets(name.rsplit(|b| *b == b'/').next().unwrap_or(name)) else { return };
-        let is_output = |r: &&Redirect| (r.from.is_empty() || r.from == b"1") && matches!(&r.operator[..], b">" | b">|");
-        if let [redirect] = &command.redirects[..]
-            && is_output(&redirect)
-            && let Ok(Val::Known(path)) = self.one_word(&redirect.word)
-            && let Some(full) = self.full(&path)
-        {
-            self.touched.tell(&full, names);
-        }
+    /// The names that what a command writes sets where it is run, if it can set no others.
+    fn told_by(&self, command: &Command) -> Option<&'static [&'static str]> {
+        let super::syntax::Kind::Simple(_, words) = &command.kind else { return None };
+        let name = words.first().and_then(Word::literal).filter(|name| self.is_program(name))?;
+        sets(name.rsplit(|b| *b == b'/').next().unwrap_or(name))
     }
 
     /// `{NAME}>FILE` sets a name to the number by which the file is opened.
@@ -189,7 +189,6 @@ impl Machine<'_> {
         if is_whole {
             self.end();
         }
-        self.note_told(command);
         if let Some(state) = &mut self.live {
             if is_away {
                 state.output = sink;

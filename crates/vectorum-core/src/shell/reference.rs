@@ -21,10 +21,10 @@ pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
 /// The same of one that may set names.
 pub(super) const SETTING_SHAPE: &str = "a parameter of a shape that may set names";
 
-/// A parameter that may be none that the shell takes: then it is an error when it is expanded.
 /// What ksh tells of itself in variables of its own.
 pub(super) const TOLD_BY_SHELL: &str = "what the shell tells of itself";
 
+/// A parameter that may be none that the shell takes: then it is an error when it is expanded.
 pub(super) const ODD_SHAPE: &str = "a parameter of another shape";
 
 /// A parameter that the shell is known to take for an error when it is expanded.

@@ -356,9 +356,7 @@ impl Machine<'_> {
             // A part of a list is exchanged.
             Assigned::Array(words) if assignment.key.is_some() => {
                 let key = assignment.key.as_deref().unwrap_or_default();
-                // There is none before the first.
-                let begins_before = matches!(key, [Part::Text(t) | Part::Quoted(t)] if t.starts_with(b"0,") || **t == *b"0");
-                if begins_before && self.is_own_zsh() && !self.expands_otherwise() {
+                if self.is_before_first(key) {
                     self.fail_hard();
                     return true;
                 }
@@ -457,6 +455,22 @@ impl Machine<'_> {
         }
     }
 
+    /// Whether a subscript says a place before the first item, which is none in zsh: one of numbers and names alone, which
+    /// changes nothing where it is worked out.
+    fn is_before_first(&mut self, key: &[Part]) -> bool {
+        let is_plain = |text: &[u8]| {
+            text.iter().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(b)) && memchr::memmem::find(text, b"--").is_none()
+        };
+        if !self.is_own_zsh() || self.expands_otherwise() {
+            return false;
+        }
+        match key {
+            [Part::Text(text) | Part::Quoted(text)] if text.starts_with(b"0,") => true,
+            [Part::Text(text) | Part::Quoted(text)] => is_plain(text) && self.sum_in_word(key) == Ok(0),
+            _ => false,
+        }
+    }
+
     /// Sets one item of a list.
     pub(super) fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
         if let Some(table) = self.table(name) {
@@ -464,8 +478,7 @@ impl Machine<'_> {
             let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
             return self.assign(name, content, None);
         }
-        // There is none before the first.
-        if self.is_own_zsh() && is_plain_number(key) && !self.expands_otherwise() && self.sum_in_word(key) == Ok(0) {
+        if self.is_before_first(key) {
             self.fail_hard();
             return true;
         }
@@ -524,15 +537,6 @@ fn is_only_written(words: &[Word]) -> bool {
         }
     }
     true
-}
-
-/// Whether a subscript is one of numbers and names, which changes nothing where it is worked out.
-fn is_plain_number(key: &[Part]) -> bool {
-    if key.iter().any(|part| matches!(part, Part::Text(t) | Part::Quoted(t) if t.windows(2).any(|pair| pair == b"--"))) {
-        return false;
-    }
-    let is_plain = |part: &Part| matches!(part, Part::Text(t) | Part::Quoted(t) if t.iter().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(b)));
-    key.iter().all(is_plain)
 }
 
 /// What an assignment puts in.

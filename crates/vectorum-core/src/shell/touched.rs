@@ -142,6 +142,32 @@ mod tests {
     use super::*;
     use crate::MemoryTree;
 
+    /// The names that a file sets which such a program wrote.
+    #[test]
+    fn what_else_was_written_is_not_forgotten() {
+        const NAMES: &[&str] = &["AGENT"];
+        let tree = MemoryTree::default();
+        let told = |deeds: &dyn Fn(&Touched<'_>)| {
+            let touched = Touched::new(&tree);
+            deeds(&touched);
+            touched.told(b"/home/odile/e").map(|(names, _)| names)
+        };
+        let write = |touched: &Touched<'_>| {
+            touched.touch(b"/home/odile/e");
+            touched.tell(b"/home/odile/e", NAMES);
+        };
+        assert_eq!(told(&write), Some(NAMES));
+        assert_eq!(
+            told(&|t| (write(t), t.changed_by(b"chmod", &[b"600", b"/home/odile/e"], |p| Some(Bytes::copy_from_slice(p)))).0),
+            Some(NAMES)
+        );
+        assert_eq!(told(&|t| (t.touch(b"/home/odile/e"), write(t)).0), None);
+        assert_eq!(told(&|t| (write(t), t.touch(b"/home/odile/e")).0), None);
+        assert_eq!(told(&|t| (write(t), t.touch(b"/home/odile")).0), None);
+        assert_eq!(told(&|t| (t.touch(b"/home"), write(t)).0), None);
+        assert_eq!(told(&|t| (t.touch(b"/home/other"), write(t)).0), Some(NAMES));
+    }
+
     #[test]
     fn what_was_touched_is_not_known() {
         let mut host = MemoryTree::default();

@@ -66,6 +66,16 @@ impl Version {
     }
 }
 
+/// The variable in which a shell tells its version as a text, whatever it was handed in it.
+pub(super) fn told_in(dialect: Dialect) -> Option<&'static str> {
+    match dialect {
+        Dialect::Bash => Some("BASH_VERSION"),
+        Dialect::Zsh => Some("ZSH_VERSION"),
+        Dialect::Mksh => Some("KSH_VERSION"),
+        Dialect::Ksh | Dialect::Dash => None,
+    }
+}
+
 /// The text behind another, up to its end as C writes it.
 fn behind<'p>(program: &'p [u8], begin: &[u8]) -> Option<&'p [u8]> {
     ending(program.get(memmem::find(program, begin)? + begin.len()..)?)
@@ -79,12 +89,8 @@ fn ending(text: &[u8]) -> Option<&[u8]> {
 impl Machine<'_> {
     /// What the shell's own version makes of a variable that the shell sets by itself.
     pub(super) fn told_of_version(&self, name: &[u8]) -> Option<Content> {
-        let is_asked = match self.dialect {
-            Dialect::Bash => matches!(name, b"BASH_VERSION" | b"BASH_VERSINFO"),
-            Dialect::Zsh => name == b"ZSH_VERSION",
-            Dialect::Mksh => name == b"KSH_VERSION",
-            Dialect::Ksh | Dialect::Dash => false,
-        };
+        let is_parts = self.dialect == Dialect::Bash && name == b"BASH_VERSINFO";
+        let is_asked = is_parts || told_in(self.dialect).is_some_and(|told| told.as_bytes() == name);
         if !is_asked || self.program.is_empty() {
             return None;
         }

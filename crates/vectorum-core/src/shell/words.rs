@@ -95,11 +95,12 @@ impl Parser<'_> {
         let digits = self.text.get(at..).unwrap_or_default().iter().take_while(|b| b.is_ascii_digit()).count();
         let behind = |sign: &[u8]| self.text.get(at + digits..).is_some_and(|rest| rest.starts_with(sign));
         let is_positional = self.dialect == Dialect::Zsh && digits > 0 && (behind(b"=") || behind(b"+="));
-        if !is_positional && !self.peek().is_some_and(is_name_start) {
+        let is_own = self.dialect == Dialect::Ksh && self.starts(b".sh.");
+        if !is_positional && !is_own && !self.peek().is_some_and(is_name_start) {
             return Ok(None);
         }
         let mut length = 1;
-        while self.peek_at(length).is_some_and(is_name) {
+        while self.peek_at(length).is_some_and(|b| is_name(b) || is_own && b == b'.') {
             length += 1;
         }
         if !matches!(self.peek_at(length), Some(b'=' | b'+' | b'[')) {
