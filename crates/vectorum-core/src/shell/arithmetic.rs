@@ -271,6 +271,11 @@ impl Sum<'_, '_> {
             return self.power();
         }
         let mut left = self.binary(level + 1)?;
+        // What stands before it is no name that could be counted up.
+        let counts = |rest: &[u8]| rest.starts_with(b"++") || rest.starts_with(b"--");
+        if matches!(self.machine.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) && counts(self.rest().trim_ascii_start()) {
+            return self.refused();
+        }
         while let Some(operator) = self.operator(level) {
             let counts = |number: i64| match operator {
                 b"||" => number == 0,

@@ -64,12 +64,13 @@ impl Attributes {
         let is_taken = match (dialect, command) {
             (Dialect::Dash, b"local") => false,
             (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => letter == b'p',
-            (Dialect::Mksh, _) => !b"FE".contains(&letter),
+            (Dialect::Mksh, _) => b"LRUZafgilnprtux".contains(&letter),
+            (Dialect::Ksh, _) => b"AEFHLRSXZabfghilnprstux".contains(&letter),
             (Dialect::Zsh, _) => b"0123456789AEFHLRTUZafghiklmnprtuxz".contains(&letter),
             (Dialect::Bash, b"export") => b"fnp".contains(&letter),
             (Dialect::Bash, b"readonly") => b"aAfp".contains(&letter),
-            (Dialect::Bash, _) => b"aAcfFgiIlnprtux".contains(&letter),
-            _ => true,
+            (Dialect::Bash, _) => b"aAcfFgGiIlnprtux".contains(&letter),
+            (Dialect::Dash, _) => true,
         };
         if !is_taken {
             return Letter::Misused;
@@ -82,8 +83,9 @@ impl Attributes {
             (b'n', _) if dialect != Dialect::Zsh => return Letter::Unfollowed("a name that stands for another"),
             (b'm', _) if dialect == Dialect::Zsh => return Letter::Unfollowed("names that are declared by patterns"),
             (b'r', true) => self.readonly = true,
-            (b'g', true) => (self.is_global, self.is_outermost) = (true, dialect == Dialect::Bash),
-            (b'a', on) => self.is_list = on && dialect == Dialect::Zsh,
+            (b'h', _) if dialect == Dialect::Ksh => return Letter::Unfollowed("what is told of a variable"),
+            (b'g' | b'G', true) => (self.is_global, self.is_outermost) = (true, dialect == Dialect::Bash),
+            (b'a', on) => self.is_list = on && matches!(dialect, Dialect::Bash | Dialect::Zsh),
             (b'i', true) if dialect != Dialect::Dash => self.is_number = true,
             (b'U', true) if dialect == Dialect::Zsh => self.is_unique = true,
             // There it is a number with a point.
@@ -119,7 +121,15 @@ impl Machine<'_> {
             if letters == "-" {
                 break;
             }
+            let mut before = 0;
             for letter in &letters {
+                // A width stands behind what it is of.
+                let is_width = letter.is_ascii_digit() && self.dialect == Dialect::Zsh;
+                if is_width && !b"EFLRZi0123456789".contains(&before) {
+                    self.misused();
+                    return None;
+                }
+                before = *letter;
                 match attributes.take(*letter, on, command, self.dialect) {
                     Letter::Taken => {}
                     Letter::Misused => {

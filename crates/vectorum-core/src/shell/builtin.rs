@@ -370,11 +370,34 @@ impl Machine<'_> {
     }
 
     fn exec(&mut self, arguments: &[Val]) {
-        if arguments.is_empty() {
-            return self.set_status(0);
+        let mut rest = arguments;
+        while let Some((option, after)) = rest.split_first() {
+            let Some([b'-', letters @ ..]) = option.known().map(|word| &word[..]) else { break };
+            let is_taken = |taken: &[u8]| letters.iter().all(|letter| taken.contains(letter));
+            rest = after;
+            match (self.dialect, letters) {
+                (Dialect::Bash | Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b"-") => break,
+                (Dialect::Mksh, b"a") if after.is_empty() => return self.set_status(2),
+                (Dialect::Bash | Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b"a") => rest = after.get(1..).unwrap_or_default(),
+                (Dialect::Bash | Dialect::Zsh, [_, ..]) if is_taken(b"cl") => {}
+                (Dialect::Ksh | Dialect::Mksh, b"c") => {}
+                (Dialect::Bash | Dialect::Mksh, [_, ..]) => return self.set_status(2),
+                (Dialect::Zsh, [_, ..]) => return self.fail_hard(),
+                _ => {
+                    rest = std::slice::from_ref(option);
+                    break;
+                }
+            }
+        }
+        if rest.is_empty() {
+            return match self.dialect {
+                Dialect::Zsh if !arguments.is_empty() => self.fail_hard(),
+                Dialect::Mksh if !arguments.is_empty() => self.exit(),
+                _ => self.set_status(0),
+            };
         }
         // The shell becomes another program, or ends.
-        let name = arguments.iter().find_map(Val::known).cloned();
+        let name = rest.iter().find_map(Val::known).cloned();
         let found = name.map(|n| self.find_program(&n));
         match found {
             Some(Ok(Some(_))) => self.exit(),
@@ -409,6 +432,9 @@ impl Machine<'_> {
         };
         let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
         let (Some(text), signals) = (words.first(), words.get(1..).unwrap_or_default()) else { return };
+        if signals.is_empty() && self.dialect == Dialect::Ksh && !is_option(text) && !is_signal(text, self.dialect) {
+            return self.fail_special();
+        }
         if !signals.iter().all(|signal| is_signal(signal, self.dialect)) || signals.is_empty() && !is_option(text) {
             self.doubt_status(self.doubt("whether there is such a signal"));
         }

@@ -12,6 +12,7 @@ use super::frame::Boundary;
 use super::getopts::OptionsRead;
 use super::handed::handed_on;
 use super::machine::{DEEPEST, Machine};
+use super::parse::is_name;
 use super::scope::Scope;
 use super::state::{Function, State};
 use super::syntax::{Command, Dialect};
@@ -33,6 +34,14 @@ impl Machine<'_> {
         let (body, source) = (body.clone(), self.source.clone());
         if self.is_held_function(name) {
             return self.set_status(1);
+        }
+        // What ksh takes by that word is a name, or one of its own with dots.
+        if self.dialect == Dialect::Ksh && by_word && !name.iter().all(|b| is_name(*b) || *b == b'.') {
+            return self.fail_hard();
+        }
+        // There nobody can call it.
+        if self.dialect == Dialect::Mksh && name.contains(&b'/') {
+            return self.set_status(0);
         }
         let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch, is_held: false };
         self.put_function(Bytes::copy_from_slice(name), Some(function));

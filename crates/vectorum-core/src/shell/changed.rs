@@ -63,7 +63,7 @@ impl Machine<'_> {
             Change::Trim(at_end, longest, word) => {
                 let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
-                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
+                let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
                 match pattern.part(&text, *at_end, *longest) {
                     Ok(Some(length)) if *at_end => Val::Known(text.slice(..text.len() - length)),
                     Ok(Some(length)) => Val::Known(text.slice(length..)),
@@ -78,7 +78,7 @@ impl Machine<'_> {
                 }
                 let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
-                let Ok(pattern) = Pattern::new(&bytes, &quoted, groups) else { return odd(self) };
+                let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
                 let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
                 if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {
                     return odd(self);

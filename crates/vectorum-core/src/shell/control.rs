@@ -81,7 +81,12 @@ impl Machine<'_> {
     fn in_background(&mut self, run: impl FnOnce(&mut Self)) {
         let outer = branch::fork(&mut self.live);
         self.subshell(run);
+        let printed = self.live.take().and_then(|state| state.output);
         self.live = outer;
+        // When it comes between what others print is not known.
+        if self.live.as_ref().is_some_and(|state| state.output != printed) {
+            self.print(Val::Unknown(self.doubt("what a command in the background prints")));
+        }
         self.set_status(0);
     }
 

@@ -109,6 +109,13 @@ impl Machine<'_> {
         if attributes.is_function && (attributes.exported.is_some() || attributes.readonly) && !given.as_slice().is_empty() {
             return self.declare_functions(given, attributes);
         }
+        // With names these declare all the same.
+        let declares = match self.dialect {
+            Dialect::Bash | Dialect::Ksh => matches!(command, b"export" | b"readonly"),
+            Dialect::Mksh => attributes.exported == Some(true) || attributes.readonly,
+            _ => false,
+        };
+        attributes.prints &= !declares || given.as_slice().is_empty();
         if attributes.is_function || attributes.prints || given.as_slice().is_empty() {
             return self.print_declared(attributes, given.as_slice());
         }
@@ -309,6 +316,15 @@ impl Machine<'_> {
         };
         self.make_local(&assignment.name, attributes);
         self.mark_odd(&assignment.name, attributes);
+        // There it is the first item of the list.
+        let is_first = attributes.is_list && is_text && assignment.key.is_none() && self.dialect == Dialect::Bash;
+        let value = match value {
+            Some(Content::Set(value)) if is_first && !assignment.adds => match self.content_of(&assignment.name) {
+                Content::Array(items) => Some(Content::Array(Arc::new([&[value], items.get(1..).unwrap_or_default()].concat()))),
+                _ => Some(Content::Set(value)),
+            },
+            value => value,
+        };
         let done = match value {
             Some(Content::Set(value)) if assignment.adds => {
                 let old = self.content_of(&assignment.name);

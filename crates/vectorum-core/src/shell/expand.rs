@@ -346,6 +346,7 @@ impl Machine<'_> {
             match part {
                 Part::Text(text) => self.text(text, index == 0, index + 1 == parts.len(), mode, fields),
                 Part::Quoted(text) => last(fields).push(text, true),
+                Part::Coded(coded) => self.put_coded(coded, fields)?,
                 Part::Double(inner) => {
                     if mode == Mode::Fields
                         && index + 1 == parts.len()

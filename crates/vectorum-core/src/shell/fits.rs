@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::machine::Machine;
-use super::pattern::{Groups, Pattern, fits_stars};
+use super::pattern::{Brackets, Groups, Pattern, brackets, fits_stars};
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 
@@ -27,6 +27,22 @@ impl Machine<'_> {
             }
             Dialect::Zsh => Ok(Groups::Plain),
         }
+    }
+
+    /// Reads a pattern as this shell does: what is no class for it may be an error.
+    pub(super) fn pattern(&mut self, text: &[u8], quoted: &[bool], groups: Groups) -> Result<Pattern, Arc<Doubt>> {
+        let doubt = self.doubt("a pattern of another kind");
+        if text.contains(&b'[') {
+            match (self.dialect, brackets(text, quoted)) {
+                (Dialect::Zsh, Brackets::Open) => {
+                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    return Err(doubt);
+                }
+                (Dialect::Zsh | Dialect::Ksh, Brackets::Negated) | (Dialect::Ksh, Brackets::Open) => return Err(doubt),
+                _ => {}
+            }
+        }
+        Pattern::new(text, quoted, groups).map_err(|_| doubt)
     }
 
     /// What a pattern or an expression finds is kept in names of zsh's own (zshexpn(1), zshmisc(1)).
@@ -65,7 +81,7 @@ impl Machine<'_> {
         if self.dialect == Dialect::Bash && groups == Groups::None && bytes.contains(&b'(') {
             self.fog("a pattern that bash reads only where the option is set");
         }
-        let pattern = Pattern::new(&bytes, &quoted, groups).map_err(|_| self.doubt("a pattern of another kind"))?;
+        let pattern = self.pattern(&bytes, &quoted, groups)?;
         let matches = |text: &Bytes| match folds {
             true if !text.is_ascii() => Err(doubt()),
             true => pattern.matches(&text.to_ascii_lowercase()).map_err(|_| doubt()),

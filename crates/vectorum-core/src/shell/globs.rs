@@ -248,7 +248,7 @@ impl Machine<'_> {
                     next.push((shown, real));
                     continue;
                 }
-                let pattern = Pattern::new(text, quoted, Groups::None).map_err(|_| self.doubt("a pattern of another kind"))?;
+                let pattern = self.pattern(text, quoted, Groups::None)?;
                 if pattern.is_text() {
                     next.push(([&shown[..], lead, text].concat(), [&real[..], b"/", text].concat()));
                     continue;

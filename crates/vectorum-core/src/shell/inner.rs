@@ -68,8 +68,7 @@ impl Parser<'_> {
                     && (!in_double && self.dialect.is_rich() || matches!(self.dialect, Dialect::Bash | Dialect::Mksh)) =>
                 {
                     self.at += 2;
-                    let text = self.escaped()?;
-                    parts.push(Part::Quoted(Text::Own(text)));
+                    parts.push(self.escaped()?);
                 }
                 b'$' | b'`' => match self.deeper(|p| p.dollar(in_double))? {
                     Some(part) => parts.push(part),

@@ -100,7 +100,7 @@ const KEYWORDS: &[&[u8]] = &[
 impl Machine<'_> {
     pub(super) fn command(&mut self, own: &[u8], arguments: &[Val], command: &Command) {
         let mut rest = arguments;
-        let mut asks = false;
+        let (mut asks, mut at_length) = (false, false);
         while let Some((first, after)) = rest.split_first() {
             match first.known().map(|f| &f[..]) {
                 Some(b"-p") => rest = after,
@@ -108,8 +108,8 @@ impl Machine<'_> {
                     rest = after;
                     break;
                 }
-                Some(b"-v" | b"-V") => {
-                    asks = true;
+                Some(option @ (b"-v" | b"-V")) => {
+                    (asks, at_length) = (true, option == b"-V");
                     rest = after;
                 }
                 _ => break,
@@ -141,6 +141,7 @@ impl Machine<'_> {
                         .and_then(|s| s.aliases.get(&name))
                         .is_some_and(|a| a.as_ref().is_none_or(|a| a.died.is_none()));
                     let text = match found.filter(|_| !is_alias) {
+                        _ if at_length => Val::Unknown(self.doubt("what a command prints")),
                         Some(path) => Val::of([&path[..], b"\n"].concat()),
                         None if !is_alias && (self.is_own(&name) || self.is_function(&name)) => {
                             Val::of([&name[..], b"\n"].concat())

@@ -190,6 +190,8 @@ pub(super) struct Machine<'a> {
     /// How many lines were begun, and in whose turn what runs was read.
     pub(super) clock: usize,
     pub(super) epoch: usize,
+    /// Whether letters were UTF-8 in whose turn lines were read that may have some written as numbers.
+    pub(super) charsets: BTreeMap<usize, Option<bool>>,
     /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
     pub(super) as_sh: bool,
     /// How much runs just now of what may not be run, or is run more than once, or in a shell of its own.
@@ -254,6 +256,7 @@ impl<'a> Machine<'a> {
             exports_separators: false,
             clock: 0,
             epoch: 0,
+            charsets: BTreeMap::new(),
             around: Around::default(),
             as_sh: false,
             program: Bytes::new(),
@@ -440,6 +443,7 @@ impl<'a> Machine<'a> {
             if index == 0 || !reads_first {
                 self.clock += 1;
                 self.epoch = self.clock;
+                self.note_charset();
             }
             self.run_list(list);
             let given_up = self.frames.last_mut().and_then(|f| f.next.take());
@@ -537,12 +541,14 @@ impl<'a> Machine<'a> {
         match self.redirected(command) {
             Ok(true) => self.run_kind(command),
             Ok(false) => {
+                self.assign_all_the_same(command);
                 self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 });
                 self.cannot_redirect(command);
             }
             Err(doubt) => {
                 let status = doubt.clone();
                 let otherwise = |m: &mut Self| {
+                    m.assign_all_the_same(command);
                     m.doubt_status(status);
                     m.cannot_redirect(command);
                 };

@@ -37,6 +37,19 @@ impl Machine<'_> {
         // What stands before a function in bash and mksh is local there already, and goes on in bash into those that it calls.
         let nearest = state.scopes.iter().rposition(|s| s.vars.get(&name).is_some());
         let count = state.scopes.len();
+        // What stands before the command that makes it local is what it is there.
+        let function = state.scopes.iter().rposition(|s| s.positional.is_some());
+        if let (Some(nearest), Some(function)) = (nearest, function)
+            && nearest > function
+            && let Some(before) = state.scopes.get_mut(nearest).filter(|scope| scope.lends)
+        {
+            before.kept.insert(name.clone(), true);
+            let outer = before.vars.get(&name).cloned().flatten();
+            if let Some(function) = state.scopes.get_mut(function) {
+                function.vars.insert(name, outer);
+            }
+            return;
+        }
         let before = nearest.and_then(|at| state.scopes.get_mut(at)).filter(|scope| scope.positional.is_none());
         let lends = before.as_ref().is_some_and(|scope| scope.lends);
         if let Some(scope) = before
@@ -63,6 +76,9 @@ impl Machine<'_> {
     }
 
     pub(super) fn mark_odd(&mut self, name: &[u8], attributes: Attributes) {
+        if attributes.is_list && self.dialect == Dialect::Bash {
+            self.make_list(name);
+        }
         if attributes.is_number || attributes.is_unique {
             self.mark_kept(name, attributes);
         }
@@ -91,6 +107,17 @@ impl Machine<'_> {
                 var.content = Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", None)));
             }
         }
+    }
+
+    /// bash makes a list of a name, of which what it holds is the first item.
+    fn make_list(&mut self, name: &[u8]) {
+        let content = match self.content_of(name) {
+            Content::Unset => Content::Array(Arc::default()),
+            Content::Set(value) => Content::Array(Arc::new(vec![value])),
+            Content::Array(_) | Content::Table(_) => return,
+            Content::Perhaps(_) => return self.note_may_be_list(name),
+        };
+        self.assign(name, content, None);
     }
 
     /// From here on a name holds a number, or each item once only; so does what it holds already.

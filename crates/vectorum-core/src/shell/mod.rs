@@ -32,6 +32,7 @@ mod content;
 mod control;
 mod decided;
 mod declare;
+mod dollar_quotes;
 mod ending;
 mod escapes;
 mod expand;
@@ -130,6 +131,8 @@ pub(crate) struct Source {
     lines: Vec<usize>,
     /// For a text within a file: the line of the command that evaluates it.
     fixed: Option<usize>,
+    /// Whether something in it may be a letter that is written as a number.
+    may_have_letters: bool,
     tree: OnceLock<Tree>,
     jobs: OnceLock<fish::Jobs>,
 }
@@ -137,7 +140,8 @@ pub(crate) struct Source {
 impl Source {
     fn new(path: Bytes, text: Bytes) -> Source {
         let lines = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
-        Source { path, text, lines, fixed: None, tree: OnceLock::new(), jobs: OnceLock::new() }
+        let may_have_letters = memchr::memchr2_iter(b'u', b'U', &text).any(|at| at > 0 && text.get(at - 1) == Some(&b'\\'));
+        Source { path, text, lines, fixed: None, may_have_letters, tree: OnceLock::new(), jobs: OnceLock::new() }
     }
 
     /// Reads it, once.

@@ -475,6 +475,11 @@ impl Machine<'_> {
             Some([n, rest @ ..]) if rest.is_empty() || !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
                 match std::str::from_utf8(n).ok().and_then(|n| n.parse::<usize>().ok()) {
                     Some(count) => Some(count),
+                    // A sum.
+                    None if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) => {
+                        self.fail_perhaps("a shift by an unknown number");
+                        None
+                    }
                     None => return self.misused_badly(),
                 }
             }

@@ -379,10 +379,14 @@ impl<'a> Parser<'a> {
 
     fn pipeline(&mut self) -> Parsed<Pipeline> {
         let mut is_negated = false;
+        let mut is_begun = false;
         loop {
             self.blanks();
             if self.take_word(b"!") {
-                is_negated = !is_negated;
+                if is_begun && matches!(self.dialect, Dialect::Dash | Dialect::Zsh) {
+                    return self.trouble("this cannot stand here");
+                }
+                (is_negated, is_begun) = (!is_negated, true);
             } else if self.dialect.is_rich() && self.take_word(b"time") {
                 self.blanks();
                 while self.dialect == Dialect::Bash && self.take_word(b"-p") {
@@ -391,6 +395,13 @@ impl<'a> Parser<'a> {
             } else {
                 break;
             }
+        }
+        // These negate what is not there, too.
+        let is_end = self.peek().is_none_or(|byte| b"\n#;".contains(&byte)) && !self.starts(b";;");
+        if is_begun && is_end && matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Zsh) {
+            let kind = Kind::Simple(Vec::new(), Vec::new());
+            let nothing = Command { kind, redirects: Vec::new(), at: self.at, end: self.at };
+            return Ok(Pipeline { is_negated, commands: smallvec![nothing] });
         }
         let mut commands: SmallVec<[Command; 1]> = smallvec![self.command()?];
         loop {
@@ -453,7 +464,10 @@ impl<'a> Parser<'a> {
                         if self.take(b")")
                             && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
                         {
-                            let is_plain = name.first().is_some_and(|b| is_name_start(*b)) && name.iter().all(|b| is_name(*b));
+                            let is_plain = match self.dialect {
+                                Dialect::Mksh => name.iter().all(|b| is_name(*b) || b"%,-./:^".contains(b)),
+                                _ => name.first().is_some_and(|b| is_name_start(*b)) && name.iter().all(|b| is_name(*b)),
+                            };
                             if !is_plain && !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
                                 return self.trouble("a function by what is no name");
                             }

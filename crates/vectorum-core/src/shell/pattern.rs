@@ -232,6 +232,39 @@ struct Taker<'a> {
 /// Groups lie no deeper in each other.
 const DEEPEST: usize = 20;
 
+/// How a pattern may be of another kind by its brackets.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Brackets {
+    /// All are closed.
+    Usual,
+    /// One is not, and so a sign like others, or an error.
+    Open,
+    /// A class is negated and ends at once, or begins with the bracket.
+    Negated,
+}
+
+/// What is the matter with a pattern's brackets.
+pub(super) fn brackets(text: &[u8], quoted: &[bool]) -> Brackets {
+    let mut found = Brackets::Usual;
+    let mut at = 0;
+    while let Some(byte) = text.get(at) {
+        if *byte == b'[' && !quoted.get(at).copied().unwrap_or(false) {
+            if matches!(text.get(at + 1..at + 3), Some(b"!]" | b"^]")) {
+                found = Brackets::Negated;
+            }
+            match class(text, quoted, at) {
+                Ok(Some((_, end))) => at = end,
+                Ok(None) => return Brackets::Open,
+                Err(NotFollowed) => {}
+            }
+        } else if *byte == b'\\' {
+            at += 1;
+        }
+        at += 1;
+    }
+    found
+}
+
 impl Taker<'_> {
     fn is_plain(&self, at: usize) -> bool {
         !self.quoted.get(at).copied().unwrap_or(false)
@@ -379,6 +412,24 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+
+    #[test]
+    fn brackets_are_looked_at_as_they_are_read() {
+        for (text, expected) in [
+            ("a*", Brackets::Usual),
+            ("[a-z]*[]x]", Brackets::Usual),
+            ("a[b", Brackets::Open),
+            ("[a]b[", Brackets::Open),
+            (r"a\[b", Brackets::Usual),
+            ("[[:alpha:]]", Brackets::Usual),
+            ("a[!]b]", Brackets::Negated),
+            ("a[^]]", Brackets::Negated),
+            ("a[!b]", Brackets::Usual),
+        ] {
+            assert_eq!(brackets(text.as_bytes(), &vec![false; text.len()]), expected, "{text}");
+        }
+        assert_eq!(brackets(b"a[b", &[true; 3]), Brackets::Usual);
+    }
 
     #[test]
     fn texts_that_match() {

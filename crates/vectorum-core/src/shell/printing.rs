@@ -69,6 +69,10 @@ impl Machine<'_> {
             line = false;
             words.remove(0);
         }
+        // There a lone dash ends the options.
+        if self.dialect == Dialect::Zsh && words.first().is_some_and(|w| w == "-") {
+            words.remove(0);
+        }
         // An option of zsh's takes them away, as it is where that is another shell.
         let bsd = self.live.as_ref().and_then(|state| state.option("bsdecho"));
         let is_unclear = self.dialect == Dialect::Zsh && (self.as_sh || bsd.is_none());

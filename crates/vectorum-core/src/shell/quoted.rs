@@ -68,6 +68,7 @@ impl Machine<'_> {
         for part in parts {
             match part {
                 Part::Text(text) | Part::Quoted(text) => last(fields).push(text, true),
+                Part::Coded(coded) => self.put_coded(coded, fields)?,
                 Part::Double(inner) => lists += self.double(inner, fields, mode)?,
                 Part::Parameter(parameter) => {
                     let Some(values) = self.parameter_or_word(parameter, true, mode)? else {

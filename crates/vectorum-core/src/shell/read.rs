@@ -100,8 +100,8 @@ impl Machine<'_> {
             }
             for name in names {
                 let value = Val::Unknown(doubt.clone());
-                // A key that is pressed, which nobody may do.
-                let may_stay = may_be_list || is_odd && self.dialect == Dialect::Zsh;
+                // A key that is pressed, which nobody may do, or words that it does not take.
+                let may_stay = may_be_list || is_odd;
                 let content = if may_stay { Content::Perhaps(value) } else { Content::Set(value) };
                 if !self.set_by_command(&name, content) {
                     return;

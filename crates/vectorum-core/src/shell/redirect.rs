@@ -60,6 +60,8 @@ impl Machine<'_> {
                         let Some(full) = full else { continue };
                         match self.content(&full) {
                             host_view::Content::Bytes(_) => {}
+                            // It can be opened, and nothing read of it.
+                            _ if self.ground.files.kind(&full) == Kind::Folder => {}
                             host_view::Content::Missing => return Ok(false),
                             host_view::Content::Denied => answer = Err(self.doubt("a file is opened that may not be read")),
                         }

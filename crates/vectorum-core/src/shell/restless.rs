@@ -251,7 +251,7 @@ impl Walk<'_, '_> {
                 }
                 Part::Unfollowed(TOLD_BY_SHELL) => {}
                 Part::Sum(_) | Part::Unfollowed(_) => self.names = None,
-                Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) => {}
+                Part::Text(_) | Part::Quoted(_) | Part::Coded(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) => {}
             }
         }
     }

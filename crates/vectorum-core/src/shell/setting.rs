@@ -61,7 +61,13 @@ fn names_set(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
                 }
             }
             Part::Unfollowed(why) if *why == SETTING_SHAPE => found.push(Bytes::from_static(ANY)),
-            Part::Text(_) | Part::Quoted(_) | Part::Output(_) | Part::Channel(_) | Part::Document(_) | Part::Unfollowed(_) => {}
+            Part::Text(_)
+            | Part::Quoted(_)
+            | Part::Coded(_)
+            | Part::Output(_)
+            | Part::Channel(_)
+            | Part::Document(_)
+            | Part::Unfollowed(_) => {}
         }
     }
 }

@@ -148,8 +148,7 @@ impl Machine<'_> {
         let has_own = !stays && !assignments.is_empty();
         if has_own && let Some(state) = &mut self.live {
             let before = words.iter().take_while(|w| matches!(w.literal(), Some(b"command" | b"builtin"))).count();
-            let declares =
-                before > 0 && words.get(before).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Bash));
+            let declares = words.get(before).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Bash));
             let is_function = state.functions.get(&name).is_some();
             let lends = self.dialect == Dialect::Bash && (is_function || declares);
             state.scopes.push(Scope { lends, ..Scope::default() });
@@ -233,7 +232,12 @@ impl Machine<'_> {
     /// before a function, too (measured: 5.9).
     fn keeps_prefix(&self, name: &[u8]) -> bool {
         let is_posix = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) || self.as_sh;
-        is_posix && self.is_special_command(name) || self.as_sh && self.is_function(name)
+        let declares = match self.dialect {
+            Dialect::Dash => name == b"local",
+            Dialect::Mksh => declares(name, Dialect::Mksh),
+            _ => false,
+        };
+        is_posix && self.is_special_command(name) || self.as_sh && self.is_function(name) || declares && !self.is_function(name)
     }
 
     /// What stands before a command of which not all words are known.

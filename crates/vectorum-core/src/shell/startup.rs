@@ -206,10 +206,15 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     if let Payload::Script(Some((script, until))) = &invocation.payload {
         machine.until = Some(until.clone());
         machine.startup(script);
-        // What stands behind the program is of no account.
-        // One that is not followed to there may come there all the same.
-        let rest = machine.live.take().filter(|s| s.open.is_some());
-        machine.live = machine.stopped.take().or(rest);
+        // What stands behind the program is of no account. What does not come there ends before it; but what is not
+        // followed to there may come there all the same.
+        let rest = machine.live.take();
+        machine.live = machine.stopped.take();
+        if machine.live.is_none() {
+            machine.live = rest.filter(|s| s.open.is_some());
+        } else if let Some(frame) = machine.frames.first_mut() {
+            frame.leave.add(rest, &Doubt::new(super::machine::PARTED, None));
+        }
     }
     machine.finish()
 }

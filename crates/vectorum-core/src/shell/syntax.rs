@@ -289,6 +289,8 @@ pub enum Part {
     Text(Text),
     /// Text that was quoted.
     Quoted(Text),
+    /// Text that was quoted, with letters that are written as numbers.
+    Coded(Box<Coded>),
     /// What stands between double quotes.
     Double(Vec<Part>),
     /// `$NAME`, `${…}`.
@@ -305,6 +307,15 @@ pub enum Part {
     Shaped(Box<Shaped>),
     /// Something that is not followed: why.
     Unfollowed(&'static str),
+}
+
+/// A text with letters that are written as numbers, which the locale decides of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Coded {
+    /// Where the locale's letters are UTF-8.
+    pub utf8: Bytes,
+    /// Where they are ASCII, if that is no error.
+    pub plain: Option<Bytes>,
 }
 
 /// A parameter and what is done to its value.

@@ -10,6 +10,9 @@ use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 use crate::host_view::{Kind as FileKind, Want};
 
+/// The conditions of one word that zsh has without modules (zshmisc(1), «Conditional expressions»).
+const CONDITIONS_OF_ZSH: &[u8] = b"abcdefghknoprstuvwxzGLNOS";
+
 impl Machine<'_> {
     /// A condition in `[[ ]]`.
     pub(super) fn test(&mut self, test: &Test) -> Maybe {
@@ -20,6 +23,10 @@ impl Machine<'_> {
             }
             Test::Unary(operator, word) => {
                 let value = self.one_word(word)?;
+                if self.dialect == Dialect::Zsh && !operator.get(1).is_some_and(|letter| CONDITIONS_OF_ZSH.contains(letter)) {
+                    self.fail_hard();
+                    return Err(self.doubt("a condition that the shell does not know"));
+                }
                 self.unary(operator, &value)
             }
             Test::Binary(left, operator, right) => {
@@ -73,6 +80,10 @@ impl Machine<'_> {
             // In zsh quotes only keep the shell's hands off.
             let is_literal = *quoted && self.dialect != Dialect::Zsh;
             if !byte.is_ascii() || b"\\{".contains(byte) && !is_literal {
+                return Err(odd);
+            }
+            // There a backslash before a letter means more (measured: 93u+m).
+            if is_literal && byte.is_ascii_alphanumeric() && self.dialect == Dialect::Ksh {
                 return Err(odd);
             }
             if is_literal && byte.is_ascii_punctuation() {
@@ -350,6 +361,10 @@ impl Machine<'_> {
             [] => Ok(false),
             [one] => self.is_filled(one),
             [not, one] if is(Some(not), b"!") => self.is_filled(one).map(|is| !is),
+            // There it stands between two only.
+            [operator, _] if is(Some(operator), b"-a") && matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => {
+                Err(self.doubt("a test of another kind"))
+            }
             [operator, one] => match operator {
                 Val::Known(operator) if operator.len() == 2 && operator.first() == Some(&b'-') => {
                     let operator = operator.clone();

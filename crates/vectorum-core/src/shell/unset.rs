@@ -41,6 +41,18 @@ impl NamePattern {
 }
 
 impl Machine<'_> {
+    /// What is no name is passed over where it ends nothing (measured: bash 5.2, zsh 5.9, 93u+m, R59).
+    fn unset_what_is_no_name(&mut self, name: &[u8]) {
+        match self.dialect {
+            Dialect::Dash => self.fail_special(),
+            Dialect::Zsh if name == b"-" => {}
+            Dialect::Zsh => self.fail_hard(),
+            Dialect::Bash | Dialect::Ksh | Dialect::Mksh => {
+                self.doubt_status(self.doubt("how a command ends of which one word is wrong"));
+            }
+        }
+    }
+
     pub(super) fn unset_names(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("names are unset that are not known") };
         let mut of_functions = false;
@@ -62,7 +74,7 @@ impl Machine<'_> {
                 b"-f" => of_functions = true,
                 b"-v" => of_variables = true,
                 b"--" => {}
-                name if name.first() == Some(&b'-') => {
+                name if name.first() == Some(&b'-') && name.len() > 1 => {
                     match (self.dialect, name) {
                         (Dialect::Zsh, b"-m") | (_, b"-n" | b"-fv" | b"-vf" | b"-a") => {
                             self.fog("names are unset in another way");
@@ -79,7 +91,10 @@ impl Machine<'_> {
                     let is_taken =
                         begins && (is_name || is_item) || self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
                     if !is_taken && !of_functions && (of_variables || self.dialect != Dialect::Bash) {
-                        self.misused();
+                        self.unset_what_is_no_name(name);
+                        if self.live.is_none() {
+                            return;
+                        }
                         continue;
                     }
                     if !is_name && !of_functions && self.unset_of_shell(name) {

@@ -312,6 +312,11 @@ impl<V: Stored> Vars<V> {
         self.changed.look(name).unwrap_or_else(from_start)
     }
 
+    /// Whether a name was taken out since the start.
+    pub(super) fn is_gone(&self, name: &[u8]) -> bool {
+        matches!(self.changed.look(name), Some(None))
+    }
+
     /// Returns the names that were changed or taken out, in no order.
     pub(super) fn changed(&self) -> impl Iterator<Item = &Bytes> {
         self.changed.names()

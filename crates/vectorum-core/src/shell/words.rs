@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::dollar_quotes;
 use super::parse::{Parsed, Parser, ends_word, is_name, is_name_start, push_only};
 use super::reference::closing;
 use super::syntax::*;
@@ -34,11 +35,22 @@ impl Parser<'_> {
     pub(super) fn pattern_word(&mut self) -> Parsed<Word> {
         let at = self.at;
         self.grouped(|p, byte, open, is_first| match byte {
-            b'(' => p.dialect.is_rich() && (open > 0 || p.at > at || !is_first || p.dialect == Dialect::Zsh),
+            b'(' => match p.dialect {
+                Dialect::Dash => false,
+                Dialect::Zsh => true,
+                _ if open > 0 || p.at == at => open > 0 || !is_first,
+                // Only a sign that says how often it may come can stand before it.
+                Dialect::Ksh => p.is_behind(b"?*+@!%~-}"),
+                Dialect::Bash | Dialect::Mksh => p.is_behind(b"?*+@!"),
+            },
             b')' | b'|' | b' ' | b'\t' | b'\n' => open > 0,
             b'<' | b'>' => p.dialect == Dialect::Zsh && (open > 0 || p.is_in_number_range(at)),
             _ => false,
         })
+    }
+
+    fn is_behind(&self, signs: &[u8]) -> bool {
+        self.at.checked_sub(1).and_then(|at| self.text.get(at)).is_some_and(|byte| signs.contains(byte))
     }
 
     /// Whether a sign of zsh's `<1-9>`, any number of a range, stands here, in a word that begins at a place.
@@ -238,8 +250,7 @@ impl Parser<'_> {
                 b'\'' | b'"' => parts.push(self.quoted(byte)?),
                 b'$' if self.dialect.is_rich() && self.peek_at(1) == Some(b'\'') => {
                     self.at += 2;
-                    let text = self.escaped()?;
-                    parts.push(Part::Quoted(Text::Own(text)));
+                    parts.push(self.escaped()?);
                 }
                 b'$' if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && self.peek_at(1) == Some(b'"') => {
                     self.at += 1;
@@ -363,71 +374,22 @@ impl Parser<'_> {
     }
 
     /// Takes what stands in `$'…'`.
-    pub(super) fn escaped(&mut self) -> Parsed<Vec<u8>> {
-        let mut out = Vec::new();
+    pub(super) fn escaped(&mut self) -> Parsed<Part> {
+        let from = self.at;
         loop {
-            let Some(byte) = self.peek() else { return self.trouble("a quote is not closed") };
-            self.at += 1;
-            if byte == b'\'' {
-                // A NUL ends the text.
-                if let Some(end) = memchr::memchr(0, &out) {
-                    out.truncate(end);
-                }
-                return Ok(out);
-            }
-            if byte != b'\\' {
-                out.push(byte);
-                continue;
-            }
-            let Some(next) = self.peek() else { return self.trouble("a quote is not closed") };
-            self.at += 1;
-            match next {
-                b'n' => out.push(b'\n'),
-                b't' => out.push(b'\t'),
-                b'r' => out.push(b'\r'),
-                b'a' => out.push(7),
-                b'b' => out.push(8),
-                b'e' | b'E' => out.push(27),
-                b'f' => out.push(12),
-                b'v' => out.push(11),
-                b'\\' | b'\'' | b'"' | b'?' => out.push(next),
-                b'x' => match self.number(16, 2) {
-                    Some(n) => out.push(n as u8),
-                    None => out.extend_from_slice(b"\\x"),
-                },
-                b'0'..=b'7' => {
-                    self.at -= 1;
-                    out.push(self.number(8, 3).unwrap_or(0) as u8);
-                }
-                b'u' | b'U' => {
-                    let most = if next == b'u' { 4 } else { 8 };
-                    match self.number(16, most).and_then(char::from_u32) {
-                        Some(c) => out.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes()),
-                        None => out.extend_from_slice(&[b'\\', next]),
-                    }
-                }
-                b'c' => {
-                    if let Some(control) = self.peek() {
-                        self.at += 1;
-                        out.push(control.to_ascii_uppercase() & 0x1f);
-                    }
-                }
-                other => out.extend_from_slice(&[b'\\', other]),
-            }
+            let taken = match (self.peek(), self.peek_at(1)) {
+                (None, _) | (Some(b'\\'), None) => return self.trouble("a quote is not closed"),
+                (Some(b'\''), _) => break,
+                // There it takes a quote, too.
+                (Some(b'\\'), Some(b'c')) if self.dialect == Dialect::Mksh => 3,
+                (Some(b'\\'), Some(_)) => 2,
+                _ => 1,
+            };
+            self.at += taken;
         }
-    }
-
-    pub(super) fn number(&mut self, base: u32, most: usize) -> Option<u32> {
-        let mut value: u32 = 0;
-        let mut taken = 0;
-        while taken < most
-            && let Some(digit) = self.peek().and_then(|b| char::from(b).to_digit(base))
-        {
-            value = value.wrapping_mul(base).wrapping_add(digit);
-            self.at += 1;
-            taken += 1;
-        }
-        (taken > 0).then_some(value)
+        let part = dollar_quotes::part_of(&self.cut(from, self.at), self.dialect);
+        self.at += 1;
+        Ok(part)
     }
 }
 
@@ -484,6 +446,10 @@ pub(super) fn flat(parts: &[Part], out: &mut Vec<u8>, is_quoted: &mut bool) {
             Part::Text(text) => out.extend_from_slice(text),
             Part::Quoted(text) => {
                 out.extend_from_slice(text);
+                *is_quoted = true;
+            }
+            Part::Coded(coded) => {
+                out.extend_from_slice(&coded.utf8);
                 *is_quoted = true;
             }
             Part::Double(inner) => {

@@ -341,6 +341,8 @@ impl Fish<'_> {
             }
             b"trap" | b"vared" => self.fog("a command of fish that is not followed"),
             b"cd" => self.cd(known.as_deref()),
+            // A folder for a command is gone to (fish(1)).
+            folder if arguments.is_empty() && self.is_folder(folder) => self.cd(Some(&[Bytes::copy_from_slice(folder)])),
             b"contains" => match known.as_deref() {
                 Some([first, rest @ ..]) if !first.starts_with(b"-") => self.set_status(u8::from(!rest.contains(first))),
                 Some([dashes, first, rest @ ..]) if dashes == &b"--"[..] => self.set_status(u8::from(!rest.contains(first))),
@@ -429,6 +431,11 @@ impl Fish<'_> {
         let doubt = self.doubt(why);
         self.put_var(COLORS, Some(Kept::Global), Err(doubt), Some(true), None);
         self.blur(COLORS, why);
+    }
+
+    fn is_folder(&self, name: &[u8]) -> bool {
+        let is_path = name.starts_with(b"/") || name.starts_with(b".") || name.ends_with(b"/");
+        is_path && self.ground.files.kind(&self.full(name)) == Kind::Folder
     }
 
     fn cd(&mut self, known: Option<&[Bytes]>) {

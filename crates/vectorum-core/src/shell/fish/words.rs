@@ -206,7 +206,7 @@ impl Fish<'_> {
                 };
                 match (items, quoted) {
                     // Of no list is there an item with that index.
-                    (Err(_), _) if chosen.as_ref().is_some_and(|chosen| chosen.iter().any(is_zero)) => {
+                    (Err(_), _) if chosen.as_ref().is_some_and(|chosen| chosen.iter().any(is_none)) => {
                         return Err(self.doubt(NO_INDEX));
                     }
                     (Ok(items), false) => items,
@@ -365,9 +365,10 @@ impl Fish<'_> {
     }
 }
 
-/// Whether an index is written as zero.
-fn is_zero(word: &Word) -> bool {
-    matches!(&word.parts[..], [Part::Text(text)] if matches!(written(text), Some((0, _) | (_, Some(0)))))
+/// Whether an index is written as zero, or as no number at all.
+fn is_none(word: &Word) -> bool {
+    let is_number = |text: &[u8]| text.iter().all(|b| b.is_ascii_digit() || b"-. ".contains(b));
+    matches!(&word.parts[..], [Part::Text(text)] if !is_number(text) || matches!(written(text), Some((0, _) | (_, Some(0)))))
 }
 
 /// The numbers of `3`, `-1` or `2..-1` as they are written: one, or both ends of a range.

@@ -459,7 +459,7 @@ impl Machine<'_> {
         debug_assert!(self.dialect == Dialect::Zsh);
         let (bytes, quoted) = self.pattern_text(word).ok()?;
         let groups = self.groups(&bytes, false).ok()?;
-        Pattern::new(&bytes, &quoted, groups).ok()
+        self.pattern(&bytes, &quoted, groups).ok()
     }
 }
 
