@@ -158,7 +158,7 @@ impl Machine<'_> {
             given.next();
         }
         // In zsh what is exported is global, too.
-        attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported == Some(true) && command != b"local";
+        attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported.is_some() && command != b"local";
         Some(attributes)
     }
 }

@@ -119,6 +119,11 @@ impl Machine<'_> {
                 // With `-v` it sets a name instead.
                 let options = arguments.iter().take_while(|a| a.known().is_some_and(|a| a.starts_with(b"-"))).count();
                 let sets = arguments.iter().take(options).any(|a| a.known().is_some_and(|a| a.contains(&b'v')));
+                // There it prints what names hold.
+                if sets && self.dialect == Dialect::Ksh {
+                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                    return self.doubt_status(self.doubt("whether there is such a name"));
+                }
                 if sets && self.dialect == Dialect::Mksh {
                     return self.doubt_status(self.doubt("words that a command of the shell does not take"));
                 }
@@ -132,6 +137,9 @@ impl Machine<'_> {
                     let text = rest.filter(|_| is_plain).and_then(|rest| super::printing::printed(&rest, self.dialect));
                     let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
                     let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
+                    if self.is_readonly(&name) {
+                        return self.fail_hard();
+                    }
                     self.assign(&name, Content::Set(text), None);
                     return self.set_status(0);
                 }

@@ -526,3 +526,39 @@ fn item_of(command: Command) -> Item {
     let commands = std::iter::once(command).collect();
     Item { first: Pipeline { is_negated: false, commands }, rest: Vec::new(), is_background: false }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_is_made_of_commands() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=1; }; f; X=$?", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() ( R=1; ); f; X=2", ["none", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() if true; then R=1; fi; f", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f () { R=$1; X=$#; }; f a b", ["a", "2"]),
+            (&[Bash, Ksh, Mksh, Zsh], "function f { R=1; }; f; X=2", ["1", "2"]),
+            (&[Bash, Mksh, Zsh], "function f() { R=1; }; f; X=2", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f()\n{\nR=1\n}\nf", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=1; } >/dev/null; f", ["1", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ a = a ]] && R=1; [[ a != a ]] || X=1", ["1", "1"]),
+            (&[Dash], "[[ a = a ]] && R=1; [[ a != a ]] || X=1", ["none", "1"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ a && ( b || '' ) ]] && R=1; [[ ! a ]] || X=2", ["1", "2"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ ab == a* && ab != a ]] && R=1; [[ 2 -lt 10 ]] && X=1", ["1", "1"]),
+            (&[Dash], "[[ ab == a* && ab != a ]] && R=1; [[ 2 -lt 10 ]] && X=1", ["none", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ -n a && -z '' ]] && R=1; [[ -d / ]] && X=1", ["1", "1"]),
+            (&[Dash], "[[ -n a && -z '' ]] && R=1; [[ -d / ]] && X=1", ["none", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "((1 + 1)) && R=1; ((0)) || X=1", ["1", "1"]),
+            (&[Dash], "((1 + 1)) && R=1; ((0)) || X=1", ["none", "1"]),
+            (&[Bash, Ksh, Zsh], "for ((i = 0; i < 3; i++)); do R=$R$i; done; X=$i", ["012", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "{ R=1; } && (X=2)", ["1", "none"]),
+            (&[Bash, Ksh, Mksh], "a=(x y); R=${a[1]}; X=${#a[@]}", ["y", "2"]),
+            (&[Zsh], "a=(x y); R=${a[1]}; X=${#a[@]}", ["x", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=0; { R=1; false; } || X=$?", ["1", "1"]),
+            (&[Bash, Ksh, Mksh], "time R=1; X=2", ["1", "2"]),
+            (&[Dash, Zsh], "time R=1; X=2", ["none", "2"]),
+        ]);
+    }
+}

@@ -404,6 +404,10 @@ impl Machine<'_> {
                 }
             }
             None => {
+                // There it tells what there is, where it makes nothing of it.
+                if self.dialect == Dialect::Zsh && !attributes.is_local && !matches!(self.content_of(name), Content::Unset) {
+                    self.print(Val::Unknown(self.doubt("what a declaration prints")));
+                }
                 let (tied, is_text) = (self.tied(name), self.is_tied_text(name));
                 let is_tied = tied.is_some() || is_text;
                 let is_list = attributes.is_list && tied.is_none();
@@ -491,6 +495,9 @@ impl Machine<'_> {
 
     /// A declaration that is refused: the name is held fast.
     fn refuse(&mut self, attributes: Attributes) {
+        if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && attributes.is_number {
+            return self.fail_perhaps("a name that is held fast is declared as a number");
+        }
         if attributes.is_mild {
             self.doubt_status(self.doubt("a name is held fast"));
         } else {

@@ -326,3 +326,30 @@ fn splits_between_quotes(part: &Part, quoted: bool) -> bool {
         _ => false,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_stands_in_the_place_of_a_value() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X-a}; X=", ["a", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X:-b}${X-c}; X=d", ["bc", "d"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=; R=${X:=e}", ["e", "e"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X=f}; X=$X$X", ["f", "ff"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; R=${X+set}; unset X", ["set", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X+set}; X=${X:+set}", ["", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X-\"a b\"}; X=${R-'c'}", ["a b", "a b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X='a b'; R=${X:+$X}; X=\"${X:+\"$X\"}\"", ["a b", "a b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X-${Y-deep}}; X=${Z:-${R:+x}}", ["deep", "x"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=\"${X-'q'}\"; X=${X-'q'}", ["'q'", "q"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=\"${X-\\}}\"; X=${X-\\}}", ["}", "}"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X:-~}; X=\"${X:-~}\"", ["/home/odile", "~"]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=0; X=1; (: ${Y?}); R=$?", ["1", "1"]),
+            (&[Dash], "R=0; X=1; (: ${Y?}); R=$?", ["2", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a ''; R=${2-x}${3-y}; X=${2:-z}", ["y", "z"]),
+        ]);
+    }
+}

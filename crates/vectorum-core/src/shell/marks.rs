@@ -79,6 +79,14 @@ impl Machine<'_> {
         if attributes.is_list && self.dialect == Dialect::Bash {
             self.make_list(name);
         }
+        // Nobody is handed a table; but ksh hands on what was a text before.
+        if attributes.is_table && self.dialect != Dialect::Ksh {
+            let was_text = matches!(self.content_of(name), Content::Set(_));
+            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)).filter(|_| was_text) {
+                var.exported = Some(false);
+                var.may_be_list = true;
+            }
+        }
         if attributes.is_number || attributes.is_unique {
             self.mark_kept(name, attributes);
         }
@@ -129,6 +137,11 @@ impl Machine<'_> {
         var.is_unique |= attributes.is_unique;
         let Var { content, site, exported, .. } = var.clone();
         if matches!(content, Content::Unset) {
+            // As a number it has a value for others there.
+            if self.dialect == Dialect::Ksh && attributes.is_number {
+                let doubt = Doubt::new("a number that was not set", None);
+                self.assign(&name, Content::Perhaps(Val::Unknown(doubt)), exported);
+            }
             return;
         }
         self.assign(&name, content, exported);
@@ -177,5 +190,41 @@ impl Machine<'_> {
         {
             var.readonly = true;
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn attributes_stay_with_their_names() {
+        hold(&[
+            (&[Bash, Dash, Mksh, Zsh], "f() { local X=1; R=$X; }; X=0; f", ["1", "0"]),
+            (&[Ksh], "f() { local X=1; R=$X; }; X=0; f", ["0", "0"]),
+            (&[Bash, Mksh, Zsh], "f() { typeset X=1; R=$X; }; X=0; f", ["1", "0"]),
+            (&[Dash], "f() { typeset X=1; R=$X; }; X=0; f", ["0", "0"]),
+            (&[Ksh], "f() { typeset X=1; R=$X; }; X=0; f", ["1", "1"]),
+            (&[Bash, Mksh], "f() { local X; R=${X-unset}; X=3; }; X=0; f", ["unset", "0"]),
+            (&[Dash], "f() { local X; R=${X-unset}; X=3; }; X=0; f", ["0", "0"]),
+            (&[Ksh], "f() { local X; R=${X-unset}; X=3; }; X=0; f", ["0", "3"]),
+            (&[Zsh], "f() { local X; R=${X-unset}; X=3; }; X=0; f", ["", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { local R=1 X=2; }; R=5; f", ["5", "none"]),
+            (&[Bash, Dash, Mksh, Zsh], "f() { local X=$R; R=$X; X=7; }; R=4; X=0; f", ["4", "0"]),
+            (&[Ksh], "f() { local X=$R; R=$X; X=7; }; R=4; X=0; f", ["0", "7"]),
+            (&[Bash, Ksh, Mksh, Zsh], "typeset -i X=2; X=X+1; R=$X", ["3", "3"]),
+            (&[Dash], "typeset -i X=2; X=X+1; R=$X", ["X+1", "X+1"]),
+            (&[Bash], "typeset -r X=1; R=$X; X=2; R=3", ["1", "1"]),
+            (&[Dash], "typeset -r X=1; R=$X; X=2; R=3", ["3", "2"]),
+            (&[Bash, Ksh, Zsh], "readonly X=1; (X=2); R=$?", ["1", "1"]),
+            (&[Dash, Mksh], "readonly X=1; (X=2); R=$?", ["2", "1"]),
+            (&[Bash, Mksh, Zsh], "f() { typeset -i X=1+1; R=$X; }; f", ["2", "none"]),
+            (&[Dash], "f() { typeset -i X=1+1; R=$X; }; f", ["", "none"]),
+            (&[Ksh], "f() { typeset -i X=1+1; R=$X; }; f", ["2", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=5; typeset X; R=$X", ["5", "5"]),
+            (&[Bash, Dash, Ksh, Mksh], "f() { readonly X=1; }; f; R=$X", ["1", "1"]),
+            (&[Zsh], "f() { readonly X=1; }; f; R=$X", ["", "none"]),
+        ]);
     }
 }

@@ -642,3 +642,35 @@ pub(super) fn closing(text: &[u8]) -> Option<usize> {
     // One that is not balanced ends at the first.
     text.iter().position(|b| *b == b']')
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_references_bring() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X}; X=${R}1", ["", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a b c; R=$#; X=${#}", ["3", "3"]),
+            (&[Bash, Dash, Ksh, Mksh], "set -- a b c d e f g h i j k; R=$10; X=${10}", ["a0", "j"]),
+            (&[Zsh], "set -- a b c d e f g h i j k; R=$10; X=${10}", ["j", "j"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=ab; R=${X}c; X=$Xc", ["abc", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=5; R=\"$X.${X}_$X\"", ["5.5_5", "5"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=abc; R=${#X}; X=${#R}", ["3", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=a; R=\\$X; X='$X'", ["$X", "$X"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=`echo \\`echo a\\``; X=\"`echo \"b c\"`\"", ["a", "b c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(echo \"$(echo \")\")\"); X=$(case a in a) echo in;; esac)", [")", "in"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((1 + (2 * 3))); X=$(( (1) ))", ["7", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- q; R=$1b; X=${1}b", ["qb", "qb"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; R=$X$; X=\"$ \"", ["1$", "$ "]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X-$(echo a)}; X=${R#${R%?}}", ["a", "a"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=abcabc; R=${X%b*}; X=${X##*b}", ["abca", "c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=a.b; R=${X%\".\"*}; X=${X#*\\.}", ["a", "b"]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=abc; R=${X:1:1}; X=${X: -1}", ["b", "c"]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=aXbX; R=${X/X/-}; X=${X//X/-}", ["a-bX", "a-b-"]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=${#}; X=$-; X=${X:+set}", ["0", "set"]),
+            (&[Dash], "R=${#}; X=$-; X=${X:+set}", ["0", ""]),
+        ]);
+    }
+}

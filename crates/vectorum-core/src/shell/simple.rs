@@ -211,6 +211,17 @@ impl Machine<'_> {
             }
             self.run_named(&name, arguments, false, command);
         }
+        // What these set is set besides, too (measured: bash 5.2).
+        if has_own
+            && self.dialect == Dialect::Bash
+            && matches!(&name[..], b"printf" | b"let" | b"getopts")
+            && let Some(scope) = self.live.as_mut().and_then(|state| state.scopes.last_mut())
+        {
+            let told = |name: &[u8]| arguments.iter().any(|a| a.known().is_none_or(|a| memchr::memmem::find(a, name).is_some()));
+            assignments.iter().map(|a| &a.name).filter(|name| told(name)).for_each(|name| {
+                scope.kept.insert(name.clone(), false);
+            });
+        }
         if has_own {
             self.end_scope();
             self.end();
@@ -234,7 +245,8 @@ impl Machine<'_> {
         let is_posix = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) || self.as_sh;
         let declares = match self.dialect {
             Dialect::Dash => name == b"local",
-            Dialect::Mksh => declares(name, Dialect::Mksh),
+            Dialect::Mksh => name == b"source" || declares(name, Dialect::Mksh),
+            Dialect::Zsh => matches!(name, b"alias" | b"hash"),
             _ => false,
         };
         is_posix && self.is_special_command(name) || self.as_sh && self.is_function(name) || declares && !self.is_function(name)

@@ -23,16 +23,24 @@ impl Machine<'_> {
             match is_set {
                 Some(true) => could_be.iter_mut().for_each(|letters| letters.push(letter)),
                 Some(false) => {}
-                None if could_be.len() > 8 => return Val::Unknown(Doubt::filled("the shell's options are not known")),
+                None if could_be.len() > 8 => {
+                    return Val::Unknown(Doubt::new("the shell's options are not known", None));
+                }
                 None => {
                     let with = could_be.iter().map(|letters| [&letters[..], &[letter]].concat()).collect::<Vec<_>>();
                     could_be.extend(with);
                 }
             }
         }
+        // Others begin with some.
+        let may_be_none = self.dialect == Dialect::Dash;
+        if may_be_none && could_be.iter().all(Vec::is_empty) {
+            return Val::of(b"");
+        }
         // Patterns ask for single letters: their order is nobody's business, the whole is not told.
+        let is_filled = !may_be_none || !could_be.iter().any(Vec::is_empty);
         let could_be = could_be.into_iter().map(Into::into).collect();
-        Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled("the shell's own letters")).clone() }))
+        Val::Unknown(Arc::new(Doubt { could_be, is_filled, ..(*Doubt::new("the shell's own letters", None)).clone() }))
     }
 
     /// The shell whose letters count: zsh as another shell has those that POSIX has.
