@@ -66,6 +66,8 @@ impl Attributes {
             (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => letter == b'p',
             (Dialect::Mksh, _) => b"LRUZafgilnprtux".contains(&letter),
             (Dialect::Ksh, _) => b"AEFHLRSXZabfghilnprstux".contains(&letter),
+            (Dialect::Zsh, b"export") if b"gxkz".contains(&letter) => false,
+            (Dialect::Zsh, b"local") if letter == b'g' => false,
             (Dialect::Zsh, _) => b"0123456789AEFHLRTUZafghiklmnprtuxz".contains(&letter),
             (Dialect::Bash, b"export") => b"fnp".contains(&letter),
             (Dialect::Bash, b"readonly") => b"aAfp".contains(&letter),

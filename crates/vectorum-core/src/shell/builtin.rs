@@ -193,7 +193,9 @@ impl Machine<'_> {
                 let Some(sums) = known else { return self.fog("a sum that is not known may set a variable") };
                 let mut answer = Ok(false);
                 for text in sums {
+                    let outer = std::mem::replace(&mut self.is_sum, matches!(self.dialect, Dialect::Ksh | Dialect::Zsh));
                     let summed = self.sum_text(text.to_vec());
+                    self.is_sum = outer;
                     answer = self.is_sum_true(summed, true);
                     if answer == Ok(false) && self.dialect == Dialect::Mksh {
                         answer = Err(self.doubt("a sum that may be wrong"));
@@ -360,6 +362,16 @@ impl Machine<'_> {
         match known {
             Some([n]) if self.dialect == Dialect::Dash && (n.is_empty() || !n.iter().all(u8::is_ascii_digit)) => {
                 return self.misused();
+            }
+            // There it is a sum, which may be wrong.
+            Some([n])
+                if self.dialect == Dialect::Zsh
+                    && n.first().is_none_or(u8::is_ascii_digit)
+                    && !n.iter().all(u8::is_ascii_digit) =>
+            {
+                let doubt = self.doubt("a status that is no number");
+                self.fork(&doubt, Self::fail_hard, |_| {});
+                self.doubt_status(doubt);
             }
             Some([n]) if is_great(n) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Zsh) => {
                 self.doubt_status(self.doubt("a status that is more than a byte holds"));

@@ -30,7 +30,7 @@ const ALL: &[Dialect] = &[Dialect::Bash, Dialect::Dash, Dialect::Ksh, Dialect::M
 const TABLE: &[(&str, Standing, &[Dialect])] = &[
     (
         ": true false test [ . eval set shift unset return exit break continue exec cd echo printf read alias unalias trap \
-         command pwd type export readonly source declare typeset let shopt setopt unsetopt emulate print",
+         command pwd type getopts export readonly source declare typeset let shopt setopt unsetopt emulate print",
         Followed,
         ALL,
     ),

@@ -281,6 +281,10 @@ impl Machine<'_> {
             if self.dialect == Dialect::Bash && attributes.exported.is_some() {
                 self.doubt_export(&assignment.name);
             }
+            // There a number is taken all the same (measured: 5.9).
+            if self.dialect == Dialect::Zsh && attributes.is_number {
+                self.doubt_from_here(&assignment.name);
+            }
             return self.refuse(attributes);
         }
         let is_text = matches!(assignment.value, Assigned::Word(_));
@@ -341,6 +345,13 @@ impl Machine<'_> {
             }
             None => self.apply(assignment, attributes.exported),
         };
+        // There a number is not exported with all that is set.
+        if done && attributes.is_number && self.dialect == Dialect::Mksh && attributes.exported.is_none() {
+            let exports = self.live.as_ref().and_then(|state| state.option("allexport"));
+            if exports != Some(false) {
+                self.doubt_export(&assignment.name);
+            }
+        }
         if done { self.mark(&assignment.name, attributes) } else { self.refuse(attributes) }
     }
 
@@ -390,6 +401,10 @@ impl Machine<'_> {
             && self.dialect == Dialect::Zsh
         {
             return self.fail_hard();
+        }
+        let changes = attributes.exported == Some(false) || attributes.is_odd || attributes.is_number;
+        if value.is_none() && changes && self.dialect == Dialect::Ksh && self.is_readonly(name) {
+            return self.fail_perhaps("a name that is held fast is declared as something else");
         }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);

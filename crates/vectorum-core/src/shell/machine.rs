@@ -190,6 +190,8 @@ pub(super) struct Machine<'a> {
     /// How many lines were begun, and in whose turn what runs was read.
     pub(super) clock: usize,
     pub(super) epoch: usize,
+    /// Whether a command runs that is a sum, so that a name that is not set is an error like others.
+    pub(super) is_sum: bool,
     /// Whether letters were UTF-8 in whose turn lines were read that may have some written as numbers.
     pub(super) charsets: BTreeMap<usize, Option<bool>>,
     /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
@@ -257,6 +259,7 @@ impl<'a> Machine<'a> {
             clock: 0,
             epoch: 0,
             charsets: BTreeMap::new(),
+            is_sum: false,
             around: Around::default(),
             as_sh: false,
             program: Bytes::new(),
@@ -586,7 +589,9 @@ impl<'a> Machine<'a> {
                 self.check_failure();
             }
             Kind::Arithmetic(parts) => {
+                let outer = std::mem::replace(&mut self.is_sum, self.dialect == Dialect::Zsh);
                 let summed = self.sum(parts);
+                self.is_sum = outer;
                 let is_wrong = matches!(summed.failure, Failure::Yes);
                 let answer = self.is_sum_true(summed, false);
                 self.set_maybe(answer);

@@ -495,6 +495,11 @@ impl<'a> Parser<'a> {
             if words.is_empty()
                 && let Some(assignment) = self.assignment()?
             {
+                // A list can be set alone only.
+                let is_list = matches!(assignment.value, Assigned::Array(_));
+                if is_list && self.dialect == Dialect::Mksh && !assignments.is_empty() {
+                    return self.trouble("this cannot stand here");
+                }
                 push_only(&mut assignments, assignment);
                 continue;
             }
@@ -626,7 +631,10 @@ impl<'a> Parser<'a> {
 /// What zsh takes the time of runs in a shell of its own, if it is one of these (measured: 5.9).
 fn timed(command: Command) -> Command {
     let is_apart = match &command.kind {
-        Kind::Simple(set, words) => !set.is_empty() && words.is_empty(),
+        Kind::Simple(set, words) => {
+            let is_text = |one: &Assignment| matches!(one.value, Assigned::Word(_));
+            !set.is_empty() && words.is_empty() && set.iter().all(is_text)
+        }
         kind => matches!(kind, Kind::Group(_) | Kind::Case(..) | Kind::Arithmetic(_) | Kind::Function(..) | Kind::Test(_)),
     };
     if !is_apart {

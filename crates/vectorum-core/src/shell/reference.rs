@@ -401,6 +401,9 @@ impl Parser<'_> {
             // A quoted text is no parameter; what a command prints is one.
             let is_odd =
                 memchr::memmem::find(text, b")\"").is_some_and(|at| !text.get(at + 2).is_some_and(|b| b"$`".contains(b)));
+            // Letters that are no flags (measured: zsh 5.9).
+            let is_flag = |letter: &u8| !b"!\"$&+,./123456789:;<=>?GHJKTY[\\]^`dhxy|}".contains(letter);
+            let is_odd = is_odd || self.dialect == Dialect::Zsh && !text.get(2).is_none_or(is_flag);
             // In the others commands run there, in the shell itself.
             let kind = if self.dialect == Dialect::Zsh { self.own_shape(start) } else { SETTING_SHAPE };
             return Ok(Part::Unfollowed(if is_odd { ODD_SHAPE } else { kind }));

@@ -81,6 +81,12 @@ impl Machine<'_> {
         if is_declaration && prefix > 0 && self.dialect == Dialect::Bash && own.iter().any(is_split) {
             return self.fog("a declaration behind «command»");
         }
+        // What it declares in mksh then is not what it declares otherwise.
+        let own_name = own.first().and_then(Word::literal);
+        let is_strict = matches!(own_name, Some(b"export" | b"readonly"));
+        if is_declaration && prefix > 0 && self.dialect == Dialect::Mksh && !is_strict {
+            return self.fog("a declaration behind «command»");
+        }
         // There what stands before it counts within its words, and may stay.
         if is_declaration && !assignments.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
             return self.fog("a variable before a declaration");
@@ -144,7 +150,8 @@ impl Machine<'_> {
         let Val::Known(name) = name.clone() else {
             return self.fog("a command whose name is not known");
         };
-        let stays = self.keeps_prefix(&name);
+        let becomes_nothing = self.dialect == Dialect::Zsh && name == b"exec"[..] && arguments.is_empty();
+        let stays = self.keeps_prefix(&name) || becomes_nothing;
         let has_own = !stays && !assignments.is_empty();
         if has_own && let Some(state) = &mut self.live {
             let before = words.iter().take_while(|w| matches!(w.literal(), Some(b"command" | b"builtin"))).count();
@@ -211,16 +218,8 @@ impl Machine<'_> {
             }
             self.run_named(&name, arguments, false, command);
         }
-        // What these set is set besides, too (measured: bash 5.2).
-        if has_own
-            && self.dialect == Dialect::Bash
-            && matches!(&name[..], b"printf" | b"let" | b"getopts")
-            && let Some(scope) = self.live.as_mut().and_then(|state| state.scopes.last_mut())
-        {
-            let told = |name: &[u8]| arguments.iter().any(|a| a.known().is_none_or(|a| memchr::memmem::find(a, name).is_some()));
-            assignments.iter().map(|a| &a.name).filter(|name| told(name)).for_each(|name| {
-                scope.kept.insert(name.clone(), false);
-            });
+        if has_own && self.dialect == Dialect::Bash {
+            self.doubt_what_stood_before(&name, assignments, arguments);
         }
         if has_own {
             self.end_scope();
@@ -250,6 +249,20 @@ impl Machine<'_> {
             _ => false,
         };
         is_posix && self.is_special_command(name) || self.as_sh && self.is_function(name) || declares && !self.is_function(name)
+    }
+
+    /// What these set that stands before them is set besides, too, and what they declare may stay (measured: bash 5.2).
+    fn doubt_what_stood_before(&mut self, command: &[u8], assignments: &[Assignment], arguments: &[Val]) {
+        let tells = |text: &[u8]| arguments.iter().any(|a| a.known().is_none_or(|a| memchr::memmem::find(a, text).is_some()));
+        let counts = match command {
+            b"printf" | b"let" | b"getopts" => true,
+            b"eval" => [&b"typeset"[..], b"declare", b"readonly"].iter().any(|word| tells(word)),
+            _ => false,
+        };
+        let Some(scope) = self.live.as_mut().and_then(|state| state.scopes.last_mut()).filter(|_| counts) else { return };
+        for assignment in assignments.iter().filter(|assignment| tells(&assignment.name)) {
+            scope.kept.insert(assignment.name.clone(), false);
+        }
     }
 
     /// What stands before a command of which not all words are known.

@@ -147,7 +147,7 @@ impl Sum<'_, '_> {
         if option == Some(false) || matches!(self.machine.dialect, Dialect::Dash | Dialect::Mksh) {
             return;
         }
-        if is_missing && option == Some(true) && matches!(self.effect, Effect::Yes) {
+        if !self.machine.is_sum && is_missing && option == Some(true) && matches!(self.effect, Effect::Yes) {
             self.machine.fail_unless_typed(WHY);
         } else {
             let doubt = self.machine.doubt(WHY);
