@@ -64,8 +64,8 @@ impl Attributes {
         let is_taken = match (dialect, command) {
             (Dialect::Dash, b"local") => false,
             (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => letter == b'p',
-            (Dialect::Mksh, _) => b"LRUZafgilnprtux".contains(&letter),
-            (Dialect::Ksh, _) => b"AEFHLRSXZabfghilnprstux".contains(&letter),
+            (Dialect::Mksh, _) => b"LRUZafgilnprtux0123456789".contains(&letter),
+            (Dialect::Ksh, _) => b"AEFHLRSXZabfghilnprstux0123456789".contains(&letter),
             (Dialect::Zsh, b"export") if b"gxkz".contains(&letter) => false,
             (Dialect::Zsh, b"local") if letter == b'g' => false,
             (Dialect::Zsh, _) => b"0123456789AEFHLRTUZafghiklmnprtuxz".contains(&letter),
@@ -126,8 +126,8 @@ impl Machine<'_> {
             let mut before = 0;
             for letter in &letters {
                 // A width stands behind what it is of.
-                let is_width = letter.is_ascii_digit() && self.dialect == Dialect::Zsh;
-                if is_width && !b"EFLRZi0123456789".contains(&before) {
+                let has_widths = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh);
+                if has_widths && letter.is_ascii_digit() && !b"EFLRXZi0123456789".contains(&before) {
                     self.misused();
                     return None;
                 }

@@ -4,6 +4,7 @@ mod argparse;
 mod commands;
 mod control;
 mod functions;
+mod misplaced;
 mod options;
 mod parse;
 mod path;
@@ -29,6 +30,7 @@ use bytes::Bytes;
 
 use self::control::{Frame, Leaves};
 use self::functions::Named;
+use self::misplaced::is_misplaced;
 use self::options::{Letter, Options, SCOPES};
 use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
 use self::startup::Manner;
@@ -464,6 +466,7 @@ impl Fish<'_> {
         self.depth += 1;
         let outer = (std::mem::replace(&mut self.source, source.clone()), self.at);
         match source.jobs() {
+            Ok(jobs) if source.fixed.is_none() && !self.is_in_loop() && is_misplaced(&source.text, jobs) => self.set_status(127),
             Ok(jobs) => self.run(jobs),
             // Nothing of a wrong file runs.
             Err(trouble) if trouble.is_error => self.set_status(127),

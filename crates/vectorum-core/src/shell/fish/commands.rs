@@ -141,6 +141,11 @@ impl Fish<'_> {
                 self.through(|m| m.call(&function, Err(&doubt)));
             }
             Some(Named::Unclear) => self.fog("a function that may be one or another"),
+            // It runs one of fish's own.
+            _ if name == b"builtin"[..] => match fields.get(1..).and_then(<[Val]>::split_first) {
+                Some((Val::Known(own), rest)) => self.half_known(&own.clone(), rest),
+                _ => self.fog("a command whose name is not known"),
+            },
             _ => self.half_known(&name, fields.get(1..).unwrap_or_default()),
         }
     }

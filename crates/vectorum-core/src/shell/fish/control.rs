@@ -42,6 +42,10 @@ impl Fish<'_> {
         }
     }
 
+    pub(super) fn is_in_loop(&self) -> bool {
+        self.frames.iter().any(|frame| matches!(frame.kind, Leaves::Loop | Leaves::Round))
+    }
+
     pub(super) fn leave(&mut self, kind: Leaves) {
         let is_loop = matches!(kind, Leaves::Round | Leaves::Loop);
         // No loop is left from within a function or a file that it runs.

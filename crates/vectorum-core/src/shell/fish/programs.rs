@@ -99,7 +99,14 @@ impl Fish<'_> {
     }
 
     pub(super) fn asked(&mut self, name: &[u8], arguments: &[Val], known: Option<&[Bytes]>) {
-        let Some(words) = known else { return self.doubt_status("whether there is such a command") };
+        let Some(words) = known else {
+            // What it runs may set something.
+            return match arguments.split_first() {
+                Some((Val::Known(wanted), rest)) if name == b"builtin" && wanted == "set" => self.named(&wanted.clone(), rest),
+                _ if name == b"builtin" => self.fog("a command of fish whose words are not known"),
+                _ => self.doubt_status("whether there is such a command"),
+            };
+        };
         let options = words.iter().take_while(|w| w.starts_with(b"-")).count();
         let Some(wanted) = words.get(options).cloned() else { return self.doubt_status("whether there is such a command") };
         let asks = words

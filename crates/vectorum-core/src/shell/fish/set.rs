@@ -30,11 +30,20 @@ pub(crate) fn set_beyond(words: &[Bytes]) -> Option<Bytes> {
 }
 
 /// Whether fish refuses to set it.
-fn is_locked(name: &[u8], scope: Option<Kept>) -> bool {
+fn is_locked(name: &[u8]) -> bool {
     matches!(
         name,
-        b"status" | b"pipestatus" | b"_" | b"version" | b"FISH_VERSION" | b"fish_pid" | b"history" | b"hostname" | b"PWD"
-    ) || name == b"SHLVL" && scope != Some(Kept::Global)
+        b"status"
+            | b"pipestatus"
+            | b"_"
+            | b"version"
+            | b"FISH_VERSION"
+            | b"fish_pid"
+            | b"history"
+            | b"hostname"
+            | b"PWD"
+            | b"SHLVL"
+    )
 }
 
 impl Fish<'_> {
@@ -240,7 +249,7 @@ impl Fish<'_> {
         if erase {
             return self.erase(names, scope);
         }
-        if is_locked(&name, scope) {
+        if is_locked(&name) {
             return self.set_status(1);
         }
         if name.contains(&b'[') {
@@ -350,7 +359,7 @@ impl Fish<'_> {
                 continue;
             }
             // These stay (measured: 3.6).
-            if is_locked(&name, scope) {
+            if is_locked(&name) {
                 is_doubted |= scope.is_some();
                 status = 2;
                 continue;
@@ -424,6 +433,13 @@ impl Fish<'_> {
         self.doubt_status("how a function of fish ends");
     }
 
+    /// Whether a name is that of a variable of a block or a function.
+    fn is_local(&self, name: &[u8]) -> bool {
+        let scopes = self.live.iter().flat_map(|state| state.scopes.iter().rev());
+        let nearest = scopes.into_iter().find(|scope| scope.vars.get(name).is_some());
+        nearest.is_some_and(|scope| matches!(scope.kind, Kept::Block | Kept::Function))
+    }
+
     pub(super) fn export(&mut self, arguments: &[Val]) {
         self.set_status(0);
         for argument in arguments {
@@ -447,7 +463,9 @@ impl Fish<'_> {
                     }
                 }
                 None => {
-                    let items = self.items(text);
+                    // What is local where it is called is not seen there.
+                    let items =
+                        if self.is_local(text) { Err(self.doubt("what a function of fish sees")) } else { self.items(text) };
                     self.put_var(text, Some(Kept::Global), items, Some(true), None);
                 }
             }

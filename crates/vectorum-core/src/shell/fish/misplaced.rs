@@ -1,0 +1,71 @@
+//! What fish takes nowhere in a file, so that nothing of the file runs: ends of loops outside of loops, and `builtin`
+//! before what is none of its own (measured: 3.6).
+
+use super::parse::{Job, Kinds};
+
+/// The names of fish's own commands (`builtin --names`).
+const OWN: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoint builtin case cd command commandline complete \
+     contains continue count disown echo else emit end eval exec exit false fg for function functions history if jobs math not or \
+     path printf pwd random read realpath return set set_color source status string switch test time true type ulimit wait while";
+
+/// Whether any of a file's statements may not stand where it stands.
+pub(super) fn is_misplaced(text: &[u8], jobs: &[Job]) -> bool {
+    let has = |word: &[u8]| memchr::memmem::find(text, word).is_some();
+    (has(b"break") || has(b"continue") || has(b"builtin")) && within(jobs, false)
+}
+
+fn within(jobs: &[Job], in_loop: bool) -> bool {
+    jobs.iter().any(|job| match &job.kind {
+        Kinds::Command(words) => {
+            let mut words = words.iter().map(|word| word.literal());
+            match words.next().flatten() {
+                Some(b"break" | b"continue") => !in_loop,
+                Some(b"builtin") => {
+                    let is_other = |name: &[u8]| !name.starts_with(b"-") && !OWN.split(' ').any(|own| own.as_bytes() == name);
+                    words.next().flatten().is_some_and(is_other)
+                }
+                _ => false,
+            }
+        }
+        Kinds::If(arms, otherwise) => {
+            arms.iter().any(|(condition, then)| within(condition, in_loop) || within(then, in_loop)) || within(otherwise, in_loop)
+        }
+        Kinds::Switch(_, arms) => arms.iter().any(|(_, body)| within(body, in_loop)),
+        Kinds::For(.., body) => within(body, true),
+        Kinds::While(condition, body) => within(condition, true) || within(body, true),
+        Kinds::Begin(body) => within(body, in_loop),
+        Kinds::Function(_, body) => within(body, false),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use bytes::Bytes;
+
+    use super::*;
+    use crate::shell::fish::parse::read;
+
+    #[test]
+    fn what_stands_nowhere_spoils_its_file() {
+        for (text, expected) in [
+            ("break", true),
+            ("false; and continue", true),
+            ("if false; break; end", true),
+            ("while true; if true; break; end; end", false),
+            ("for i in a; switch $i; case a; continue; end; end", false),
+            ("for i in a; function f; break; end; end", true),
+            ("begin; break; end", true),
+            ("echo break; set x continue", false),
+            ("eval break", false),
+            ("builtin cd /", false),
+            ("builtin -n", false),
+            ("builtin $name", false),
+            ("false; and builtin export X", true),
+            ("function f; builtin nosuch; end", true),
+        ] {
+            let text = Bytes::from(text);
+            let jobs = read(&text).expect("a tree");
+            assert_eq!(is_misplaced(&text, &jobs), expected, "{}", text.escape_ascii());
+        }
+    }
+}
