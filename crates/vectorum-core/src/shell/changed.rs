@@ -3,7 +3,7 @@
 use bytes::Bytes;
 
 use super::content::Content;
-use super::expand::Mode;
+use super::expand::{Mode, plain_backslashes};
 use super::machine::Machine;
 use super::pattern::Pattern;
 use super::syntax::*;
@@ -61,8 +61,14 @@ impl Machine<'_> {
                 _ => Val::Unknown(self.doubt("a name that a value names")),
             },
             Change::Trim(at_end, longest, word) => {
-                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
+                let Ok((bytes, mut quoted)) = self.pattern_text(word) else { return odd(self) };
+                plain_backslashes(self.dialect, &bytes, &mut quoted);
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
+                // What a backslash is there that a parameter brings is ksh's own affair.
+                let brings = bytes.iter().zip(&quoted).any(|(byte, quoted)| *byte == b'\\' && !quoted);
+                if brings && self.dialect == Dialect::Ksh {
+                    return odd(self);
+                }
                 let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
                 match pattern.part(&text, *at_end, *longest) {
                     Ok(Some(length)) if *at_end => Val::Known(text.slice(..text.len() - length)),
@@ -76,7 +82,8 @@ impl Machine<'_> {
                 if self.folds_case() != Some(false) {
                     return odd(self);
                 }
-                let Ok((bytes, quoted)) = self.pattern_text(word) else { return odd(self) };
+                let Ok((bytes, mut quoted)) = self.pattern_text(word) else { return odd(self) };
+                plain_backslashes(self.dialect, &bytes, &mut quoted);
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
                 let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };

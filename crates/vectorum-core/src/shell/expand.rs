@@ -55,6 +55,16 @@ pub(super) fn plain_carets(dialect: Dialect, text: &[u8], quoted: &mut [bool]) {
     }
 }
 
+/// In mksh a backslash that a parameter brings stands for itself in a pattern, but not in a test; those of the text are
+/// quotes (measured: R59).
+pub(super) fn plain_backslashes(dialect: Dialect, text: &[u8], quoted: &mut [bool]) {
+    if dialect == Dialect::Mksh {
+        for (sign, quoted) in text.iter().zip(quoted) {
+            *quoted |= *sign == b'\\';
+        }
+    }
+}
+
 impl Machine<'_> {
     /// Expands words into fields.
     ///
@@ -430,7 +440,8 @@ impl Machine<'_> {
         // front of a value.
         if self.dialect == Dialect::Zsh && field.text.is_empty() && field.unknown.is_none() {
             let counts = text.first() == Some(&b'~') && !is_first
-                || text.first() == Some(&b'=') && mode == Mode::Assigned && !(is_last && text.len() == 1);
+                || text.first() == Some(&b'=') && mode == Mode::Assigned && !(is_last && text.len() == 1)
+                || is_first && mode == Mode::One && matches!(text, [b'=', next, ..] if next.is_ascii_alphabetic());
             let behind_colon = mode == Mode::Assigned && memchr::memmem::find(text, b":=").is_some()
                 || mode == Mode::One && memchr::memmem::find(text, b":~").is_some();
             if counts || behind_colon {

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::expand::plain_backslashes;
 use super::machine::Machine;
 use super::pattern::{Brackets, Groups, Pattern, brackets, fits_stars};
 use super::syntax::*;
@@ -63,7 +64,10 @@ impl Machine<'_> {
         {
             return Ok(fits_stars(pattern, text));
         }
-        let (mut bytes, quoted) = self.pattern_text(pattern)?;
+        let (mut bytes, mut quoted) = self.pattern_text(pattern)?;
+        if !is_test {
+            plain_backslashes(self.dialect, &bytes, &mut quoted);
+        }
         // Anything fits a star.
         if bytes == b"*" && quoted == [false] {
             return Ok(true);

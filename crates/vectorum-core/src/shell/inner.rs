@@ -2,7 +2,7 @@
 
 use super::parse::{Parsed, Parser, is_name};
 use super::syntax::*;
-use super::words::push_run;
+use super::words::{closing_brace, push_run};
 
 pub(super) const QUOTES_WITHIN: &str = "a quote within quotes within a parameter";
 
@@ -78,12 +78,24 @@ impl Parser<'_> {
                 b'{' if !in_double && self.dialect == Dialect::Ksh => {
                     return Err(Trouble { at: self.at, what: "braces within a parameter", is_error: false });
                 }
+                // There they are closed within it, and several words may come of them.
+                b'{' if !in_double && !self.is_between_quotes && self.dialect == Dialect::Zsh => {
+                    let rest = self.text.get(self.at + 1..).unwrap_or_default();
+                    let length = closing_brace(rest);
+                    if length == rest.len() {
+                        return self.trouble("a brace is not closed");
+                    }
+                    self.at += length + 2;
+                    parts.push(Part::Unfollowed("braces within a parameter"));
+                }
                 b'{' if !in_double && self.dialect == Dialect::Mksh => {
                     self.at += 1;
                     parts.push(Part::Unfollowed("braces within a parameter"));
                 }
                 _ => {
-                    let has_braces = !in_double && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh);
+                    let has_braces = !in_double
+                        && (matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
+                            || self.dialect == Dialect::Zsh && !self.is_between_quotes);
                     let is_sign = |b| matches!(b, b'\\' | b'\'' | b'"' | b'$' | b'`') || b == b'{' && has_braces;
                     let run = self.run(|b| is_sign(b) || ends.contains(&b));
                     push_run(&mut parts, run);

@@ -96,6 +96,11 @@ impl Machine<'_> {
                 let fields = m.expand(&word.parts, Mode::Fields)?;
                 return m.joined(Values::Many(fields.into_iter().map(Field::value).collect()), None).map(Some);
             }
+            // In a pattern quotes within it count, too.
+            let is_quoted = |part: &Part| matches!(part, Part::Quoted(_) | Part::Coded(_) | Part::Double(_));
+            if in_place && mode == Mode::One && matches!(sign, b'-' | b'+') && word.parts.iter().any(is_quoted) {
+                return Ok(None);
+            }
             // What stands there is split as if it stood outside.
             if matches!(sign, b'=' | b':') || mode != Mode::Fields {
                 // In a value tildes behind colons count there, too; ksh has it otherwise.

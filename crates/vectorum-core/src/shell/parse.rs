@@ -29,6 +29,8 @@ pub(super) struct Parser<'a> {
     pub(super) depth: usize,
     /// How many blocks of braces are open.
     pub(super) braces: usize,
+    /// Whether the parameter that is read stands between double quotes.
+    pub(super) is_between_quotes: bool,
 }
 
 pub(super) fn is_name_start(byte: u8) -> bool {
@@ -81,14 +83,34 @@ pub(super) fn ends_word(next: Option<u8>) -> bool {
 impl<'a> Parser<'a> {
     /// Begins to read.
     pub(super) fn new(whole: &'a Bytes, dialect: Dialect) -> Parser<'a> {
-        Parser { whole, text: whole, at: 0, dialect, waiting: Vec::new(), depth: 0, outputs: 0, braces: 0 }
+        Parser {
+            whole,
+            text: whole,
+            at: 0,
+            dialect,
+            waiting: Vec::new(),
+            depth: 0,
+            outputs: 0,
+            braces: 0,
+            is_between_quotes: false,
+        }
     }
 
     /// Returns one for a stretch of it, in which places are those of the whole.
     pub(super) fn within(&self, stretch: Range<usize>) -> Parser<'a> {
         let text = self.whole.get(..stretch.end).unwrap_or(self.whole);
         let (at, depth) = (stretch.start, self.depth);
-        Parser { whole: self.whole, text, at, dialect: self.dialect, waiting: Vec::new(), depth, outputs: 0, braces: 0 }
+        Parser {
+            whole: self.whole,
+            text,
+            at,
+            dialect: self.dialect,
+            waiting: Vec::new(),
+            depth,
+            outputs: 0,
+            braces: 0,
+            is_between_quotes: false,
+        }
     }
 
     /// Returns a stretch of it.

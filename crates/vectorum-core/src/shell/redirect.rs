@@ -142,6 +142,7 @@ impl Machine<'_> {
         let outer_input = self.live.as_ref().map(|s| s.input.clone());
         if let Some(redirect) = reads {
             let text = match &redirect.operator[..] {
+                b"<<<" if has_odd_tilde(&redirect.word, self.dialect) => None,
                 b"<<<" => {
                     self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat())))
                 }
@@ -199,6 +200,18 @@ impl Machine<'_> {
                 state.input = outer_input.flatten();
             }
         }
+    }
+}
+
+/// Whether a text that is read has a tilde that counts elsewhere: bash takes one behind a colon, mksh none at all (measured:
+/// 5.2, R59).
+fn has_odd_tilde(word: &Word, dialect: Dialect) -> bool {
+    let has = |part: &Part| matches!(part, Part::Text(text) if text.contains(&b'~'));
+    let begins = word.parts.first().is_some_and(|part| matches!(part, Part::Text(text) if text.starts_with(b"~")));
+    match dialect {
+        Dialect::Bash => word.parts.iter().any(has) && !begins,
+        Dialect::Mksh => begins,
+        _ => false,
     }
 }
 

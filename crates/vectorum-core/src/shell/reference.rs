@@ -268,7 +268,10 @@ impl Parser<'_> {
         self.at += 1;
         let before = self.waiting.len();
         self.outputs += 1;
-        let list = self.whole()?;
+        let outer = std::mem::take(&mut self.is_between_quotes);
+        let list = self.whole();
+        self.is_between_quotes = outer;
+        let list = list?;
         self.outputs -= 1;
         self.blanks();
         if !self.take(b")") {
@@ -311,6 +314,14 @@ impl Parser<'_> {
     }
 
     pub(super) fn braced(&mut self, in_double: bool) -> Parsed<Part> {
+        let outer = self.is_between_quotes;
+        self.is_between_quotes |= in_double;
+        let part = self.braced_here(in_double);
+        self.is_between_quotes = outer;
+        part
+    }
+
+    fn braced_here(&mut self, in_double: bool) -> Parsed<Part> {
         let start = self.at;
         self.at += 1;
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'+') && self.peek_at(1).is_some_and(is_name_start) {
@@ -568,6 +579,7 @@ impl Parser<'_> {
                 self.at += 2;
                 change
             }
+            Some(b'^' | b',') if self.dialect == Dialect::Ksh => return self.trouble("this cannot stand here"),
             _ => {
                 self.skip_braces(start)?;
                 return if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) && !may_be_good {

@@ -411,7 +411,7 @@ pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {
 }
 
 /// Where the brace stands that closes one before the text, with others in between; its end where there is none.
-fn closing_brace(text: &[u8]) -> usize {
+pub(super) fn closing_brace(text: &[u8]) -> usize {
     let mut open = 1;
     let closes = |byte: &u8| {
         open += match byte {
