@@ -98,8 +98,20 @@ impl Machine<'_> {
             }
             // In a pattern quotes within it count, too.
             let is_quoted = |part: &Part| matches!(part, Part::Quoted(_) | Part::Coded(_) | Part::Double(_));
-            if in_place && mode == Mode::One && matches!(sign, b'-' | b'+') && word.parts.iter().any(is_quoted) {
+            // What stands there as it is, is a pattern in zsh, too, unlike what parameters bring.
+            let counts = |part: &Part| is_quoted(part) || m.dialect == Dialect::Zsh && matches!(part, Part::Text(_));
+            if in_place && mode == Mode::One && matches!(sign, b'-' | b'+') && word.parts.iter().any(counts) {
                 return Ok(None);
+            }
+            // Outputs are split there, and put together again.
+            let is_output = |part: &Part| matches!(part, Part::Output(_));
+            if m.is_own_zsh() && mode == Mode::Assigned && word.parts.iter().any(is_output) {
+                let value = m.one(&word.parts, Mode::One);
+                let is_whole = |text: &Bytes| !text.iter().any(u8::is_ascii_whitespace);
+                return Ok(Some(match value.known() {
+                    Some(text) if !is_whole(text) => in_a_way_of_its_own(m).unwrap_or(Values::One(value)),
+                    _ => Values::One(value),
+                }));
             }
             // What stands there is split as if it stood outside.
             if matches!(sign, b'=' | b':') || mode != Mode::Fields {
