@@ -504,3 +504,29 @@ fn is_signal(word: &[u8], dialect: Dialect) -> bool {
         matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && is_one_of(SIGNALS, &long.to_ascii_uppercase())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn commands_of_the_shell_end_and_set() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], ": a b; R=$?; true x; X=$?", ["0", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval 'R=1;' 'X=2'", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval; R=$?; eval ''; X=$?", ["0", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { return 3; }; f; R=$?", ["3", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { false; return; }; f; R=$?", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "(exit 4); R=$?; (exit 260); X=$?", ["4", "4"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(exit 5); X=$?", ["", "5"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'R=1' EXIT; R=2", ["2", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=0; exec 3>/dev/null; R=$?", ["0", "none"]),
+            (&[Bash, Dash, Ksh, Mksh], "command eval R=1; X=$?", ["1", "0"]),
+            (&[Zsh], "command eval R=1; X=$?", ["none", "127"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a b c; shift 2; R=$1; X=$#", ["c", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { shift; R=$#; }; f a b; X=$#", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "echo a >/dev/null; R=$?; [ a = b ]; X=$?", ["0", "1"]),
+        ]);
+    }
+}

@@ -3,7 +3,7 @@
 use bytes::Bytes;
 
 use super::content::Content;
-use super::expand::{Mode, plain_backslashes};
+use super::expand::Mode;
 use super::machine::Machine;
 use super::pattern::Pattern;
 use super::syntax::*;
@@ -61,8 +61,7 @@ impl Machine<'_> {
                 _ => Val::Unknown(self.doubt("a name that a value names")),
             },
             Change::Trim(at_end, longest, word) => {
-                let Ok((bytes, mut quoted)) = self.pattern_text(word) else { return odd(self) };
-                plain_backslashes(self.dialect, &bytes, &mut quoted);
+                let Ok((bytes, quoted)) = self.pattern_text(word, false) else { return odd(self) };
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 // What a backslash is there that a parameter brings is ksh's own affair.
                 let brings = bytes.iter().zip(&quoted).any(|(byte, quoted)| *byte == b'\\' && !quoted);
@@ -82,8 +81,7 @@ impl Machine<'_> {
                 if self.folds_case() != Some(false) {
                     return odd(self);
                 }
-                let Ok((bytes, mut quoted)) = self.pattern_text(word) else { return odd(self) };
-                plain_backslashes(self.dialect, &bytes, &mut quoted);
+                let Ok((bytes, quoted)) = self.pattern_text(word, false) else { return odd(self) };
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
                 let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };

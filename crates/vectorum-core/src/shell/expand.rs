@@ -57,7 +57,7 @@ pub(super) fn plain_carets(dialect: Dialect, text: &[u8], quoted: &mut [bool]) {
 
 /// In mksh a backslash that a parameter brings stands for itself in a pattern, but not in a test; those of the text are
 /// quotes (measured: R59).
-pub(super) fn plain_backslashes(dialect: Dialect, text: &[u8], quoted: &mut [bool]) {
+fn plain_backslashes(dialect: Dialect, text: &[u8], quoted: &mut [bool]) {
     if dialect == Dialect::Mksh {
         for (sign, quoted) in text.iter().zip(quoted) {
             *quoted |= *sign == b'\\';
@@ -279,7 +279,7 @@ impl Machine<'_> {
     ///
     /// # Errors
     /// If it is not known.
-    pub(super) fn pattern_text(&mut self, word: &Word) -> Expanded<(Vec<u8>, Vec<bool>)> {
+    pub(super) fn pattern_text(&mut self, word: &Word, is_test: bool) -> Expanded<(Vec<u8>, Vec<bool>)> {
         // What they bring may be a pattern then.
         let brings = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_) | Part::Shaped(_));
         if self.expands_otherwise() && word.parts.iter().any(brings) {
@@ -289,6 +289,9 @@ impl Machine<'_> {
         if let [field] = &mut fields[..] {
             let mut quoted = field.quoted();
             plain_carets(self.dialect, &field.text, &mut quoted);
+            if !is_test {
+                plain_backslashes(self.dialect, &field.text, &mut quoted);
+            }
             return match field.unknown.take() {
                 Some(doubt) => Err(doubt),
                 None => Ok((std::mem::take(&mut field.text), quoted)),
@@ -303,6 +306,9 @@ impl Machine<'_> {
             text.extend(field.text);
         }
         plain_carets(self.dialect, &text, &mut quoted);
+        if !is_test {
+            plain_backslashes(self.dialect, &text, &mut quoted);
+        }
         // In zsh what a parameter brings is text in a pattern.
         Ok((text, quoted))
     }
@@ -580,4 +586,44 @@ pub(super) enum Values {
 
 pub(super) fn is_text(parts: &[Part], text: &[u8]) -> bool {
     matches!(parts, [Part::Quoted(t) | Part::Text(t)] if **t == *text)
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn words_come_apart_as_in_each_shell() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh], "X='a  b'; set -- $X; R=$#", ["2", "a  b"]),
+            (&[Zsh], "X='a  b'; set -- $X; R=$#", ["1", "a  b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X='a  b'; set -- \"$X\"; R=$#; X=$1", ["1", "a  b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=; set -- $X \"$X\"; R=$#", ["1", ""]),
+            (&[Bash, Dash, Ksh, Mksh], "X='a b'; set -- x$X\"y z\"; R=$#; X=$1.$2", ["2", "xa.by z"]),
+            (&[Zsh], "X='a b'; set -- x$X\"y z\"; R=$#; X=$1.$2", ["1", "xa by z."]),
+            (&[Bash, Dash, Ksh, Mksh], "IFS=:; X=a::b; set -- $X; R=$#; X=$2", ["3", ""]),
+            (&[Zsh], "IFS=:; X=a::b; set -- $X; R=$#; X=$2", ["1", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "IFS=:; set -- a b; R=\"$*\"; X=$*", ["a:b", "a:b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "IFS=; set -- a b; R=\"$*\"; X=${#}", ["ab", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- 'a b' c; R=$#; set -- \"$@\"; X=$#", ["2", "2"]),
+            (&[Bash, Dash, Ksh, Mksh], "set -- 'a b' c; set -- $@; R=$#", ["3", "none"]),
+            (&[Zsh], "set -- 'a b' c; set -- $@; R=$#", ["2", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X='*'; R=$X; X=\"$X\"", ["*", "*"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=~; X=\"~\"", ["/home/odile", "~"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=a:~; X=~/b", ["a:/home/odile", "/home/odile/b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R={a,b}; X=$#", ["{a,b}", "0"]),
+            (&[Bash, Ksh, Mksh, Zsh], "set -- {a,b}c; R=$#; X=$1", ["2", "ac"]),
+            (&[Dash], "set -- {a,b}c; R=$#; X=$1", ["1", "{a,b}c"]),
+            (&[Bash, Ksh, Zsh], "set -- {1..3}; R=$#; X=$1", ["3", "1"]),
+            (&[Dash, Mksh], "set -- {1..3}; R=$#; X=$1", ["1", "{1..3}"]),
+            (&[Bash, Ksh, Mksh], "X=$'a\\tb'; set -- $X; R=$#", ["2", "a	b"]),
+            (&[Dash], "X=$'a\\tb'; set -- $X; R=$#", ["1", "$a\\tb"]),
+            (&[Zsh], "X=$'a\\tb'; set -- $X; R=$#", ["1", "a	b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=a\\ b; X='a'\"b\"c", ["a b", "abc"]),
+            (&[Bash, Dash, Ksh, Mksh], "set -f; set -- /us*; R=$1", ["/us*", "none"]),
+            (&[Zsh], "set -f; set -- /us*; R=$1", ["/usr", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- \"\" ''; R=$#", ["2", "none"]),
+        ]);
+    }
 }

@@ -4,7 +4,6 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::expand::plain_backslashes;
 use super::machine::Machine;
 use super::pattern::{Brackets, Groups, Pattern, brackets, fits_stars};
 use super::syntax::*;
@@ -32,18 +31,18 @@ impl Machine<'_> {
 
     /// Reads a pattern as this shell does: what is no class for it may be an error.
     pub(super) fn pattern(&mut self, text: &[u8], quoted: &[bool], groups: Groups) -> Result<Pattern, Arc<Doubt>> {
-        let doubt = self.doubt("a pattern of another kind");
-        if text.contains(&b'[') {
-            match (self.dialect, brackets(text, quoted)) {
-                (Dialect::Zsh, Brackets::Open) => {
+        const ODD: &str = "a pattern of another kind";
+        if text.contains(&b'[') && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+            let found = brackets(text, quoted);
+            if found != Brackets::Usual {
+                let doubt = self.doubt(ODD);
+                if found == Brackets::Open && self.dialect == Dialect::Zsh {
                     self.fork(&doubt, Self::fail_hard, |_| {});
-                    return Err(doubt);
                 }
-                (Dialect::Zsh | Dialect::Ksh, Brackets::Negated) | (Dialect::Ksh, Brackets::Open) => return Err(doubt),
-                _ => {}
+                return Err(doubt);
             }
         }
-        Pattern::new(text, quoted, groups).map_err(|_| doubt)
+        Pattern::new(text, quoted, groups).map_err(|_| self.doubt(ODD))
     }
 
     /// What a pattern or an expression finds is kept in names of zsh's own (zshexpn(1), zshmisc(1)).
@@ -64,10 +63,7 @@ impl Machine<'_> {
         {
             return Ok(fits_stars(pattern, text));
         }
-        let (mut bytes, mut quoted) = self.pattern_text(pattern)?;
-        if !is_test {
-            plain_backslashes(self.dialect, &bytes, &mut quoted);
-        }
+        let (mut bytes, quoted) = self.pattern_text(pattern, is_test)?;
         // Anything fits a star.
         if bytes == b"*" && quoted == [false] {
             return Ok(true);
@@ -106,5 +102,33 @@ impl Machine<'_> {
                 }
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn texts_fit_patterns_as_in_each_shell() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case abc in a*c) R=1;; *) R=2;; esac", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case abc in a?) R=1;; a??) R=2;; esac", ["2", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case a in [!a]) R=1;; [a-c]) R=2;; esac", ["2", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case ']' in []]) R=1;; *) R=2;; esac", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case - in [a-]) R=1;; *) R=2;; esac", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case 'a*' in a\\*) R=1;; *) R=2;; esac", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh], "X='a*'; case abc in $X) R=1;; *) R=2;; esac", ["1", "a*"]),
+            (&[Zsh], "X='a*'; case abc in $X) R=1;; *) R=2;; esac", ["2", "a*"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X='a*'; case abc in \"$X\") R=1;; *) R=2;; esac", ["2", "a*"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case A in [[:upper:]]) R=1;; *) R=2;; esac", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case '' in '') R=1;; *) R=2;; esac", ["1", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ abc == a* ]] && R=1; [[ abc == \"a*\" ]] || X=1", ["1", "1"]),
+            (&[Dash], "[[ abc == a* ]] && R=1; [[ abc == \"a*\" ]] || X=1", ["none", "1"]),
+            (&[Bash, Ksh, Mksh], "[[ ab == @(ab|c) ]] && R=1 || R=2", ["1", "none"]),
+            (&[Zsh], "[[ ab == @(ab|c) ]] && R=1 || R=2", ["2", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X='[a'; case '[a' in \"$X\") R=1;; *) R=2;; esac", ["1", "[a"]),
+        ]);
     }
 }

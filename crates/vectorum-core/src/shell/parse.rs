@@ -1,6 +1,8 @@
 //! From bytes to a tree. Commands are taken one by one, as a shell takes them: what stands before
 //! an error is run.
 
+mod command;
+
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
@@ -8,7 +10,7 @@ use bytes::Bytes;
 use smallvec::{SmallVec, smallvec};
 
 use super::syntax::*;
-use super::words::{flat, odd_document};
+use super::words::odd_document;
 
 pub(super) type Parsed<T> = Result<T, Trouble>;
 
@@ -47,14 +49,6 @@ pub(super) fn push_only<T>(list: &mut Vec<T>, item: T) {
         list.reserve_exact(1);
     }
     list.push(item);
-}
-
-/// Adds a word to a command's, of which there are two most often.
-fn push_word(words: &mut Vec<Word>, word: Word) {
-    if words.is_empty() {
-        words.reserve_exact(2);
-    }
-    words.push(word);
 }
 
 const RESERVED: &[&[u8]] = &[b"then", b"else", b"elif", b"fi", b"do", b"done", b"esac", b"}", b"in", b")"];
@@ -443,213 +437,8 @@ impl<'a> Parser<'a> {
             commands.push(self.command()?);
         }
     }
-
-    pub(super) fn command(&mut self) -> Parsed<Command> {
-        self.deeper(Parser::command_here)
-    }
-
-    fn command_here(&mut self) -> Parsed<Command> {
-        self.blanks();
-        let at = self.at;
-        let kind = self.kind()?;
-        let Kind::Simple(assignments, mut words) = kind else {
-            let mut redirects = Vec::new();
-            if !matches!(kind, Kind::Function(..) | Kind::Named(..)) {
-                loop {
-                    self.blanks();
-                    match self.redirect()? {
-                        Some(redirect) => push_only(&mut redirects, redirect),
-                        None => break,
-                    }
-                }
-            }
-            return Ok(Command { kind, redirects, at, end: self.at });
-        };
-        let mut assignments = assignments;
-        let mut redirects = Vec::new();
-        loop {
-            self.blanks();
-            if let Some(redirect) = self.redirect()? {
-                push_only(&mut redirects, redirect);
-                continue;
-            }
-            match self.peek() {
-                None | Some(b'\n' | b';' | b'&' | b'|' | b')') => break,
-                // In zsh it ends a block wherever a word can stand.
-                Some(b'}') if self.dialect == Dialect::Zsh && self.braces > 0 && self.at > at && self.is_word(b"}") => break,
-                Some(b'(') => {
-                    // `name ()`, a function.
-                    if words.len() == 1 && assignments.is_empty() && redirects.is_empty() {
-                        self.at += 1;
-                        self.blanks();
-                        let is_named = self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_none();
-                        if is_named && self.peek() == Some(b')') {
-                            self.at += 1;
-                            return self.named_function(words.swap_remove(0), at, false);
-                        }
-                        if self.take(b")")
-                            && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
-                        {
-                            let is_plain = match self.dialect {
-                                Dialect::Mksh => name.iter().all(|b| is_name(*b) || b"%,-./:^".contains(b)),
-                                _ => name.first().is_some_and(|b| is_name_start(*b)) && name.iter().all(|b| is_name(*b)),
-                            };
-                            if !is_plain && !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
-                                return self.trouble("a function by what is no name");
-                            }
-                            return self.function(name, at, false);
-                        }
-                    }
-                    return self.parenthesis();
-                }
-                _ => {}
-            }
-            // These take more names than others do.
-            if words.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
-                let rest = self.text.get(self.at..).unwrap_or_default();
-                let end = rest.iter().position(|b| b" \t\n;&|<>()='\"{/".contains(b)).unwrap_or(rest.len());
-                let name = rest.get(..end).filter(|_| rest.get(end) == Some(&b'=')).unwrap_or_default();
-                let is_odd = name.iter().any(|b| *b >= 0x80 || self.dialect == Dialect::Ksh && matches!(b, b'.' | b'$'));
-                if is_odd && !is_own_name(name) {
-                    return Err(Trouble { at: self.at, what: "a name that only this shell takes", is_error: false });
-                }
-            }
-            if words.is_empty()
-                && let Some(assignment) = self.assignment()?
-            {
-                // A list can be set alone only.
-                let is_list = matches!(assignment.value, Assigned::Array(_));
-                if is_list && self.dialect == Dialect::Mksh && !assignments.is_empty() {
-                    return self.trouble("this cannot stand here");
-                }
-                push_only(&mut assignments, assignment);
-                continue;
-            }
-            let command = words.first().and_then(Word::literal);
-            if command == Some(b"enum") && self.dialect == Dialect::Ksh {
-                return Err(Trouble { at: self.at, what: "a type of variables", is_error: false });
-            }
-            let declares = command.is_some_and(|w| {
-                matches!(
-                    w,
-                    b"export"
-                        | b"declare"
-                        | b"typeset"
-                        | b"local"
-                        | b"readonly"
-                        | b"alias"
-                        | b"builtin"
-                        | b"command"
-                        | b"env"
-                        | b"integer"
-                        | b"float"
-                )
-            });
-            let from = self.at;
-            if declares && let Some(assignment) = self.assignment()? {
-                // No list stands there in mksh, nor behind these in others.
-                let takes_none = match command {
-                    Some(b"builtin" | b"env" | b"alias") => self.dialect == Dialect::Ksh || command == Some(b"env"),
-                    Some(b"command") => self.dialect == Dialect::Ksh && words.len() == 1,
-                    _ => false,
-                };
-                let is_behind = self.dialect == Dialect::Bash && matches!(command, Some(b"builtin" | b"command"));
-                if (self.dialect == Dialect::Mksh || takes_none || is_behind) && matches!(assignment.value, Assigned::Array(_)) {
-                    self.at = from;
-                    return self.trouble("this cannot stand here");
-                }
-                // The same once more as a word, for shells that split it and for other commands.
-                let end = self.at;
-                let mut word = match &assignment.value {
-                    Assigned::Word(_) => {
-                        self.at = from;
-                        let word = self.word()?;
-                        self.at = end;
-                        word
-                    }
-                    Assigned::Array(_) => Word::new(Parts::new(), from, end),
-                };
-                word.assignment = Some(Arc::new(assignment));
-                push_word(&mut words, word);
-                continue;
-            }
-            let word = self.word()?;
-            push_word(&mut words, word);
-        }
-        if words.is_empty() && assignments.is_empty() && redirects.is_empty() {
-            return self.trouble("a command is missing");
-        }
-        Ok(Command { kind: Kind::Simple(assignments, words), redirects, at, end: self.at })
-    }
-
-    /// A parenthesis where none can stand; behind some signs it begins a pattern, in some shells by an option.
-    pub(super) fn parenthesis<T>(&self) -> Parsed<T> {
-        let before = self.at.checked_sub(1).and_then(|at| self.text.get(at));
-        if self.dialect.is_rich() && before.is_some_and(|b| b"?*+@!".contains(b)) {
-            return Err(Trouble { at: self.at, what: "a pattern of file names with a group", is_error: false });
-        }
-        self.trouble("a parenthesis cannot stand here")
-    }
-
-    fn redirect(&mut self) -> Parsed<Option<Redirect>> {
-        if !self.peek().is_some_and(|b| b.is_ascii_digit() || b"<>&{".contains(&b)) {
-            return Ok(None);
-        }
-        let from = self.at;
-        let mut number = Vec::new();
-        while self.peek().is_some_and(|b| b.is_ascii_digit()) {
-            number.extend(self.peek());
-            self.at += 1;
-        }
-        if number.is_empty() && self.dialect.is_rich() && self.dialect != Dialect::Mksh && self.peek() == Some(b'{') {
-            let rest = self.text.get(self.at..).unwrap_or_default();
-            let length = rest.iter().skip(1).take_while(|b| is_name(**b)).count();
-            let name = rest.get(1..=length).unwrap_or_default();
-            let is_closed = matches!(rest.get(length + 1..length + 3), Some([b'}', b'<' | b'>']));
-            if is_closed && name.first().is_some_and(|b| is_name_start(*b)) {
-                number = name.to_vec();
-                self.at += length + 2;
-            }
-        }
-        let rich: &[&[u8]] = &[b"&>>", b"&>", b"<<<", b">|", b">!"];
-        let plain: &[&[u8]] = &[b"<<-", b"<<", b"<>", b"<&", b">>", b">&", b">|", b"<", b">"];
-        let operator = rich
-            .iter()
-            .filter(|o| {
-                self.dialect.is_rich()
-                    && (**o != b">!" || self.dialect == Dialect::Zsh)
-                    && (number.is_empty() || !o.starts_with(b"&"))
-            })
-            .chain(plain)
-            .find(|o| self.starts(o))
-            .map(|o| o.to_vec());
-        let Some(operator) = operator else {
-            self.at = from;
-            return Ok(None);
-        };
-        // `<(…)` and `>(…)` are words.
-        if self.dialect.is_rich() && operator.len() == 1 && self.peek_at(1) == Some(b'(') {
-            self.at = from;
-            return Ok(None);
-        }
-        self.at += operator.len();
-        self.blanks();
-        if self.dialect == Dialect::Zsh && operator == b">>" && self.peek() == Some(b'|') {
-            self.at += 1;
-        }
-        let mut word = self.word()?;
-        if operator.starts_with(b"<<") && operator != b"<<<" {
-            let mut delimiter = Vec::new();
-            let mut is_quoted = false;
-            flat(&word.parts, &mut delimiter, &mut is_quoted);
-            // Its text stands below.
-            let document = Arc::new(OnceLock::new());
-            self.waiting.push(Awaited { delimiter, is_quoted, strips: operator == b"<<-", document: Arc::clone(&document) });
-            word = Word::new(smallvec![Part::Document(document)], word.at, word.end);
-        }
-        Ok(Some(Redirect { operator, from: number, word }))
-    }
 }
+
 /// What zsh takes the time of runs in a shell of its own, if it is one of these (measured: 5.9).
 fn timed(command: Command) -> Command {
     let is_apart = match &command.kind {

@@ -72,7 +72,7 @@ impl Machine<'_> {
     /// A regular expression (POSIX extended): told only where it has the same meaning everywhere.
     fn expression(&mut self, value: &Val, word: &Word) -> Result<Found, Arc<Doubt>> {
         let odd = self.doubt("a regular expression");
-        let (text, quoted) = self.pattern_text(word)?;
+        let (text, quoted) = self.pattern_text(word, true)?;
         let Val::Known(value) = value else { return Err(odd) };
         let mut source = String::new();
         for (byte, quoted) in text.iter().zip(&quoted) {

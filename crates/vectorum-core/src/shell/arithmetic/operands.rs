@@ -297,3 +297,33 @@ impl Sum<'_, '_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn operands_are_numbers_names_and_what_is_done_to_them() {
+        hold(&[
+            (&[Bash, Dash], "R=$((0x1f)); X=$((010))", ["31", "8"]),
+            (&[Ksh, Mksh, Zsh], "R=$((0x1f)); X=$((010))", ["31", "10"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=3; R=$((X * X)); X=$((-X))", ["9", "-3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=' 7 '; R=$((X + 1))", ["8", " 7 "]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((UNSET + 1)); X=$((UNSET))", ["1", "0"]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=$((2#101)); X=$((16#ff))", ["5", "255"]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=1; R=$((X++)); ", ["1", "2"]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=1; R=$((++X))", ["2", "2"]),
+            (&[Dash], "X=1; R=$((++X))", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((X = 5))", ["5", "5"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=4; R=$((X += 2))", ["6", "6"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((1 ? 2 : 3)); X=$((0 || 2))", ["2", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((5 / 2)); X=$((-5 % 3))", ["2", "-2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((1 << 4)); X=$((~0))", ["16", "-1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=a; R=$(($#))", ["0", "a"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- 4; R=$(($1 + 1)); X=$((${1}0))", ["5", "40"]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=$(( (1 + 2) * 3 )); X=$((1,2))", ["9", "2"]),
+            (&[Bash, Ksh, Zsh], "R=$((2 ** 3)); X=$((- - 2))", ["8", "2"]),
+        ]);
+    }
+}

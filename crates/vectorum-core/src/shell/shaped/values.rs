@@ -457,7 +457,7 @@ impl Machine<'_> {
     /// Takes a pattern apart.
     pub(super) fn pattern_of(&mut self, word: &Word) -> Option<Pattern> {
         debug_assert!(self.dialect == Dialect::Zsh);
-        let (bytes, quoted) = self.pattern_text(word).ok()?;
+        let (bytes, quoted) = self.pattern_text(word, false).ok()?;
         let groups = self.groups(&bytes, false).ok()?;
         self.pattern(&bytes, &quoted, groups).ok()
     }
