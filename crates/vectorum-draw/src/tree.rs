@@ -42,7 +42,7 @@ pub struct Line {
     pub arguments: String,
     /// How it failed, if it did.
     pub failure: Option<String>,
-    /// Whether nobody saw it run with this block.
+    /// Whether nobody saw it run with this block, or it may never be started.
     pub is_unsure: bool,
     /// The letter of the chosen name's value; none for a group of branches that part.
     pub tint: Option<Tint>,

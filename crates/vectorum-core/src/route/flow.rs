@@ -81,6 +81,8 @@ pub struct FlowRow {
     pub by: Option<By>,
     /// Why the route never comes to its end, where it does not.
     pub ends: Option<&'static str>,
+    /// Whether it may never come to its end; the value holds where it does.
+    pub may_end: bool,
     /// The branch whose folding this line has, where it can be folded or unfolded.
     pub fold: Option<usize>,
     /// Whether something is folded away here.
@@ -94,8 +96,16 @@ struct Paint {
     mark: Mark,
     by: Option<By>,
     ends: Option<&'static str>,
+    may_end: bool,
     /// Whether all below is as it is here.
     is_even: bool,
+}
+
+impl Paint {
+    /// What it is told by: branches that are alike in it can be told together.
+    fn looks(&self) -> (Option<Tint>, Mark, Option<&'static str>, bool) {
+        (self.tint, self.mark, self.ends, self.may_end)
+    }
 }
 
 /// What the drawing of a tree goes by.
@@ -147,7 +157,7 @@ impl Survey {
         for (at, branch) in self.branches.iter().enumerate() {
             // A parent stands before its children.
             let above = branch.parent.and_then(|p| before.get(p)).copied().unwrap_or((first, 0));
-            let mut own = Paint { tint: None, mark: Mark::Same, by: None, ends: None, is_even: true };
+            let mut own = Paint { tint: None, mark: Mark::Same, by: None, ends: None, may_end: false, is_even: true };
             match branch.route.and_then(|r| self.routes.get(r)) {
                 Some((_, forecast)) => {
                     let tint = forecast.tint(name, tints);
@@ -167,6 +177,7 @@ impl Survey {
                     if let Reached::No(why, _) = &forecast.reached {
                         own.ends = Some(why);
                     }
+                    own.may_end = forecast.may_end.is_some() && own.ends.is_none();
                     before.push((tint, forecast.hops.len()));
                 }
                 None => {
@@ -182,12 +193,14 @@ impl Survey {
             let below: Vec<Paint> = branch.children.iter().filter_map(|c| paint.get(*c)).cloned().collect();
             let Some(own) = paint.get_mut(at) else { continue };
             if branch.route.is_some() {
-                let is_same = |p: &Paint| p.is_even && p.tint == own.tint && p.mark == Mark::Same && p.ends.is_none();
+                let is_same = |p: &Paint| {
+                    p.is_even && p.tint == own.tint && p.mark == Mark::Same && p.ends.is_none() && p.may_end == own.may_end
+                };
                 own.is_even = below.iter().all(is_same);
             } else if let Some(one) = below.first().filter(|_| at != 0) {
-                own.is_even = below.iter().all(|p| p.is_even && (p.tint, p.mark, p.ends) == (one.tint, one.mark, one.ends));
+                own.is_even = below.iter().all(|p| p.is_even && p.looks() == one.looks());
                 if own.is_even {
-                    (own.tint, own.mark, own.ends) = (one.tint, one.mark, one.ends);
+                    (own.tint, own.mark, own.ends, own.may_end) = one.looks();
                     let is_by_one = below.iter().all(|p| p.by == one.by);
                     own.by = if is_by_one { one.by.clone() } else { Some(By::Several) };
                 }
@@ -210,7 +223,7 @@ impl Drawing<'_> {
         let mut row = FlowRow { below, fold, is_folded, ..self.row(at, rails) };
         if branch.route.is_none() && at != 0 && !is_folded {
             // Each of its branches says it by itself.
-            row = FlowRow { tint: None, mark: Mark::Same, by: None, ends: None, ..row };
+            row = FlowRow { tint: None, mark: Mark::Same, by: None, ends: None, may_end: false, ..row };
         }
         self.rows.push(row);
         if is_folded {
@@ -245,7 +258,7 @@ impl Drawing<'_> {
 
     fn row(&self, at: usize, rails: Rails) -> FlowRow {
         let paint = self.paint.get(at).cloned();
-        let paint = paint.unwrap_or(Paint { tint: None, mark: Mark::Same, by: None, ends: None, is_even: true });
+        let paint = paint.unwrap_or(Paint { tint: None, mark: Mark::Same, by: None, ends: None, may_end: false, is_even: true });
         FlowRow {
             branch: at,
             alike: Vec::new(),
@@ -255,6 +268,7 @@ impl Drawing<'_> {
             mark: paint.mark,
             by: paint.by,
             ends: paint.ends,
+            may_end: paint.may_end,
             fold: None,
             is_folded: false,
         }
@@ -265,7 +279,7 @@ impl Drawing<'_> {
         let key = |at: &usize| {
             let (branch, paint) = (self.survey.branches.get(*at)?, self.paint.get(*at)?);
             let joins = branch.is_one_of_many && branch.children.is_empty() && !self.is_whole;
-            joins.then_some((paint.tint, paint.mark, paint.ends))
+            joins.then_some(paint.looks())
         };
         let mut places = HashMap::new();
         let mut groups: Vec<Vec<usize>> = Vec::new();

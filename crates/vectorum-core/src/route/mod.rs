@@ -224,6 +224,8 @@ pub struct Forecast {
     pub open: Option<(&'static str, Option<Site>)>,
     /// Whether the program at the end is started.
     pub reached: Reached,
+    /// Why it may never be started all the same, if so. What is forecast holds where it is.
+    pub may_end: Option<(&'static str, Option<Site>)>,
     /// The hops, in words.
     pub hops: Vec<String>,
     /// What happened, in order.
@@ -297,6 +299,7 @@ impl Forecast {
             vars,
             open: None,
             reached: Reached::Yes,
+            may_end: None,
             hops: Vec::new(),
             events: Events::default(),
             kept: Vec::new(),

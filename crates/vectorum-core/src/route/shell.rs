@@ -218,8 +218,10 @@ fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
     forecast.kept.extend(kept);
     forecast.skipped.extend(skipped);
     forecast.read.extend(read);
-    if ended == Ended::Yes {
-        return forecast.fails("a startup file of the shell ends it before", end);
+    match ended {
+        Ended::Yes => return forecast.fails("a startup file of the shell ends it before", end),
+        Ended::Perhaps => drop(forecast.may_end.get_or_insert(("a startup file of the shell may end it before", end))),
+        Ended::No => {}
     }
     let hop = forecast.hops.len().saturating_sub(1);
     // What the shell does by itself comes after what its files do.

@@ -39,6 +39,8 @@ pub enum Told<'a> {
         /// The hop's rule.
         why: Option<&'static str>,
     },
+    /// The program at the end may never be started.
+    MayEnd(&'static str, Option<&'a Site>),
     /// What arrives is unknown.
     Unknown(&'static str, Option<&'a Site>),
     /// What it would be by the rules that come with a program whose policy may not be read; `None` if it
@@ -105,6 +107,7 @@ impl Survey {
             }
             _ => {}
         }
+        out.extend(forecast.may_end.as_ref().map(|(why, site)| Told::MayEnd(why, site.as_ref())));
         if describes_the_account(name) {
             out.push(Told::DescribesTheAccount);
         }

@@ -119,6 +119,10 @@ impl Machine<'_> {
         let ends =
             |d: &Declared| matches!(d, Declared::Text(t) if t == "-") && matches!(self.dialect, Dialect::Mksh | Dialect::Zsh);
         while let Some((letters, on)) = given.as_slice().first().and_then(option) {
+            // There it is none, but a name that none can have.
+            if !on && self.dialect == Dialect::Bash && matches!(command, b"export" | b"readonly") {
+                break;
+            }
             given.next();
             if letters == "-" {
                 break;
@@ -132,6 +136,12 @@ impl Machine<'_> {
                     return None;
                 }
                 before = *letter;
+                // There a sign among letters is passed over, or not.
+                if *letter == b'+' && self.dialect == Dialect::Ksh {
+                    given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                    self.fog("a sign among the letters of an option");
+                    return None;
+                }
                 match attributes.take(*letter, on, command, self.dialect) {
                     Letter::Taken => {}
                     Letter::Misused => {

@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::declare::{Declared, declares};
-use super::frame::Boundary;
+use super::frame::{Boundary, Frame};
 use super::machine::Machine;
 use super::one_of::ONE_OR_ANOTHER;
 use super::options::names::is_one_of;
@@ -102,6 +102,11 @@ impl Machine<'_> {
             b"unset" => self.unset_names(known.as_deref()),
             b"return" => self.return_with(known.as_deref()),
             b"exit" => {
+                // There what is no number is an error like others.
+                let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
+                if self.dialect == Dialect::Mksh && !known.as_ref().is_some_and(|words| words.iter().take(1).all(is_number)) {
+                    self.fork(&self.doubt("a status that is no number"), Self::fail_hard, |_| {});
+                }
                 self.status_of(known.as_deref());
                 self.exit();
             }
@@ -303,6 +308,10 @@ impl Machine<'_> {
                     None => FileKind::Missing,
                 };
                 match kind {
+                    // What has no name is the folder to these (measured: zsh 5.9, 93u+m, R59).
+                    FileKind::Missing if name.is_empty() && !matches!(self.dialect, Dialect::Bash | Dialect::Dash) => {
+                        self.set_status(126);
+                    }
                     FileKind::Missing => self.set_status(127),
                     FileKind::Unknown => self.doubt_status(self.doubt("how a program ends")),
                     _ => self.set_status(126),
@@ -348,9 +357,14 @@ impl Machine<'_> {
     }
 
     fn return_with(&mut self, known: Option<&[Bytes]>) {
-        let kinds = [Boundary::Function, Boundary::Text, Boundary::Startup];
+        // The text of `eval` is no place to return from: what is around it is.
+        let is_place = |f: &Frame| match f.kind {
+            Boundary::Function | Boundary::Startup => true,
+            Boundary::Text => f.is_file,
+            _ => false,
+        };
         // bash refuses it where a script itself would be left.
-        let is_within = self.frames.iter().filter(|f| kinds.contains(&f.kind)).count() - usize::from(self.source.fixed.is_some());
+        let is_within = self.frames.iter().filter(|f| is_place(f)).count();
         if self.dialect == Dialect::Bash && self.until.is_some() && is_within <= 1 {
             return self.set_status(2);
         }
@@ -378,14 +392,10 @@ impl Machine<'_> {
             }
             _ => self.status_of(known),
         }
-        // The text of `eval` is no place to return from: what is around it is.
-        let index = self.frames.iter().rposition(|f| kinds.contains(&f.kind) || f.kind == Boundary::Shell);
-        let is_eval =
-            self.source.fixed.is_some() && index.is_some_and(|i| self.frames.get(i).is_some_and(|f| f.kind == Boundary::Text));
-        let count = if is_eval { 2 } else { 1 };
-        if !self.leave(count, &kinds, false) && self.live.is_some() {
+        match self.frames.iter().rposition(|f| is_place(f) || f.kind == Boundary::Shell) {
+            Some(index) if self.frames.get(index).is_some_and(is_place) => self.leave_at(index, false),
             // In a subshell, or at the prompt.
-            self.exit();
+            _ => self.exit(),
         }
     }
 
@@ -450,7 +460,18 @@ impl Machine<'_> {
                 _ => self.fog("a trap that is not known"),
             };
         };
+        let words = if words.first().is_some_and(|word| word == "--") { words.get(1..).unwrap_or_default() } else { words };
         let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
+        let taken: &[u8] = match self.dialect {
+            Dialect::Bash | Dialect::Ksh => b"lp",
+            _ => b"",
+        };
+        // zsh takes it for what is to be done.
+        if self.dialect != Dialect::Zsh
+            && words.first().is_some_and(|word| is_option(word) && !word.iter().skip(1).all(|letter| taken.contains(letter)))
+        {
+            return self.misused();
+        }
         let (Some(text), signals) = (words.first(), words.get(1..).unwrap_or_default()) else { return };
         if signals.is_empty() && self.dialect == Dialect::Ksh && !is_option(text) && !is_signal(text, self.dialect) {
             return self.fail_special();

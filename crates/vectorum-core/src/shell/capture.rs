@@ -8,9 +8,22 @@ use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
+/// Whether commands are a redirection alone, other than one to read, which is an error there (measured: mksh R59).
+fn only_opens(list: &List) -> bool {
+    let [item] = &list.items[..] else { return false };
+    let [command] = &item.first.commands[..] else { return false };
+    let is_bare = matches!(&command.kind, Kind::Simple(assignments, words) if assignments.is_empty() && words.is_empty());
+    let reads = |redirect: &Redirect| matches!(redirect.operator.first(), Some(b'<'));
+    item.rest.is_empty() && is_bare && matches!(&command.redirects[..], [one] if !reads(one))
+}
+
 impl Machine<'_> {
     /// The output of commands, without line ends at its end.
     pub(super) fn output(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
+        if self.dialect == Dialect::Mksh && commands.as_ref().as_ref().is_ok_and(only_opens) {
+            self.fail_hard();
+            return Val::Unknown(self.doubt("a command that only opens a file"));
+        }
         match self.printed(commands) {
             Val::Known(text) => {
                 let mut text = text.to_vec();
@@ -38,8 +51,16 @@ impl Machine<'_> {
 
     /// What commands print, whole.
     fn printed(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
-        let Ok(list) = &**commands else {
-            return Val::Unknown(self.doubt("commands whose output is used cannot be read"));
+        let list = match &**commands {
+            Ok(list) => list,
+            Err(_) => {
+                let doubt = self.doubt("commands whose output is used cannot be read");
+                // In others than bash that ends more.
+                if self.dialect != Dialect::Bash {
+                    self.fork(&doubt, Self::fail_hard, |_| {});
+                }
+                return Val::Unknown(doubt);
+            }
         };
         let Some(mut outer) = branch::fork(&mut self.live) else { return Val::of(b"") };
         let at = self.at;

@@ -9,6 +9,12 @@ use super::pattern::Pattern;
 use super::syntax::*;
 use super::value::Val;
 
+/// Whether a parenthesis without quotes is not closed.
+fn is_open(bytes: &[u8], quoted: &[bool]) -> bool {
+    let plain = bytes.iter().zip(quoted).filter(|(_, quoted)| !**quoted).map(|(byte, _)| byte);
+    plain.fold(0, |open, byte| open + i32::from(*byte == b'(') - i32::from(*byte == b')')) > 0
+}
+
 impl Machine<'_> {
     /// Does to a value what the parameter says.
     pub(super) fn changed(&mut self, value: Val, change: &Change) -> Val {
@@ -78,12 +84,26 @@ impl Machine<'_> {
             }
             Change::Replace(both, how) => {
                 let (word, with) = &**both;
+                // There it is no home folder.
+                let begins_with_tilde = matches!(word.parts.first(), Some(Part::Text(text)) if text.starts_with(b"~"));
+                if begins_with_tilde && self.dialect == Dialect::Ksh {
+                    return odd(self);
+                }
                 if self.folds_case() != Some(false) {
                     return odd(self);
                 }
                 let Ok((bytes, quoted)) = self.pattern_text(word, false) else { return odd(self) };
+                if self.dialect == Dialect::Zsh && is_open(&bytes, &quoted) {
+                    self.fail_hard();
+                    return odd(self);
+                }
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
+                // There a sign keeps its backslash.
+                let is_sign = |part: &Part| matches!(part, Part::Quoted(text) if text.iter().any(u8::is_ascii_punctuation));
+                if self.dialect == Dialect::Ksh && with.parts.iter().any(is_sign) {
+                    return odd(self);
+                }
                 let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
                 if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {
                     return odd(self);
@@ -91,6 +111,8 @@ impl Machine<'_> {
                 match (self.dialect, bytes.first()) {
                     // There nothing is found at either end.
                     (Dialect::Ksh, None) => return Val::Known(text),
+                    // What is empty is found there, before each letter or at an end.
+                    (Dialect::Zsh, None) if !matches!(how, b'#' | b'%') => return odd(self),
                     // There a sign behind two strokes means more.
                     (Dialect::Zsh, Some(b'#' | b'%')) if *how == b'/' => return odd(self),
                     _ => {}

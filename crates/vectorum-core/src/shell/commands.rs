@@ -47,6 +47,12 @@ const TABLE: &[(&str, Standing, &[Dialect])] = &[
     ("vared zparseopts private", Changing, &[Dialect::Zsh]),
     ("pushd popd", Changing, &[Dialect::Bash, Dialect::Zsh]),
     ("nameref", Followed, &[Dialect::Ksh, Dialect::Mksh]),
+    ("hist alarm", Harmless, &[Dialect::Ksh]),
+    ("enum compound redirect", Changing, &[Dialect::Ksh]),
+    ("r", Harmless, &[Dialect::Mksh, Dialect::Zsh]),
+    ("unhash pushln echoti echotc", Harmless, &[Dialect::Zsh]),
+    ("getln", Changing, &[Dialect::Zsh]),
+    ("rename", Harmless, &[Dialect::Mksh]),
     ("select coproc", Changing, RICH),
 ];
 

@@ -133,6 +133,11 @@ impl Machine<'_> {
                 return self.set_status(0);
             }
         }
+        // There `command` keeps what is declared to itself, but not what is exported (measured: R59).
+        if self.dialect == Dialect::Mksh && self.tame > 0 && !in_function && !matches!(command, b"export" | b"readonly") {
+            given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+            return self.fog("a declaration behind «command»");
+        }
         let status_before = self.status_within();
         self.set_status(0);
         if attributes.is_tied {
@@ -142,6 +147,11 @@ impl Machine<'_> {
         let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && command != b"readonly";
         for declared in given {
             let name = name_of(&declared);
+            // There nothing is declared from a name on that is none (measured: R59).
+            let is_special = matches!(command, b"export" | b"readonly");
+            if self.dialect == Dialect::Mksh && !is_special && !crate::reader::is_portable(&name) && !name.contains(&b'[') {
+                return self.set_status(1);
+            }
             let has_value = match &declared {
                 Declared::Assignment(..) => true,
                 Declared::Text(text) => text.contains(&b'='),
@@ -388,6 +398,9 @@ impl Machine<'_> {
             };
         }
         if value.is_some() && self.is_readonly(name) {
+            if self.dialect == Dialect::Bash && attributes.exported.is_some() {
+                self.doubt_export(name);
+            }
             return self.refuse(attributes);
         }
         if value.is_some() && !self.takes_text(name, attributes) {
@@ -471,7 +484,9 @@ impl Machine<'_> {
         if let Meant::Other(other) = self.meant(name) {
             return self.is_readonly(&other);
         }
-        self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
+        // What zsh counts by itself (zshparam(1)).
+        let is_counted = self.is_own_zsh() && matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL");
+        is_counted || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
     }
 
     /// A command such as `read` sets a name; whether it may. Where the name is held fast, most end with a status only
@@ -480,7 +495,10 @@ impl Machine<'_> {
         if let Some(at) = memchr::memchr(b'[', name) {
             return self.set_item_by_command(name, at, content);
         }
-        if self.assign(name, content, None) {
+        // zsh sets what is no name, too, if it is a number.
+        let is_name = crate::reader::is_portable(name) || !name.is_ascii();
+        let is_number = self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
+        if (is_name || is_number) && self.assign(name, content, None) {
             return true;
         }
         match self.dialect {
@@ -512,6 +530,9 @@ impl Machine<'_> {
     fn refuse(&mut self, attributes: Attributes) {
         if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && attributes.is_number {
             return self.fail_perhaps("a name that is held fast is declared as a number");
+        }
+        if self.tame > 0 && self.dialect == Dialect::Ksh {
+            return self.fail_perhaps("a name that is held fast is declared behind «command»");
         }
         if attributes.is_mild {
             self.doubt_status(self.doubt("a name is held fast"));

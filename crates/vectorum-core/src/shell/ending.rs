@@ -187,10 +187,10 @@ impl Machine<'_> {
 
     /// Ends the shell.
     pub(super) fn exit(&mut self) {
-        if self.quiet == 0 {
-            self.end = Some(self.here());
-        }
         if let Some(index) = self.frames.iter().rposition(|f| f.kind == Boundary::Shell) {
+            if index == 0 && self.quiet == 0 {
+                self.end = Some(self.here());
+            }
             self.leave_at(index, false);
         }
     }
@@ -255,6 +255,14 @@ impl Machine<'_> {
 
     /// The function or the file that is being run is given up, with 1 or 2; only of a script all is (measured: R59).
     fn fail_in_mksh(&mut self) {
+        if self.live.as_ref().is_some_and(|state| state.option("errexit") != Some(false)) {
+            let doubt = self.doubt("a command that fails ends the shell");
+            return self.fork(&doubt, Self::exit, Self::give_up_in_mksh);
+        }
+        self.give_up_in_mksh();
+    }
+
+    fn give_up_in_mksh(&mut self) {
         let within = self.frames.iter().rposition(|f| f.kind == Boundary::Shell).unwrap_or_default();
         let is_given_up = |(_, f): &(usize, &Frame)| match f.kind {
             Boundary::Function => true,

@@ -74,6 +74,11 @@ impl Machine<'_> {
         let mut out = Vec::new();
         for (index, word) in words.iter().enumerate() {
             if let Err(doubt) = self.fields_of(word, &mut out) {
+                // Braces may have hidden a pattern.
+                let has = |part: &Part, signs: &[u8]| matches!(part, Part::Text(text) if text.iter().any(|b| signs.contains(b)));
+                if word.parts.iter().any(|part| has(part, b"{")) && word.parts.iter().any(|part| has(part, b"*?[(")) {
+                    self.fork_where_none_is_an_error(&doubt);
+                }
                 self.doubt_what_is_set(&word.parts, &doubt);
                 // The words behind it are expanded all the same, and may set something.
                 words.iter().skip(index + 1).for_each(|word| self.expand_in_vain(&word.parts));
@@ -206,9 +211,18 @@ impl Machine<'_> {
                 self.fail_perhaps("zsh looks up a program for a word that begins with =");
                 return Err(self.doubt("zsh looks up a program for a word that begins with ="));
             }
+            // A group alone is a pattern, too.
+            let has_group = |(text, quoted): (&[u8], bool)| !quoted && text.contains(&b'(');
+            if self.is_own_zsh() && !has_signs && noglob != Some(true) && field.pieces().any(has_group) {
+                let doubt = self.doubt("a pattern of file names with a group");
+                self.fork_where_none_is_an_error(&doubt);
+                return Err(doubt);
+            }
             if has_signs && noglob == Some(false) {
                 if field.unknown.is_some() {
-                    return Err(self.doubt("names of files are looked up by a pattern that is not known"));
+                    let doubt = self.doubt("names of files are looked up by a pattern that is not known");
+                    self.fork_where_none_is_an_error(&doubt);
+                    return Err(doubt);
                 }
                 out.extend(self.paths(&field)?.into_iter().map(Val::Known));
             } else if has_signs && noglob.is_none() {
@@ -393,6 +407,9 @@ impl Machine<'_> {
                 }
                 Part::Output(commands) => {
                     let value = self.output(commands);
+                    if mode == Mode::Fields && self.dialect == Dialect::Mksh && self.begins_with_separator(&value)? {
+                        return Err(self.doubt("an output that begins with what separates words"));
+                    }
                     // Of all that brings a text it is what zsh splits; it names no files there.
                     if mode == Mode::Fields && self.is_own_zsh() {
                         self.split_at_separators(&value, true, fields)?;

@@ -32,7 +32,7 @@ use self::control::{Frame, Leaves};
 use self::functions::Named;
 use self::misplaced::is_misplaced;
 use self::options::{Letter, Options, SCOPES};
-use self::parse::{Job, Joint, Kinds, Parser, Part, Redirect, Word};
+use self::parse::{Job, Joint, Kinds, Parser, Part, Word};
 use self::startup::Manner;
 use super::Source;
 use super::ahead;
@@ -172,6 +172,8 @@ struct Fish<'a> {
     nested: usize,
     /// How many outputs are taken in.
     captures: usize,
+    /// Where the shell was last seen to end.
+    end: Option<Site>,
     /// Names that something may set at any time.
     restless: BTreeSet<Bytes>,
     source: Arc<Source>,
@@ -468,8 +470,8 @@ impl Fish<'_> {
         match source.jobs() {
             Ok(jobs) if source.fixed.is_none() && !self.is_in_loop() && is_misplaced(&source.text, jobs) => self.set_status(127),
             Ok(jobs) => self.run(jobs),
-            // Nothing of a wrong file runs.
-            Err(trouble) if trouble.is_error => self.set_status(127),
+            // Nothing of a wrong file runs, and of what `eval` is given.
+            Err(trouble) if trouble.is_error => self.set_status(if source.fixed.is_some() { 123 } else { 127 }),
             Err(trouble) => {
                 self.at = trouble.at;
                 self.fog(trouble.what);

@@ -1,6 +1,7 @@
 //! The files that a pattern names, in the order of the shell.
 
 use std::cmp::Ordering;
+use std::sync::Arc;
 
 use bytes::Bytes;
 
@@ -12,7 +13,7 @@ use super::field::Field;
 use super::machine::Machine;
 use super::pattern::{Groups, Pattern};
 use super::syntax::*;
-use super::value::Val;
+use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
 
 /// More files are not looked at.
@@ -157,7 +158,13 @@ impl Machine<'_> {
         // Of nothing there is nothing, whatever is asked of it.
         if is_unclear {
             let is_none = found.iter().all(|(_, real)| self.ground.files.kind(real) == FileKind::Missing);
-            return if is_none && goes { Ok(Vec::new()) } else { Err(self.doubt(QUALIFIED)) };
+            if is_none && goes {
+                return Ok(Vec::new());
+            }
+            // One that there is not is an error.
+            let doubt = self.doubt(QUALIFIED);
+            self.fork(&doubt, Self::fail_hard, |_| {});
+            return Err(doubt);
         }
         let mut there = Vec::new();
         for (shown, real) in found {
@@ -186,6 +193,15 @@ impl Machine<'_> {
             there = parts.ok_or_else(|| self.doubt("a part of a path"))?;
         }
         Ok(there)
+    }
+
+    /// Goes on as if a pattern that is not known named no file, where zsh takes that for an error.
+    pub(super) fn fork_where_none_is_an_error(&mut self, doubt: &Arc<Doubt>) {
+        let fails =
+            self.is_own_zsh() && !self.is_for_child && !self.manner().is_some_and(|m| !matches!(m.nothing, Nothing::Fails));
+        if fails {
+            self.fork(doubt, Self::fail_hard, |_| {});
+        }
     }
 
     /// Whether a file is of the kind that qualifiers ask for.

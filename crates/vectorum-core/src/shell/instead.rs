@@ -10,6 +10,7 @@ use super::expand::{Expanded, Mode, ODD_WORD, Values, brings_list, is_put_togeth
 use super::field::{Field, Fields, last};
 use super::machine::Machine;
 use super::parameter::{Held, is_all_of};
+use super::parse::is_name_start;
 use super::reference::OWN_SHAPE;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -48,7 +49,7 @@ impl Machine<'_> {
             Held::Many(values) => match &values[..] {
                 [] => Ok(false),
                 [one] => one.is_empty().map(|e| !e).ok_or(()),
-                all if self.dialect == Dialect::Ksh && all.iter().all(|one| one.is_empty() != Some(false)) => Err(()),
+                [first, ..] if self.dialect == Dialect::Ksh && first.is_empty() != Some(false) => Err(()),
                 _ => Ok(true),
             },
         };
@@ -215,6 +216,13 @@ impl Machine<'_> {
     /// Sets a name, or an item of it, within a word.
     fn assign_within(&mut self, parameter: &Parameter, value: Val) {
         let name = &parameter.name;
+        if !name.first().is_some_and(|byte| is_name_start(*byte)) {
+            // zsh alone sets what is no name, if it is a number.
+            if self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit) {
+                return self.fog("a positional parameter is set");
+            }
+            return self.fail_hard();
+        }
         let is_done = match &parameter.key {
             // No item is called so.
             Some(key) if is_text(key, b"@") || is_text(key, b"*") => {

@@ -103,15 +103,22 @@ impl Machine<'_> {
         let (mut asks, mut at_length) = (false, false);
         while let Some((first, after)) = rest.split_first() {
             match first.known().map(|f| &f[..]) {
-                Some(b"-p") => rest = after,
                 Some(b"--") => {
                     rest = after;
                     break;
                 }
-                Some(option @ (b"-v" | b"-V")) => {
-                    (asks, at_length) = (true, option == b"-V");
+                Some([b'-', letters @ ..])
+                    if own == b"command" && !letters.is_empty() && letters.iter().all(|letter| b"pvV".contains(letter)) =>
+                {
+                    asks |= letters.iter().any(|letter| b"vV".contains(letter));
+                    at_length = letters.contains(&b'V');
                     rest = after;
                 }
+                // zsh takes it for the name of a command.
+                Some([b'-', _, ..]) if self.dialect != Dialect::Zsh && own != b"builtin" => {
+                    return self.doubt_status(self.doubt("words that a command of the shell does not take"));
+                }
+                Some([b'-', _, ..]) if self.dialect == Dialect::Bash => return self.set_status(2),
                 _ => break,
             }
         }
@@ -163,6 +170,10 @@ impl Machine<'_> {
             // There it runs programs only; what it makes of a word that declares is not followed.
             if declares(&name, Dialect::Zsh) {
                 return self.fog("a declaration that zsh does not take for one");
+            }
+            // Of its own commands it runs none.
+            if self.is_unfollowed_builtin(&name).is_some() && self.find_program(&name) == Ok(None) {
+                return self.set_status(127);
             }
             return self.run_other(&name, after);
         }

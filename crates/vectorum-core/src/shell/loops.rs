@@ -27,6 +27,9 @@ impl Machine<'_> {
         };
         self.put_status(self.status_within());
         // Each word would be what it stands for.
+        if self.dialect == Dialect::Bash && !names.iter().all(|name| crate::reader::is_portable(name)) {
+            return self.set_status(1);
+        }
         let refers = names.iter().any(|name| self.meant(name) != Meant::Itself);
         if let Some(name) = names.first().filter(|_| refers && (names.len() > 1 || values.is_err())) {
             return self.give_up_reference(name);

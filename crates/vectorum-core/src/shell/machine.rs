@@ -16,6 +16,7 @@ use super::log::Log;
 use super::lookup::Programs;
 use super::one_of::OneOf;
 use super::program::content;
+use super::redirect::Descriptors;
 use super::restless::Restless;
 use super::state::{State, Status};
 use super::steps::Steps;
@@ -90,7 +91,7 @@ pub(super) struct Outcome<S = State> {
     pub(super) state: Option<S>,
     /// Whether it ends before its program.
     pub ended: Ended,
-    /// Where it ends, if it does.
+    /// Where it ends, or may end, if it does.
     pub end: Option<Site>,
     /// What was set on the way.
     pub log: Arc<Log>,
@@ -147,6 +148,8 @@ pub(super) struct Machine<'a> {
     pub(super) named_otherwise: Vec<Bytes>,
     /// Where the shell was ended.
     pub(super) end: Option<Site>,
+    /// The numbers by which files were opened and closed.
+    pub(super) descriptors: Descriptors,
     /// The files, which `ground` shows, with what was written to: what those hold is not known.
     pub(super) touched: &'a Touched<'a>,
     pub(super) programs: Programs,
@@ -235,6 +238,7 @@ impl<'a> Machine<'a> {
             startup: Vec::new(),
             named_otherwise: Vec::new(),
             end: None,
+            descriptors: Descriptors::default(),
             touched,
             programs: Programs::default(),
             nested: 0,

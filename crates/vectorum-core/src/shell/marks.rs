@@ -82,6 +82,11 @@ impl Machine<'_> {
         // Nobody is handed a table; but ksh hands on what was a text before.
         if attributes.is_table && self.dialect != Dialect::Ksh {
             let was_text = matches!(self.content_of(name), Content::Set(_));
+            // What comes of it by other ways than `typeset` may be no table.
+            if self.dialect == Dialect::Zsh && was_text && attributes.readonly {
+                let doubt = self.doubt("a text that becomes a table");
+                self.assign(name, Content::Perhaps(Val::Unknown(doubt)), Some(false));
+            }
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)).filter(|_| was_text) {
                 var.exported = Some(false);
                 var.may_be_list = true;
@@ -136,6 +141,10 @@ impl Machine<'_> {
         var.is_number |= attributes.is_number;
         var.is_unique |= attributes.is_unique;
         let Var { content, site, exported, .. } = var.clone();
+        // There what it is stays until it is set anew (measured: 5.2).
+        if self.dialect == Dialect::Bash && matches!(content, Content::Set(_) | Content::Perhaps(_)) {
+            return;
+        }
         if matches!(content, Content::Unset) {
             // As a number it has a value for others there.
             if self.dialect == Dialect::Ksh && attributes.is_number {

@@ -22,6 +22,11 @@ impl Machine<'_> {
     /// What it ends where a file cannot be opened for a command; the status is set.
     pub(super) fn cannot_redirect(&mut self, command: &Command) {
         let name = match &command.kind {
+            // `command` does not help there.
+            Kind::Simple(_, words) if self.dialect == Dialect::Dash && words.len() > 1 => {
+                let own = words.iter().map(Word::literal).find(|word| *word != Some(b"command")).flatten();
+                if own == Some(b"exec") { own } else { words.first().and_then(Word::literal) }
+            }
             Kind::Simple(_, words) => words.first().and_then(Word::literal),
             _ => None,
         };

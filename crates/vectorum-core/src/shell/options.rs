@@ -21,8 +21,8 @@ use crate::reader::is_portable;
 use kept::OPTIONS_OF_SET;
 use letters::SHARED;
 use names::{
-    Effect, followed, followed_in_zsh, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, letters, long_option, named_in_zsh,
-    option_of_letter,
+    Effect, followed, followed_in_zsh, is_beginning, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, letters, long_option,
+    named_in_zsh, option_of_letter,
 };
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
@@ -43,6 +43,9 @@ impl Machine<'_> {
             && self.dialect.is_rich()
         {
             let name = name.clone();
+            // There options end before the values.
+            let ends = self.dialect == Dialect::Mksh && values.first().and_then(Val::known).is_some_and(|word| word == "--");
+            let values = if ends { values.get(1..).unwrap_or_default() } else { values };
             if !self.assign(&name, Content::Array(Arc::new(values.to_vec())), None) {
                 self.fail_hard();
             }
@@ -282,6 +285,8 @@ impl Machine<'_> {
             }
             Some(Effect::Odd) => {}
             Some(Effect::Fixed) if !on => {}
+            // There a part of a name may do.
+            None if self.dialect == Dialect::Ksh && is_beginning(name) => self.fog(OTHERWISE),
             Some(Effect::Fixed) | None => self.refuse_option(),
         }
     }

@@ -8,6 +8,7 @@ use super::content::Content;
 use super::expand::{Expanded, Mode, Values, is_text};
 use super::machine::Machine;
 use super::nameref::Meant;
+use super::parse::is_name_start;
 use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT, SETTING_SHAPE};
 use super::shaped::Subscript;
 use super::state::Status;
@@ -17,6 +18,16 @@ use super::value::{Doubt, Val};
 /// Whether a byte stands in a whole number.
 fn is_numeral(byte: &u8) -> bool {
     byte.is_ascii_digit() || *byte == b'-'
+}
+
+/// Whether a pattern certainly fits nothing that is empty.
+fn needs_something(parts: &[Part]) -> bool {
+    parts.iter().any(|part| match part {
+        Part::Quoted(text) => !text.is_empty(),
+        Part::Text(text) => text.iter().any(u8::is_ascii_alphanumeric),
+        Part::Double(parts) => needs_something(parts),
+        _ => false,
+    })
 }
 
 /// What a parameter holds.
@@ -114,7 +125,15 @@ impl Machine<'_> {
                 _ => self.fork(&doubt, Self::fail_hard, |_| {}),
             }
         }
-        let change = |m: &mut Self, value: Val| m.changed(value, &parameter.change);
+        let change = |m: &mut Self, value: Val| {
+            // There an empty pattern fits what is empty.
+            let is_odd = matches!(m.dialect, Dialect::Ksh | Dialect::Zsh)
+                && matches!(&parameter.change, Change::Replace(both, _) if !needs_something(&both.0.parts));
+            match is_odd && value.is_empty() != Some(false) {
+                true => Val::Unknown(m.doubt("a pattern in what is empty")),
+                false => m.changed(value, &parameter.change),
+            }
+        };
         let content = match content {
             // There items that become one text between quotes do so before anything is done to them.
             Held::Many(values) if quoted && self.is_joined_first(parameter) => match self.joined(Values::Many(values), None)? {
@@ -139,6 +158,11 @@ impl Machine<'_> {
                 Change::Unfollowed(why) => Ok(Values::One(Val::Unknown(self.doubt(why)))),
                 Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
                 // An empty pattern fits what is not there, but in bash; ksh takes it for something else.
+                Change::Replace(both, _)
+                    if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && !needs_something(&both.0.parts) =>
+                {
+                    Ok(Values::One(Val::Unknown(self.doubt("a pattern of another kind"))))
+                }
                 Change::Replace(_, b'#' | b'%') if self.dialect != Dialect::Bash => Ok(Values::One(match self.dialect {
                     Dialect::Ksh => Val::Unknown(self.doubt("a pattern of another kind")),
                     _ => change(self, Val::of(b"")),
@@ -159,6 +183,10 @@ impl Machine<'_> {
                     Ok(Values::One(Val::Unknown(self.doubt("a length of a list"))))
                 }
                 Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
+                // There it is cut from the whole of them.
+                Change::Trim(..) if self.dialect == Dialect::Dash && values.len() > 1 => {
+                    Err(self.doubt("what is cut from all parameters together"))
+                }
                 Change::Slice(..) => {
                     let is_positional = matches!(&parameter.name[..], b"@" | b"*");
                     self.slice(values, &parameter.change, is_positional).map(Values::Many)
@@ -299,6 +327,9 @@ impl Machine<'_> {
         let Some(state) = &self.live else { return Ok(Held::Unset) };
         let name = &parameter.name[..];
         let begins_number = name.first().is_some_and(u8::is_ascii_digit);
+        if parameter.key.is_some() && !name.first().is_some_and(|byte| is_name_start(*byte)) {
+            return Ok(Held::Unknown(self.doubt("a subscript")));
+        }
         let number = if begins_number { std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok()) } else { None };
         if let Some(number) = number {
             if number == 0 {
@@ -381,7 +412,14 @@ impl Machine<'_> {
                                 return self.subscripted(Held::One(value), &Subscript::At(key.clone()));
                             }
                             Content::Unset => Vec::new(),
-                            _ => return Ok(Held::Unknown(self.doubt("a subscript"))),
+                            _ => {
+                                // What is no sum is an error.
+                                let doubt = self.doubt("a subscript");
+                                if self.dialect == Dialect::Zsh {
+                                    self.fork(&doubt, Self::fail_hard, |_| {});
+                                }
+                                return Ok(Held::Unknown(doubt));
+                            }
                         };
                         let is_length = matches!(parameter.change, Change::Length);
                         let counts = state.option("nounset") != Some(false);
@@ -391,6 +429,11 @@ impl Machine<'_> {
                         }
                         if is_text(key, b"@") || is_text(key, b"*") {
                             // With `set -u` it is an error in some (measured).
+                            // A part of a text is one of its letters there (measured: 5.2).
+                            let is_text = !is_list && !is_unset;
+                            if self.dialect == Dialect::Bash && is_text && matches!(parameter.change, Change::Slice(..)) {
+                                return Ok(values.first().map_or(Held::Unset, |value| Held::One(value.clone())));
+                            }
                             let is_error = match self.dialect {
                                 Dialect::Bash => false,
                                 Dialect::Zsh => is_unset,
@@ -403,9 +446,22 @@ impl Machine<'_> {
                         let is_range =
                             |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
                         if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
-                            return Ok(Held::Unknown(self.doubt("a subscript")));
+                            let doubt = self.doubt("a subscript");
+                            // A parenthesis that is not closed is an error.
+                            let is_open = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.contains(&b'(') && !t.contains(&b')'));
+                            if key.iter().any(is_open) {
+                                self.fork(&doubt, Self::fail_hard, |_| {});
+                            }
+                            return Ok(Held::Unknown(doubt));
                         }
                         match self.sum_in_word(key) {
+                            // A text has no end to count from (measured: bash 5.2, 93u+m, R59).
+                            Ok(index) if index < 0 && !is_list && self.dialect != Dialect::Zsh => {
+                                if is_length && self.dialect == Dialect::Bash {
+                                    self.fail_hard();
+                                }
+                                return Ok(Held::Unset);
+                            }
                             Ok(index) => {
                                 // zsh counts from 1.
                                 let index = if self.dialect == Dialect::Zsh { index - 1 } else { index };

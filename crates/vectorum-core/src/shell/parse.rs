@@ -409,6 +409,10 @@ impl<'a> Parser<'a> {
                 while self.dialect == Dialect::Bash && self.take_word(b"-p") {
                     self.blanks();
                 }
+                // An option of its own, or one that it has not.
+                if self.dialect == Dialect::Mksh && self.peek() == Some(b'-') {
+                    return Err(Trouble { at: self.at, what: "an option of «time»", is_error: false });
+                }
             } else {
                 break;
             }
@@ -434,6 +438,10 @@ impl<'a> Parser<'a> {
                 self.at += 1;
             }
             self.lines()?;
+            // Only the first can be turned round there.
+            if matches!(self.dialect, Dialect::Bash | Dialect::Dash | Dialect::Zsh) && self.is_word(b"!") {
+                return self.trouble("this cannot stand here");
+            }
             commands.push(self.command()?);
         }
     }

@@ -94,6 +94,9 @@ impl Machine<'_> {
     }
 
     pub(super) fn printf(&mut self, arguments: &[Val]) {
+        if arguments.is_empty() {
+            return self.set_status(if self.dialect == Dialect::Zsh { 1 } else { 2 });
+        }
         self.set_status(0);
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         if let Some([flag, name, ..]) = arguments.get(..2).and_then(|a| <&[Val; 2]>::try_from(a).ok())
@@ -125,8 +128,14 @@ impl Machine<'_> {
         let text = known.as_deref().and_then(|words| formatted(words, Some(self.dialect)));
         let text = match text {
             Some(text) => Val::of(text),
-            // With a format of nothing but the text, it is that text.
-            None => Val::Unknown(self.doubt("what a command prints")),
+            None => {
+                // What is no number makes it fail.
+                let doubt = self.doubt("what a command prints");
+                if known.is_some() {
+                    self.doubt_status(doubt.clone());
+                }
+                Val::Unknown(doubt)
+            }
         };
         self.print(text);
     }

@@ -100,6 +100,7 @@ impl Machine<'_> {
                                 {
                                     return Err(self.doubt("`$*` in a here-document with `$@`"));
                                 }
+                                Dialect::Mksh if is_list && mode == Mode::Document && parameter.name == "@" => Some(b' '),
                                 _ if is_list => self.between_items(parameter, mode)?,
                                 Dialect::Bash | Dialect::Ksh | Dialect::Mksh
                                     if mode == Mode::Document && parameter.key.is_none() =>

@@ -84,6 +84,9 @@ impl Machine<'_> {
         let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
         let Asked { mut names, is_raw, is_odd, is_list, may_be_list, delimiter } = Asked::of(words, self.dialect);
         let is_whole = names.is_empty();
+        if is_whole && !is_odd && self.dialect == Dialect::Dash {
+            return self.set_status(2);
+        }
         if is_whole {
             names.push(Bytes::from_static(b"REPLY"));
         }
@@ -103,6 +106,10 @@ impl Machine<'_> {
                 // A key that is pressed, which nobody may do, or words that it does not take.
                 let may_stay = may_be_list || is_odd;
                 let content = if may_stay { Content::Perhaps(value) } else { Content::Set(value) };
+                // Words of options may be among them.
+                if is_odd && !crate::reader::is_portable(&name) {
+                    continue;
+                }
                 if !self.set_by_command(&name, content) {
                     return;
                 }

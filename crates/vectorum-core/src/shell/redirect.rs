@@ -6,9 +6,39 @@ use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::program::sets;
+use super::reference::BAD_SHAPE;
 use super::syntax::{Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
+
+/// The numbers up to 9 by which files were opened and closed at any time.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Descriptors {
+    opened: u16,
+    closed: u16,
+}
+
+impl Descriptors {
+    fn bit(number: &[u8]) -> u16 {
+        match number {
+            [digit @ b'0'..=b'9'] => 1 << (digit - b'0'),
+            _ => 0,
+        }
+    }
+
+    fn open(&mut self, number: &[u8]) {
+        self.opened |= Self::bit(number);
+    }
+
+    fn close(&mut self, number: &[u8]) {
+        self.closed |= Self::bit(number);
+    }
+
+    /// Whether one is open for certain; the first three are where nobody closed them.
+    fn is_open(self, number: &[u8]) -> bool {
+        (self.opened | 0b111) & !self.closed & Self::bit(number) != 0
+    }
+}
 
 impl Machine<'_> {
     /// Whether nothing but redirections stands there, by which zsh copies what it reads (zshmisc(1), «Redirections with no
@@ -30,7 +60,14 @@ impl Machine<'_> {
         let mut answer = Ok(true);
         for redirect in redirects {
             self.number_opened(redirect);
+            self.descriptors.open(&redirect.from);
             match &redirect.operator[..] {
+                b">&" | b"<&" if !self.is_file_for_both(redirect) => {
+                    if !self.duplicates_open(redirect) {
+                        answer = Err(self.doubt("whether a file is open by that number"));
+                    }
+                    continue;
+                }
                 b"<<" | b"<<-" => {
                     // What cannot be put together is not read, and the command not run.
                     let is_odd = |p: &Part| matches!(p, Part::Document(text) if !matches!(text.get(), Some(Ok(_))));
@@ -40,7 +77,21 @@ impl Machine<'_> {
                     }
                     continue;
                 }
-                b"<<<" | b">&" | b"<&" => continue,
+                // There it is an error of what it is for alone.
+                b"<<<"
+                    if self.dialect == Dialect::Mksh
+                        && redirect.word.parts.iter().any(|part| matches!(part, Part::Unfollowed(why) if *why == BAD_SHAPE)) =>
+                {
+                    return Ok(false);
+                }
+                b"<<<"
+                    if self.dialect == Dialect::Mksh
+                        && redirect.word.parts.iter().any(|part| matches!(part, Part::Unfollowed(_))) =>
+                {
+                    answer = Err(self.doubt("an expansion that may fail"));
+                    continue;
+                }
+                b"<<<" => continue,
                 // What is read of commands beside the shell can be opened.
                 b"<" if matches!(&redirect.word.parts[..], [Part::Channel(_)]) => continue,
                 operator => {
@@ -70,7 +121,7 @@ impl Machine<'_> {
                             answer = Err(self.doubt("a file is opened whose name is not known"));
                             continue;
                         };
-                        let can = self.can_write(&full, operator == b">");
+                        let can = self.can_write(&full, matches!(operator, b">" | b">&"));
                         self.touched.touch(&full);
                         match can {
                             Some(true) => {}
@@ -107,6 +158,26 @@ impl Machine<'_> {
         let number = self.doubt("the number by which a file is opened").number();
         let is_sure = is_duplicate || redirect.operator.starts_with(b"<<") || redirect.word.literal() == Some(b"/dev/null");
         self.assign(&redirect.from, if is_sure { Content::Set(number) } else { Content::Perhaps(number) }, None);
+    }
+
+    /// Whether `>&` is followed by a file, which bash and zsh open for what is printed and for errors.
+    fn is_file_for_both(&self, redirect: &Redirect) -> bool {
+        let is_number = |word: &[u8]| word == b"-" || word.strip_suffix(b"-").unwrap_or(word).iter().all(u8::is_ascii_digit);
+        matches!(self.dialect, Dialect::Bash | Dialect::Zsh)
+            && redirect.operator == b">&"
+            && redirect.from.is_empty()
+            && redirect.word.literal().is_some_and(|word| !is_number(word) && word != b"p")
+    }
+
+    /// `>&NUMBER` and its kin, once it is carried out: whether it is certain that a file is open by that number.
+    fn duplicates_open(&mut self, redirect: &Redirect) -> bool {
+        let Some(word) = self.one_word(&redirect.word).ok().and_then(|word| word.known().cloned()) else { return false };
+        if word == b"-"[..] {
+            let usual: &[u8] = if redirect.operator == b"<&" { b"0" } else { b"1" };
+            self.descriptors.close(if redirect.from.is_empty() { usual } else { &redirect.from });
+            return true;
+        }
+        self.descriptors.is_open(word.strip_suffix(b"-").unwrap_or(&word))
     }
 
     /// Whether a file can be written to, or made where there is none, as far as owners and modes tell.

@@ -82,6 +82,13 @@ impl Parser<'_> {
                 self.at += 1;
                 self.is_set().map(Some)
             }
+            Some(b'+')
+                if self.dialect == Dialect::Zsh
+                    && self.peek_at(1).is_some_and(|b| b.is_ascii_digit() || b"@*#?-$!".contains(&b)) =>
+            {
+                self.at += 2;
+                Ok(Some(Part::Unfollowed(OWN_SHAPE)))
+            }
             Some(byte) if byte.is_ascii_digit() || b"@*#?-$!".contains(&byte) => {
                 self.at += 1;
                 // In zsh `$#name` is a length.
@@ -215,8 +222,11 @@ impl Parser<'_> {
                     return keyed(None, Change::Parts(letters));
                 }
                 self.at = from;
-                let change =
-                    if self.peek_at(1) == Some(b'q') { Change::Quote } else { Change::Unfollowed("a modifier of zsh's") };
+                let change = match self.peek_at(1) {
+                    Some(b'q') => Change::Quote,
+                    Some(b'&') => Change::Unfollowed(ODD_SHAPE),
+                    _ => Change::Unfollowed("a modifier of zsh's"),
+                };
                 self.at += 2;
                 keyed(None, change)
             }
@@ -236,6 +246,23 @@ impl Parser<'_> {
 
     /// Takes `((…))` from its first parenthesis; returns what stands inside, if it is closed so.
     pub(super) fn balanced_sum(&mut self) -> Option<Range<usize>> {
+        let from = self.at;
+        let inner = self.balanced_sum_here()?;
+        // With a bracket that nothing opens it is none there, but commands.
+        let text = self.text.get(inner.clone()).unwrap_or_default();
+        let opened = text.iter().try_fold(0_i32, |open, byte| match byte {
+            b'[' => Some(open + 1),
+            b']' => (open > 0).then_some(open - 1),
+            _ => Some(open),
+        });
+        if self.dialect == Dialect::Zsh && opened.is_none() {
+            self.at = from;
+            return None;
+        }
+        Some(inner)
+    }
+
+    fn balanced_sum_here(&mut self) -> Option<Range<usize>> {
         let from = self.at + 2;
         let mut open = 2;
         let mut at = from;
@@ -310,6 +337,10 @@ impl Parser<'_> {
         let list = parser
             .whole()
             .and_then(|list| if parser.at < inner.len() { parser.trouble("this cannot stand here") } else { Ok(list) });
+        // There it is read with what is around it (measured: dash 0.5.12).
+        if self.dialect == Dialect::Dash && list.as_ref().is_err_and(|trouble| trouble.is_error) {
+            return self.trouble("a command in backticks cannot be read");
+        }
         Ok(Part::Output(Arc::new(list)))
     }
 
@@ -412,9 +443,8 @@ impl Parser<'_> {
             // A quoted text is no parameter; what a command prints is one.
             let is_odd =
                 memchr::memmem::find(text, b")\"").is_some_and(|at| !text.get(at + 2).is_some_and(|b| b"$`".contains(b)));
-            // Letters that are no flags (measured: zsh 5.9).
-            let is_flag = |letter: &u8| !b"!\"$&+,./123456789:;<=>?GHJKTY[\\]^`dhxy|}".contains(letter);
-            let is_odd = is_odd || self.dialect == Dialect::Zsh && !text.get(2).is_none_or(is_flag);
+            let is_odd = is_odd || memchr::memmem::find(text, b")#\"").is_some();
+            let is_odd = is_odd || self.dialect == Dialect::Zsh && !are_flags(text.get(2..).unwrap_or_default());
             // In the others commands run there, in the shell itself.
             let kind = if self.dialect == Dialect::Zsh { self.own_shape(start) } else { SETTING_SHAPE };
             return Ok(Part::Unfollowed(if is_odd { ODD_SHAPE } else { kind }));
@@ -468,7 +498,26 @@ impl Parser<'_> {
         let mut key = None;
         if self.peek() == Some(b'[') && self.dialect.is_rich() {
             let rest = self.text.get(self.at..).unwrap_or_default();
+            // What is no name has none (measured: bash 5.2, 93u+m, R59).
+            if !name.first().is_some_and(|byte| is_name_start(*byte)) {
+                match self.dialect {
+                    Dialect::Ksh => return self.trouble("what has no items is asked for one"),
+                    // All that is run is given up, or only this line.
+                    Dialect::Bash if change == Change::Length && name == "@" => {
+                        return Err(Trouble { at: self.at, what: "what has no items is asked for one", is_error: false });
+                    }
+                    Dialect::Bash | Dialect::Mksh => {
+                        self.skip_braces(start)?;
+                        return Ok(Part::Unfollowed(BAD_SHAPE));
+                    }
+                    Dialect::Zsh | Dialect::Dash => {}
+                }
+            }
             let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
+            let quotes = rest.iter().take(close).filter(|byte| **byte == b'\'').count();
+            if self.dialect == Dialect::Zsh && quotes == 1 {
+                return self.trouble("a quote is not closed");
+            }
             // An index in such quotes is an error, or not, by where it stands.
             if rest.get(1..close).is_some_and(|key| key.contains(&b'\'') && key.iter().all(|b| b"'0123456789".contains(b))) {
                 self.at += close + 1;
@@ -511,7 +560,14 @@ impl Parser<'_> {
                 self.at += 1;
                 let longest = self.peek() == Some(sign);
                 self.at += usize::from(longest);
-                Change::Trim(sign == b'%', longest, self.inner_word(false, b"}")?)
+                let from = self.at;
+                let word = self.inner_word(false, b"}")?;
+                // A bracket that is open goes on behind the brace there (measured: 93u+m).
+                let text = self.text.get(from..self.at).unwrap_or_default();
+                if self.dialect == Dialect::Ksh && has_open_bracket(text) {
+                    return Err(Trouble { at: self.at, what: "a bracket that is open in a pattern", is_error: false });
+                }
+                Change::Trim(sign == b'%', longest, word)
             }
             Some(b'/') if self.dialect.is_rich() => {
                 self.at += 1;
@@ -535,12 +591,15 @@ impl Parser<'_> {
                     {
                         return whole(Change::Parts(letters));
                     }
-                    let is_known = self.peek_at(1).is_some_and(|letter| b"aAcehlpPqQrstuxgfFwW#|".contains(&letter));
+                    let letter = self.peek_at(1).unwrap_or_default();
+                    let is_alone = self.peek_at(2) == Some(b'}') || b"s#|".contains(&letter);
                     self.skip_braces(start)?;
-                    return if is_known {
+                    return if !b"aAcehlpPqQrstuxgfFwW#|".contains(&letter) {
+                        Ok(Part::Unfollowed(BAD_SHAPE))
+                    } else if is_alone && !b"xgfFwW".contains(&letter) {
                         whole(Change::Unfollowed("a modifier of zsh's"))
                     } else {
-                        Ok(Part::Unfollowed(BAD_SHAPE))
+                        Ok(Part::Unfollowed(ODD_SHAPE))
                     };
                 }
                 // Signs of zsh's own behind the colon.
@@ -549,11 +608,30 @@ impl Parser<'_> {
                     return whole(Change::Unfollowed("a modifier of zsh's"));
                 }
                 self.at += 1;
+                // There letters behind a second colon are no length.
+                if self.dialect == Dialect::Zsh
+                    && self.peek() == Some(b':')
+                    && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic())
+                {
+                    self.skip_braces(start)?;
+                    return Ok(Part::Unfollowed(ODD_SHAPE));
+                }
                 if self.peek() == Some(b'}') && self.dialect != Dialect::Ksh {
                     self.at += 1;
                     return Ok(Part::Unfollowed(BAD_SHAPE));
                 }
+                let from = self.at;
                 let offset = self.inner_word(true, b":}")?.parts.into_vec();
+                // A parenthesis is none of its sums there, and nothing is none (measured: 93u+m).
+                let holds =
+                    |part: &Part, is_it: &dyn Fn(&Text) -> bool| matches!(part, Part::Text(t) | Part::Quoted(t) if is_it(t));
+                let is_odd = offset.iter().any(|part| holds(part, &|text| text.contains(&b'(')))
+                    || !offset.is_empty() && offset.iter().all(|part| holds(part, &|text| text.trim_ascii().is_empty()));
+                if self.dialect == Dialect::Ksh && is_odd {
+                    self.at = from;
+                    self.skip_braces(start)?;
+                    return Ok(Part::Unfollowed(ODD_SHAPE));
+                }
                 let length = if self.take(b":") { Some(self.inner_word(true, b"}")?.parts.into_vec()) } else { None };
                 Change::Slice(offset, length)
             }
@@ -568,13 +646,20 @@ impl Parser<'_> {
                     return whole(Change::Unfollowed("a change of case by a pattern"));
                 }
             }
+            Some(b'@')
+                if self.dialect == Dialect::Bash && !in_double && self.peek_at(1).is_some_and(|b| b"'\"`".contains(&b)) =>
+            {
+                return self.trouble("a quote is not closed");
+            }
             Some(b'@') if self.dialect == Dialect::Bash && self.peek_at(2) == Some(b'}') && !has_key => {
                 let change = match self.peek_at(1) {
                     Some(b'U') => Change::Case(true, true),
                     Some(b'u') => Change::Case(true, false),
                     Some(b'L') => Change::Case(false, true),
                     Some(b'Q') => Change::InQuotes,
-                    _ => Change::Unfollowed(ODD_SHAPE),
+                    Some(b'E' | b'P' | b'A' | b'K' | b'a' | b'k') => Change::Unfollowed(ODD_SHAPE),
+                    // The shell ends by it.
+                    _ => return Err(Trouble { at: self.at, what: "a parameter that the shell refuses", is_error: false }),
                 };
                 self.at += 2;
                 change
@@ -594,7 +679,8 @@ impl Parser<'_> {
         }
         // mksh changes one text at a time (measured: R59).
         let is_cut = matches!(change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..));
-        if self.dialect == Dialect::Mksh && is_cut && (is_all || is_whole_key) {
+        let is_refused = is_cut && (is_all || is_whole_key) || is_all && matches!(change, Change::Instead(b'=' | b'?', ..));
+        if self.dialect == Dialect::Mksh && is_refused {
             return Ok(Part::Unfollowed(BAD_SHAPE));
         }
         whole(change)
@@ -624,6 +710,49 @@ impl Parser<'_> {
         }
         self.trouble("a brace is not closed")
     }
+}
+
+/// Whether a text begins with flags of zsh's, up to the parenthesis that closes them (zshexpn(1), «Parameter Expansion
+/// Flags»).
+fn are_flags(text: &[u8]) -> bool {
+    let mut at = 0;
+    while let Some(letter) = text.get(at) {
+        at += 1;
+        match letter {
+            b')' => return true,
+            // What they take stands between two signs alike, or in brackets; widths take two more of them.
+            b'g' | b'j' | b'l' | b'r' | b's' | b'Z' | b'I' => {
+                let most = if b"lr".contains(letter) { 3 } else { 1 };
+                let opens = text.get(at).copied();
+                for count in 0..most {
+                    if count > 0 && text.get(at).copied() != opens {
+                        break;
+                    }
+                    let close = match text.get(at) {
+                        Some(b'(') => b')',
+                        Some(b'[') => b']',
+                        Some(b'{') => b'}',
+                        Some(b'<') => b'>',
+                        Some(sign) => *sign,
+                        None => return false,
+                    };
+                    let rest = text.get(at + 1..).unwrap_or_default();
+                    let Some(length) = memchr::memchr(close, rest) else { return false };
+                    at += length + 2;
+                }
+            }
+            b'q' => at += usize::from(text.get(at).is_some_and(|sign| b"-+".contains(sign))),
+            letter if b"#%@AabcCDeFfiknNoOPQtuUvVwWXz0pBEMRSLm~*".contains(letter) => {}
+            _ => return false,
+        }
+    }
+    false
+}
+
+/// Whether a pattern has a bracket without quotes that nothing closes.
+fn has_open_bracket(text: &[u8]) -> bool {
+    let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
+    is_plain && memchr::memchr(b'[', text).is_some_and(|at| memchr::memchr(b']', text.get(at..).unwrap_or_default()).is_none())
 }
 
 /// Whether a key means all items.

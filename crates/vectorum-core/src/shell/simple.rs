@@ -21,6 +21,11 @@ use super::syntax::*;
 use super::table::Table;
 use super::value::{Doubt, Val};
 
+/// Whether a word may set a name where assignments stand.
+fn begins_like_assignment(word: &Word) -> bool {
+    word.assignment.is_some() || word.parts.first().is_some_and(|part| matches!(part, Part::Text(text) if text.contains(&b'=')))
+}
+
 impl Machine<'_> {
     pub(super) fn run_simple(&mut self, assignments: &[Assignment], words: &[Word], command: &Command) {
         let outputs = self.outputs;
@@ -29,6 +34,15 @@ impl Machine<'_> {
         }
         if self.run_alias(words, command) {
             return;
+        }
+        // It takes what it is told for assignments, which do not come apart.
+        if self.dialect == Dialect::Dash
+            && words.first().and_then(Word::literal) == Some(b"alias")
+            && !words
+                .iter()
+                .all(|word| word.parts.iter().all(|part| matches!(part, Part::Text(_) | Part::Quoted(_) | Part::Double(_))))
+        {
+            return self.fog("a text that a word stands for is not known");
         }
         if self.dialect == Dialect::Zsh
             && assignments.is_empty()
@@ -40,6 +54,9 @@ impl Machine<'_> {
             let is_alias = |word: &[u8]| self.live.as_ref().is_some_and(|state| state.aliases.get(word).is_some());
             if rest.first().and_then(Word::literal).is_some_and(is_alias) {
                 return self.fog("a word that zsh replaces");
+            }
+            if modifier == b"nocorrect" && rest.first().is_some_and(begins_like_assignment) {
+                return self.fog("a name that is set behind a modifier");
             }
             let outer = self.live.as_ref().map(|state| state.options.get("noglob").copied());
             if modifier == b"noglob" {
@@ -100,7 +117,11 @@ impl Machine<'_> {
                     let status = doubt.clone();
                     self.fork(&doubt, |m| m.declare(&name, given), |m| m.doubt_status(status));
                 }
-                Ok(given) => self.declare(&name, given),
+                Ok(given) => {
+                    self.tame += usize::from(prefix > 0);
+                    self.declare(&name, given);
+                    self.tame -= usize::from(prefix > 0);
+                }
                 Err(_) => self.fog("names are exported that are not known"),
             }
             return self.check_failure();
@@ -150,7 +171,8 @@ impl Machine<'_> {
         let Val::Known(name) = name.clone() else {
             return self.fog("a command whose name is not known");
         };
-        let becomes_nothing = self.dialect == Dialect::Zsh && name == b"exec"[..] && arguments.is_empty();
+        let becomes_nothing =
+            self.dialect == Dialect::Zsh && name == b"exec"[..] && arguments.is_empty() && command.redirects.is_empty();
         let stays = self.keeps_prefix(&name) || becomes_nothing;
         let has_own = !stays && !assignments.is_empty();
         if has_own && let Some(state) = &mut self.live {
@@ -196,7 +218,10 @@ impl Machine<'_> {
                         self.doubt_status(self.doubt("a name that is held fast stands before a command"));
                         is_given_up = true;
                     }
-                    _ => self.fail_hard(),
+                    _ => {
+                        self.fail_hard();
+                        is_given_up = true;
+                    }
                 }
                 break;
             }
@@ -316,7 +341,13 @@ impl Machine<'_> {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status(doubt.clone());
             }
-            Some(name @ (b"break" | b"continue")) if !self.is_function(name) => self.leave_loops(None, name == b"continue"),
+            Some(name @ (b"break" | b"continue")) if !self.is_function(name) => {
+                // There what is no number is an error.
+                if self.dialect == Dialect::Dash {
+                    self.misused();
+                }
+                self.leave_loops(None, name == b"continue");
+            }
             Some(name) if self.is_function(name) || self.is_own(name) => {
                 self.fog("a command of the shell whose words are not known");
             }
@@ -434,6 +465,15 @@ impl Machine<'_> {
         let values = if has_tildes {
             Err(self.doubt("the shell expands this in a way of its own"))
         } else if has_keys {
+            // A key that is no number is an error in zsh, one that is no sum in bash.
+            let is_taken = |byte: &u8| byte.is_ascii_digit() || self.dialect == Dialect::Bash && byte.is_ascii_alphabetic();
+            let is_number = |word: &Word| match word.parts.first() {
+                Some(Part::Text(text)) => text.iter().skip(1).take_while(|byte| **byte != b']').all(is_taken),
+                _ => false,
+            };
+            if matches!(self.dialect, Dialect::Zsh | Dialect::Bash) && !words.iter().all(is_number) {
+                self.fork(&self.doubt("a list with keys"), Self::fail_hard, |_| {});
+            }
             Err(self.doubt("a list with keys"))
         } else {
             self.fields(words)

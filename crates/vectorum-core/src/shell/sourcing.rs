@@ -85,9 +85,16 @@ impl Machine<'_> {
         if self.dialect == Dialect::Ksh || text.known().is_some_and(|text| asks(text)) {
             return self.fog("what is run is not known");
         }
-        // Unlike the text of `eval` it is a place to return from.
+        self.as_a_file(|m| m.through(|m| m.eval(&[text])));
+    }
+
+    /// Runs a text that, unlike that of `eval`, is a place to return from.
+    fn as_a_file(&mut self, run: impl FnOnce(&mut Self)) {
         self.enter(Boundary::Text);
-        self.through(|m| m.eval(&[text]));
+        if let Some(frame) = self.frames.last_mut() {
+            frame.is_file = true;
+        }
+        run(self);
         self.end();
     }
 
@@ -114,7 +121,7 @@ impl Machine<'_> {
         if full.starts_with(b"/dev/") || full.starts_with(b"/proc/") {
             let input = self.live.as_ref().and_then(|s| s.input.clone()).filter(|_| full == b"/dev/stdin"[..]);
             return match input {
-                Some((text, at)) if arguments.len() == 1 => self.evaluate(&text.slice(at..)),
+                Some((text, at)) if arguments.len() == 1 => self.as_a_file(|m| m.evaluate(&text.slice(at..))),
                 _ => self.fog("what is run is not known"),
             };
         }
@@ -139,6 +146,10 @@ impl Machine<'_> {
             FileKind::Unknown => return self.fog("a file that is run may not be read"),
             FileKind::Other => return self.fog("what is run is no file"),
             _ if self.touched.is_touched(&full) => return self.fog("a file is run that was written just before"),
+            // It can be opened, and nothing read of it (measured: dash 0.5.12, R59, zsh 5.9).
+            FileKind::Folder if matches!(self.dialect, Dialect::Dash | Dialect::Mksh | Dialect::Zsh) => {
+                return self.set_status(0);
+            }
             _ => false,
         };
         if !is_there {

@@ -75,7 +75,14 @@ impl Machine<'_> {
                 last(fields).is_there && values.iter().any(may_be_empty)
                     || !is_other && values.len() > 1 && values.last().is_some_and(may_be_empty)
             }
-            Dialect::Mksh => !is_usual && values.iter().any(may_be_empty),
+            // What an item begins with counts there, too.
+            Dialect::Mksh => {
+                let begins = |value: &Val| {
+                    let first = value.known().and_then(|text| text.first().copied());
+                    first.is_none_or(|first| separators.as_ref().is_some_and(|separators| separators.contains(&first)))
+                };
+                !is_usual && values.iter().any(begins)
+            }
             Dialect::Bash => is_other && separators.as_ref().is_some_and(Bytes::is_empty),
             Dialect::Dash | Dialect::Zsh => false,
         };
@@ -162,6 +169,12 @@ impl Machine<'_> {
             open(fields);
         }
         Ok(())
+    }
+
+    /// Whether a text begins with a separator that is no blank.
+    pub(super) fn begins_with_separator(&mut self, value: &Val) -> Expanded<bool> {
+        let Some(first) = value.known().and_then(|text| text.first().copied()) else { return Ok(false) };
+        Ok(!b" \t\n".contains(&first) && self.separators()?.is_some_and(|separators| separators.contains(&first)))
     }
 
     /// Whether a byte of a number may separate words.

@@ -40,6 +40,10 @@ impl Machine<'_> {
                     }
                     b"=~" => {
                         let found = self.expression(&value, right);
+                        // One that is none ends what runs there.
+                        if let (Err(doubt), Dialect::Ksh, Some(_)) = (&found, self.dialect, value.known()) {
+                            self.fork(&doubt.clone(), Self::fail_hard, |_| {});
+                        }
                         self.keep_found(&found);
                         found.map(|found| !matches!(found, Found::Nothing))
                     }
@@ -182,7 +186,8 @@ impl Machine<'_> {
             _ => {}
         }
         if path.is_empty() {
-            return Ok(false);
+            let asks_of_files = operator.get(1).is_some_and(|letter| b"bcdefghkprsuwxLSOG".contains(letter));
+            return if asks_of_files { Ok(false) } else { Err(self.doubt("a test of another kind")) };
         }
         let Some(full) = self.full(path) else { return Err(self.doubt("the working folder is not known")) };
         if full.starts_with(b"/dev/")

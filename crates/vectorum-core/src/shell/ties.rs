@@ -109,7 +109,9 @@ impl Machine<'_> {
             state.vars.remove(&tie.list);
             Arc::make_mut(&mut state.ties).push(tie);
         }
-        match self.content_of(&text) {
+        let before = self.content_of(&text);
+        let was_unset = matches!(before, Content::Unset);
+        match before {
             Content::Set(_) => {}
             // A list without items.
             Content::Unset => {
@@ -125,7 +127,12 @@ impl Machine<'_> {
         }
         let mut given = given.into_iter();
         if let Some(declared) = given.next() {
+            let is_name = matches!(&declared, Declared::Text(_));
             self.declare_one(declared, attributes, status_before);
+            // It is handed on once it is set.
+            if let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(&text)).filter(|_| is_name && was_unset) {
+                var.is_pending = attributes.exported.is_some();
+            }
         }
         if let Some(declared @ Declared::Assignment(..)) = given.next() {
             self.declare_one(declared, Attributes::default(), status_before);

@@ -69,6 +69,11 @@ impl Machine<'_> {
             }
             return;
         }
+        match self.dialect {
+            Dialect::Zsh if words.is_empty() => return self.set_status(1),
+            Dialect::Ksh if words.is_empty() => return self.misused(),
+            _ => {}
+        }
         for word in words {
             match &word[..] {
                 b"-f" => of_functions = true,
@@ -79,6 +84,8 @@ impl Machine<'_> {
                         (Dialect::Zsh, b"-m") | (_, b"-n" | b"-fv" | b"-vf" | b"-a") => {
                             self.fog("names are unset in another way");
                         }
+                        // What begins with no letter is no option, and no name.
+                        (Dialect::Zsh, [_, letter, ..]) if !letter.is_ascii_alphabetic() => self.misused_badly(),
                         (Dialect::Zsh, _) => self.doubt_status(self.doubt("words that a command of the shell does not take")),
                         _ => self.refuse_option(),
                     }

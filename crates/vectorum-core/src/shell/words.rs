@@ -44,7 +44,11 @@ impl Parser<'_> {
                 Dialect::Bash | Dialect::Mksh => p.is_behind(b"?*+@!"),
             },
             b')' | b'|' | b' ' | b'\t' | b'\n' => open > 0,
-            b'<' | b'>' => p.dialect == Dialect::Zsh && (open > 0 || p.is_in_number_range(at)),
+            b'<' | b'>' => match p.dialect {
+                Dialect::Zsh => open > 0 || p.is_in_number_range(at),
+                dialect => open > 0 && matches!(dialect, Dialect::Ksh | Dialect::Mksh),
+            },
+            b'&' | b';' => open > 0 && matches!(p.dialect, Dialect::Ksh | Dialect::Mksh),
             _ => false,
         })
     }
@@ -73,6 +77,8 @@ impl Parser<'_> {
         self.grouped(|p, byte, open, _| match byte {
             b'(' => true,
             b')' | b' ' | b'\t' => open > 0,
+            // Outside of parentheses these stand for what they are elsewhere.
+            b'<' | b'>' | b';' | b'&' if matches!(p.dialect, Dialect::Bash | Dialect::Zsh) => open > 0,
             b'|' | b'<' | b'>' | b';' | b'&' => !p.starts(b"&&") && !p.starts(b"||") || open > 0,
             _ => false,
         })
@@ -162,6 +168,10 @@ impl Parser<'_> {
                 Some(b')') => {
                     self.at += 1;
                     return Ok(words);
+                }
+                // There it gives up a line, and goes on behind it (measured: 5.2).
+                Some(_) if self.dialect == Dialect::Bash && self.peek().is_some_and(|b| b"&|;<>".contains(&b)) => {
+                    return Err(Trouble { at: self.at, what: "a list that is not closed", is_error: false });
                 }
                 None | Some(b'&' | b'|' | b';' | b'<' | b'>') => return self.trouble("a parenthesis is not closed"),
                 Some(b'(') => return self.parenthesis(),

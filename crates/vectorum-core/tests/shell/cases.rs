@@ -24,8 +24,8 @@ pub(crate) const START: &[(&str, &str)] =
 /// What follows each text: a program is started and receives what there is.
 pub(crate) fn ending(shell: &str) -> &'static str {
     match shell {
-        "fish" => "set -gx BEGIN 1\nprintf '\\001'\n/usr/bin/env -0\n",
-        _ => "export BEGIN=1\nprintf '\\001'\n/usr/bin/env -0\n",
+        "fish" => "set -gx BEGIN 1\necho '<<<>>>'\n/usr/bin/env -0\n",
+        _ => "export BEGIN=1\necho '<<<>>>'\n/usr/bin/env -0\n",
     }
 }
 

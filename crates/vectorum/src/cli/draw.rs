@@ -131,7 +131,7 @@ fn flow(typed: &FlowArgs) -> Answer {
             program: labels.join(", ") + &more,
             arguments: row.by.as_ref().map(by_words).unwrap_or_default(),
             failure: row.ends.map(|why| format!("never started: {why}")),
-            is_unsure: false,
+            is_unsure: row.may_end,
             tint: row.tint,
             mark: match row.mark {
                 vectorum_core::Mark::Same => Mark::Same,

@@ -82,6 +82,10 @@ pub(crate) fn run(args: &Args) -> Answer {
         output::note(&format!("nothing is started on this route: {why}{place}"));
         return Ok(1);
     }
+    if let Some((why, site)) = &forecast.may_end {
+        let place = site.as_ref().map(|s| format!(" ({})", place(s))).unwrap_or_default();
+        output::note(&format!("note: it may be that nothing is started on this route: {why}{place}"));
+    }
     Ok(0)
 }
 
@@ -114,7 +118,8 @@ fn document(route: &Route, forecast: &Forecast) -> Map<String, Json> {
             _ => None,
         })
         .collect();
-    let open = forecast.open.as_ref().map(|(why, site)| json!({ "why": why, "at": site.as_ref().map(place) }));
+    let reason = |(why, site): &(&str, Option<Site>)| json!({ "why": why, "at": site.as_ref().map(place) });
+    let (open, may_end) = (forecast.open.as_ref().map(reason), forecast.may_end.as_ref().map(reason));
     let Json::Object(fields) = json!({
         "route": route.to_string(),
         "vars": vars,
@@ -125,6 +130,7 @@ fn document(route: &Route, forecast: &Forecast) -> Map<String, Json> {
         "per_run": per_run,
         "hops": forecast.hops,
         "reached": forecast.reached == Reached::Yes,
+        "may_end": may_end,
     }) else {
         return Map::new();
     };

@@ -303,7 +303,7 @@ pub(crate) fn run(args: &Args) -> Answer {
     if args.json {
         let mut fields = Map::new();
         fields.insert("account".to_owned(), schema::bytes(&host.account.name));
-        let one = |(route, forecast): &(Route, Forecast)| json!({ "route": route.to_string(), "hops": forecast.hops, "reached": forecast.reached == Reached::Yes, "open": forecast.open.is_some() });
+        let one = |(route, forecast): &(Route, Forecast)| json!({ "route": route.to_string(), "hops": forecast.hops, "reached": forecast.reached == Reached::Yes, "may_end": forecast.may_end.is_some(), "open": forecast.open.is_some() });
         fields.insert("routes".to_owned(), routes.iter().map(one).collect());
         host.print(fields)?;
         return Ok(0);
@@ -317,7 +317,8 @@ pub(crate) fn run(args: &Args) -> Answer {
             (_, Some((why, _))) => format!("{known} known; the rest is not: {why}"),
             (_, None) => format!("{known} names"),
         };
-        out.push_str(&format!("{:<width$}  {state}\n", route.to_string()));
+        let perhaps = forecast.may_end.as_ref().map(|(why, _)| format!("; {why}")).unwrap_or_default();
+        out.push_str(&format!("{:<width$}  {state}{perhaps}\n", route.to_string()));
     }
     output::print(out.as_bytes())?;
     host.tell_assumption();

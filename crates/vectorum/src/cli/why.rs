@@ -128,6 +128,7 @@ pub(crate) fn sentence(told: &Told<'_>, value: &dyn Fn(&Held) -> String) -> Stri
     let behind = |site: &Option<&Site>| site.map(|s| format!(" ({})", place(s))).unwrap_or_default();
     match told {
         Told::NeverStarted(why, site) => format!("nothing is started on this route: {why}{}", behind(site)),
+        Told::MayEnd(why, site) => format!("it may be that nothing is started on this route: {why}{}", behind(site)),
         Told::FromStart(held) => format!("from the start: {}", value(held)),
         Told::Set { hop, site, held, .. } => format!("{hop}{}: {}", at(site), value(held)),
         Told::Seen(site, held) => format!("seen by a probe{}: {}", at(site), value(held)),

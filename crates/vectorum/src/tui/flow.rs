@@ -507,6 +507,9 @@ fn tree_row(app: &App, row: &FlowRow, tree: usize, columns: usize) -> Vec<Span<'
     if branch.route.and_then(|at| survey.routes.get(at)).is_some_and(|(_, f)| !f.seen.is_empty()) {
         line.push(Span::styled(" ◉", theme.style(Role::Born)));
     }
+    if row.may_end {
+        line.push(Span::styled(" ?", theme.style(Role::Trouble)));
+    }
     if row.mark != Mark::Same {
         line.push(Span::styled(mark.to_owned(), theme.style(role)));
         if !by.is_empty() {

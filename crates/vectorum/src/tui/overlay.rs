@@ -397,7 +397,10 @@ const LEGEND: &[(&str, &str)] = &[
     ("[name]", "a thread of the kernel"),
     ("name ✗ exit 2", "in a recording: how its process failed"),
     ("┈┈━━╸┈", "in a recording: when the program ran, from the beginning to the end of the recording"),
-    ("name ?", "in a recording: what the call asked for; nobody saw whether it arrived"),
+    (
+        "name ?",
+        "in a recording: what the call asked for; nobody saw whether it arrived; in Flow: a startup file may end the shell before",
+    ),
 ];
 
 fn help_lines(theme: Theme, columns: usize) -> Vec<Line<'static>> {

@@ -88,7 +88,7 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
                 }
                 (Mark::Same, Some(*site), false)
             }
-            Told::Unknown(_, site) | Told::NeverStarted(_, site) => (Mark::Same, *site, true),
+            Told::Unknown(_, site) | Told::NeverStarted(_, site) | Told::MayEnd(_, site) => (Mark::Same, *site, true),
             Told::FromStart(_)
             | Told::Assumed(_)
             | Told::NotSet
@@ -113,7 +113,7 @@ fn story(app: &App, name: &Name, columns: usize) -> Vec<Spans> {
             let lead = if sign.is_empty() { "  ".to_owned() } else { format!("{} ", sign.trim_start()) };
             line.push(Span::styled(lead, theme.style(role)));
             let role = match told {
-                Told::NeverStarted(..) | Told::Near(_) | Told::NotExported(_) => Role::Trouble,
+                Told::NeverStarted(..) | Told::MayEnd(..) | Told::Near(_) | Told::NotExported(_) => Role::Trouble,
                 Told::NotSet | Told::Unknown(..) => Role::Title,
                 _ => Role::Text,
             };

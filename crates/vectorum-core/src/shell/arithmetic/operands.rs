@@ -36,8 +36,11 @@ impl Sum<'_, '_> {
                 Some(b'#') if self.machine.dialect != Dialect::Dash => self.based(&word),
                 Some(b'.') if matches!(self.machine.dialect, Dialect::Zsh | Dialect::Ksh) => {
                     self.at += 1;
-                    self.word();
-                    Ok(Err(self.machine.doubt("a number with a point")))
+                    let doubt = self.machine.doubt("a number with a point");
+                    if !self.word().iter().all(u8::is_ascii_digit) {
+                        self.risk(&doubt);
+                    }
+                    Ok(Err(doubt))
                 }
                 _ => self.number(&word),
             };

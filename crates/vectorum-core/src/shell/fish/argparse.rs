@@ -101,7 +101,12 @@ fn argparse(words: &[Bytes]) -> Option<Option<Taken>> {
             continue;
         };
         for (place, letter) in letters.iter().enumerate() {
-            let Some(spec) = specs.iter_mut().find(|spec| spec.letter == Some(*letter)) else { return Some(None) };
+            // A name is found by one dash, too, which is not followed.
+            let begins = |spec: &Spec| spec.name.as_ref().is_some_and(|name| name.first() == Some(letter));
+            let Some(place_of) = specs.iter().position(|spec| spec.letter == Some(*letter)) else {
+                return if specs.iter().any(begins) { None } else { Some(None) };
+            };
+            let Some(spec) = specs.get_mut(place_of) else { return Some(None) };
             if !spec.takes {
                 spec.take(Bytes::copy_from_slice(&[b'-', *letter]));
                 continue;
@@ -136,7 +141,7 @@ impl Fish<'_> {
                     let plain: Vec<u8> = name.iter().map(|b| if *b == b'-' { b'_' } else { *b }).collect();
                     self.put_var(&[b"_flag_", &plain[..]].concat(), Some(Kept::Block), items(given), None, None);
                 }
-                self.put_var(b"argv", None, items(taken.rest), None, None);
+                self.put_var(b"argv", Some(Kept::Block), items(taken.rest), None, None);
                 return self.set_status(0);
             }
             Some(None) => return self.set_status(2),
@@ -151,7 +156,7 @@ impl Fish<'_> {
                 self.put_var(&[b"_flag_", &plain[..]].concat(), Some(Kept::Block), Err(doubt.clone()), None, None);
             }
         }
-        self.put_var(b"argv", None, Err(doubt), None, None);
+        self.put_var(b"argv", Some(Kept::Block), Err(doubt), None, None);
         self.doubt_status("what options there are");
     }
 }

@@ -95,10 +95,10 @@ impl Fish<'_> {
         }
         // One that keeps the status of what was refused before it is run itself.
         self.ran();
-        let Some((name, arguments)) = fields.split_first() else { return self.doubt_status("a command without a name") };
+        let Some((name, arguments)) = fields.split_first() else { return self.refuse(123) };
         let Val::Known(name) = name.clone() else { return self.fog("a command whose name is not known") };
         if name.is_empty() {
-            return self.doubt_status("a command without a name");
+            return self.refuse(123);
         }
         self.named(&name, arguments);
     }
@@ -119,7 +119,7 @@ impl Fish<'_> {
         true
     }
 
-    fn refuse_with_any_status(&mut self) {
+    pub(super) fn refuse_with_any_status(&mut self) {
         self.doubt_status(MAY_NOT_RUN);
         if let Some(state) = &mut self.live {
             state.refused = Refused::Yes;
@@ -314,14 +314,8 @@ impl Fish<'_> {
             },
             b"fish_add_path" => self.add_path(known.as_deref()),
             b"type" | b"command" | b"builtin" => self.asked(name, arguments, known.as_deref()),
-            b"return" => {
-                self.status_of(known.as_deref());
-                self.return_from();
-            }
-            b"exit" => {
-                self.status_of(known.as_deref());
-                self.exit_from();
-            }
+            b"return" => self.leave_with(known.as_deref(), Self::return_from),
+            b"exit" => self.leave_with(known.as_deref(), Self::exit_from),
             b"exec" => self.exec(arguments),
             b"ls" | b"ll" | b"la" if self.is_shipped(name) && self.live.is_some() => {
                 self.color_lists();
@@ -416,12 +410,32 @@ impl Fish<'_> {
     }
 
     /// The status that `return` and `exit` are given, if they are.
-    fn status_of(&mut self, known: Option<&[Bytes]>) {
-        let Some(status) = known.map_or(Some(None), |k| k.first().map(Some)) else { return };
-        match status.and_then(|s| std::str::from_utf8(s).ok()?.parse::<u8>().ok()) {
-            Some(status) => self.set_status(status),
-            None => self.doubt_status("a status that is not known"),
+    /// `return` and `exit`; with words that they do not take they only fail (measured: 3.6).
+    fn leave_with(&mut self, known: Option<&[Bytes]>, leave: impl FnOnce(&mut Self)) {
+        const UNKNOWN: &str = "a status that is not known";
+        let Some(words) = known else {
+            let doubt = self.doubt(UNKNOWN);
+            return self.fork(
+                &doubt,
+                |m| {
+                    m.doubt_status(UNKNOWN);
+                    leave(m);
+                },
+                |m| m.doubt_status(UNKNOWN),
+            );
+        };
+        match words {
+            [] => {}
+            [word] => match std::str::from_utf8(word).ok().and_then(|word| word.trim().parse::<i64>().ok()) {
+                Some(status @ 0..=255) => self.set_status(status as u8),
+                Some(_) => self.doubt_status(UNKNOWN),
+                // It tells of itself.
+                None if matches!(&word[..], b"-h" | b"--help") => return self.doubt_status(UNKNOWN),
+                None => return self.set_status(2),
+            },
+            _ => return self.doubt_status(UNKNOWN),
         }
+        leave(self);
     }
 
     /// Functions that list folders set the colours for it the first time (measured: fish 3.6, `ls.fish`).

@@ -1,6 +1,9 @@
 //! Lists of commands, pipelines, conditions and loops.
 
+use super::commands::is_harmless;
+use super::misplaced::is_among_own;
 use super::parse::Pipe;
+use super::set::is_locked;
 use super::words::MAY_NOT_RUN;
 use super::*;
 
@@ -61,8 +64,11 @@ impl Fish<'_> {
             }
             s
         });
-        let why = Doubt::new(PARTED, Some(Site { path: self.source.path.clone(), line: self.source.line(self.at) }));
-        frame.left.add(state, &why);
+        let here = Site { path: self.source.path.clone(), line: self.source.line(self.at) };
+        if kind == Leaves::Shell && inner == Some(0) && self.quiet == 0 {
+            self.end = Some(here.clone());
+        }
+        frame.left.add(state, &Doubt::new(PARTED, Some(here)));
     }
 
     /// Leaves the function that runs, even from within a file that it runs, or else the file.
@@ -143,7 +149,18 @@ impl Fish<'_> {
         if before.is_empty() {
             self.run_job(last);
         } else {
+            // Where there is no such command none of them is run.
+            if line
+                .iter()
+                .any(|job| matches!(&job.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b"")))
+            {
+                return self.refuse(123);
+            }
+            if line.iter().any(|job| self.runs_nothing(job)) {
+                return self.refuse(127);
+            }
             let outer = self.live.as_ref().map(|s| s.input.clone()).unwrap_or_default();
+            let mut may_be_refused = false;
             for job in before {
                 let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
                 let text = self.captured(|m| m.run_job(job));
@@ -151,6 +168,10 @@ impl Fish<'_> {
                 if self.is_refused(job) {
                     return;
                 }
+                may_be_refused |= self
+                    .live
+                    .as_ref()
+                    .is_some_and(|state| state.refused != Refused::No || !job.redirects.is_empty() && state.status != Ok(0));
                 let is_block = !matches!(job.kind, Kinds::Command(_));
                 let calls = self.calls_function(job);
                 let doubt = self.doubt("how a function in a pipe ends");
@@ -174,6 +195,9 @@ impl Fish<'_> {
             // What sets a variable there ends like the command before it.
             if matches!(&last.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b"set")) {
                 self.doubt_status("how a pipe ends that sets a variable");
+            }
+            if may_be_refused {
+                self.doubt_status(MAY_NOT_RUN);
             }
             if let Some(state) = &mut self.live {
                 state.input = outer;
@@ -200,6 +224,16 @@ impl Fish<'_> {
     fn is_refused(&self, job: &Job) -> bool {
         let is_refused = self.live.as_ref().is_some_and(|state| state.refused == Refused::Yes);
         is_refused && matches!(job.kind, Kinds::Command(_)) && !self.calls_function(job)
+    }
+
+    /// Whether it is certain that there is no such command as the one that is to run.
+    fn runs_nothing(&mut self, job: &Job) -> bool {
+        let Kinds::Command(words) = &job.kind else { return false };
+        let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec) else { return false };
+        if self.calls_function(job) || self.is_own(&name) || is_harmless(&name) || is_among_own(&name) {
+            return false;
+        }
+        !self.is_shipped(&name) && !self.may_be_elsewhere() && !name.contains(&b'/') && matches!(self.program(&name), Ok(None))
     }
 
     fn calls_function(&self, job: &Job) -> bool {
@@ -229,7 +263,7 @@ impl Fish<'_> {
 
     fn run_with_vars(&mut self, job: &Job) {
         if job.vars.is_empty() {
-            return self.redirected(&job.redirects, |m| m.run_kind(&job.kind));
+            return self.redirected(job);
         }
         self.push(Kept::Block);
         for (name, word) in &job.vars {
@@ -237,7 +271,7 @@ impl Fish<'_> {
             let items = if word.parts.is_empty() { Ok(vec![Val::of(b"")]) } else { items };
             self.put_var(name, Some(Kept::Block), items, Some(true), None);
         }
-        self.redirected(&job.redirects, |m| m.run_kind(&job.kind));
+        self.redirected(job);
         self.pop();
     }
 
@@ -284,14 +318,14 @@ impl Fish<'_> {
     }
 
     /// Runs something whose input or output is redirected, or not at all where a file cannot be opened.
-    fn redirected(&mut self, redirects: &[Redirect], run: impl FnOnce(&mut Self)) {
-        if redirects.is_empty() {
-            return run(self);
+    fn redirected(&mut self, job: &Job) {
+        if job.redirects.is_empty() {
+            return self.run_kind(&job.kind);
         }
         let Some(state) = &self.live else { return };
         let outer = (state.input.clone(), state.output.clone());
         let (mut is_opened, mut is_taken) = (Ok(true), false);
-        for (kind, word) in redirects {
+        for (kind, word) in &job.redirects {
             let target = match self.expand(word).as_deref() {
                 Ok([Val::Known(target)]) => Some(target.clone()),
                 _ => None,
@@ -335,7 +369,7 @@ impl Fish<'_> {
             is_taken |= operator.starts_with(b"&") || operator.starts_with(b">") && matches!(number, b"" | b"1");
         }
         let apart = |m: &mut Self| {
-            run(m);
+            m.run_kind(&job.kind);
             if let Some(state) = &mut m.live {
                 state.input = outer.0;
                 if is_taken {
@@ -343,10 +377,20 @@ impl Fish<'_> {
                 }
             }
         };
+        // What is wrong with a command or its words is told before.
+        let is_plain = match &job.kind {
+            Kinds::Command(words) => {
+                let runs = |name: &[u8]| self.is_own(name) || self.function(name).is_some() || self.is_shipped(name);
+                words.iter().all(|word| !word.parts.iter().any(Part::has_output))
+                    && words.first().and_then(Word::literal).is_some_and(runs)
+            }
+            _ => true,
+        };
+        let fails = |m: &mut Self| if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") };
         match is_opened {
             Ok(true) => apart(self),
-            Ok(false) => self.set_status(1),
-            Err(doubt) => self.fork(&doubt, apart, |m| m.set_status(1)),
+            Ok(false) => fails(self),
+            Err(doubt) => self.fork(&doubt, apart, fails),
         }
     }
 
@@ -487,6 +531,9 @@ impl Fish<'_> {
             && self.refuse_for(&doubt.clone())
         {
             return;
+        }
+        if !name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii()) || is_locked(name) {
+            return self.set_status(2);
         }
         // The variable lies in the scope around the loop, and stays there.
         let old = self.items(name);

@@ -1,12 +1,17 @@
 //! What fish takes nowhere in a file, so that nothing of the file runs: ends of loops outside of loops, and `builtin`
 //! before what is none of its own (measured: 3.6).
 
-use super::parse::{Job, Kinds};
+use super::parse::{Job, Kinds, Part};
 
 /// The names of fish's own commands (`builtin --names`).
 const OWN: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoint builtin case cd command commandline complete \
      contains continue count disown echo else emit end eval exec exit false fg for function functions history if jobs math not or \
      path printf pwd random read realpath return set set_color source status string switch test time true type ulimit wait while";
+
+/// Whether fish has a command of its own by a name.
+pub(super) fn is_among_own(name: &[u8]) -> bool {
+    OWN.split(' ').any(|own| own.as_bytes() == name)
+}
 
 /// Whether any of a file's statements may not stand where it stands.
 pub(super) fn is_misplaced(text: &[u8], jobs: &[Job]) -> bool {
@@ -17,15 +22,19 @@ pub(super) fn is_misplaced(text: &[u8], jobs: &[Job]) -> bool {
 fn within(jobs: &[Job], in_loop: bool) -> bool {
     jobs.iter().any(|job| match &job.kind {
         Kinds::Command(words) => {
+            let is_within =
+                words.iter().flat_map(|word| &word.parts).filter_map(Part::commands).any(|jobs| within(jobs, in_loop));
             let mut words = words.iter().map(|word| word.literal());
-            match words.next().flatten() {
-                Some(b"break" | b"continue") => !in_loop,
-                Some(b"builtin") => {
-                    let is_other = |name: &[u8]| !name.starts_with(b"-") && !OWN.split(' ').any(|own| own.as_bytes() == name);
-                    words.next().flatten().is_some_and(is_other)
+            let is_end = |word: Option<&[u8]>| matches!(word, Some(b"break" | b"continue"));
+            is_within
+                || match words.next().flatten() {
+                    Some(b"builtin") => {
+                        let is_other = |name: &[u8]| !name.starts_with(b"-") && !is_among_own(name);
+                        words.next().flatten().is_some_and(|name| is_other(name) || is_end(Some(name)) && !in_loop)
+                    }
+                    Some(b"command") => is_end(words.next().flatten()) && !in_loop,
+                    first => is_end(first) && !in_loop,
                 }
-                _ => false,
-            }
         }
         Kinds::If(arms, otherwise) => {
             arms.iter().any(|(condition, then)| within(condition, in_loop) || within(then, in_loop)) || within(otherwise, in_loop)
@@ -62,6 +71,10 @@ mod tests {
             ("builtin $name", false),
             ("false; and builtin export X", true),
             ("function f; builtin nosuch; end", true),
+            ("echo (builtin nosuch)", true),
+            ("set x \"$(break)\"", true),
+            ("command continue", true),
+            ("for i in a; command break; end", false),
         ] {
             let text = Bytes::from(text);
             let jobs = read(&text).expect("a tree");

@@ -280,6 +280,14 @@ impl<'a> Parser<'a> {
             (Joint::Always, Some(Pipe::Output)) => 1,
             _ => 2,
         };
+        // Something is to follow.
+        if *joint != Joint::Always || job.pipe.is_some() {
+            self.separators();
+            let is_ended = self.text.get(..self.at).is_some_and(|text| text.trim_ascii_end().ends_with(b";"));
+            if is_ended || self.peek(0).is_none_or(|byte| b")|&".contains(&byte)) {
+                return self.wrong("a command is missing");
+            }
+        }
         Ok(job)
     }
 
@@ -433,8 +441,9 @@ impl<'a> Parser<'a> {
             return Ok((Kinds::Function(words, Arc::new(body)), redirects));
         }
         let (words, redirects) = self.words()?;
-        if words.is_empty() {
-            return self.wrong("a command is missing");
+        let Some(first) = words.first() else { return self.wrong("a command is missing") };
+        if first.parts.iter().any(|part| part.commands().is_some()) {
+            return self.wrong("what commands print is no command");
         }
         Ok((Kinds::Command(words), redirects))
     }
@@ -486,7 +495,7 @@ mod tests {
     #[test]
     fn what_lies_too_deep_is_not_followed() {
         for (open, close) in
-            [("(", ")"), ("{a,", "}"), ("$a[", "1]"), ("\"$(", ")\""), ("begin; ", "; end"), ("if true; ", "; end")]
+            [("(a ", ")"), ("{a,", "}"), ("$a[", "1]"), ("\"$(a ", ")\""), ("begin; ", "; end"), ("if true; ", "; end")]
         {
             for depth in [3, 20_000] {
                 let text = format!("set x {}y{}\n", open.repeat(depth), close.repeat(depth));

@@ -52,7 +52,13 @@ impl Fish<'_> {
             }
             Ok(None) if self.may_be_elsewhere() => self.fog("where functions lie is not known"),
             Ok(None) => {
-                self.refuse(127);
+                // What is there and cannot be run has another status than what is not there.
+                let path = name.contains(&b'/').then(|| self.full(name));
+                match path.map_or(Kind::Missing, |path| self.ground.files.kind(&path)) {
+                    Kind::Missing => self.refuse(127),
+                    Kind::Unknown => self.refuse_with_any_status(),
+                    _ => self.refuse(126),
+                }
             }
             // Whether it is there is not known; what it receives is told as if it were.
             Err(_) if self.quiet == 0 && self.until.as_ref().is_some_and(|until| **until == *name) => {
@@ -113,6 +119,23 @@ impl Fish<'_> {
             .iter()
             .take(options)
             .any(|w| matches!(&w[..], b"-q" | b"--query" | b"-v" | b"-s" | b"--search" | b"-sq" | b"-qs"));
+        let is_wrong = |word: &Bytes| {
+            let long =
+                [&b"--all"[..], b"--short", b"--no-functions", b"--type", b"--path", b"--force-path", b"--query", b"--help"];
+            match &word[..] {
+                [b'-', b'-', ..] => !long.contains(&&word[..]),
+                [_, letters @ ..] => !letters.iter().all(|letter| b"asftpPqh".contains(letter)),
+                [] => false,
+            }
+        };
+        if name == b"builtin"
+            && words.iter().take(options).any(|word| !matches!(&word[..], b"-q" | b"--query" | b"-n" | b"--names"))
+        {
+            return self.doubt_status("an option that is not followed");
+        }
+        if name == b"type" && words.iter().take(options).any(is_wrong) {
+            return self.doubt_status("an option that is not followed");
+        }
         if name != b"type" && !asks {
             // Run as it stands, functions passed over.
             let rest = arguments.get(options + 1..).unwrap_or_default();

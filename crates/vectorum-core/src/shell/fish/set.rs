@@ -30,7 +30,7 @@ pub(crate) fn set_beyond(words: &[Bytes]) -> Option<Bytes> {
 }
 
 /// Whether fish refuses to set it.
-fn is_locked(name: &[u8]) -> bool {
+pub(super) fn is_locked(name: &[u8]) -> bool {
     matches!(
         name,
         b"status"
@@ -184,10 +184,14 @@ impl Fish<'_> {
         let (scope, exported) = options.scope();
         let is_path = if has(PATH) { Some(true) } else { has(UNPATH).then_some(false) };
         let (erase, query, append, prepend) = (has(b'e'), has(b'q'), has(b'a'), has(b'p'));
+        let names = arguments.get(at..).unwrap_or_default();
+        // Where it shows or lists, not all else is taken.
+        if (has(b'S') || has(b'n')) && !names.is_empty() {
+            self.doubt_status("words that a command does not take");
+        }
         if has(b'S') || has(b'n') {
             return self.print(Val::Unknown(self.doubt("what a command prints")));
         }
-        let names = arguments.get(at..).unwrap_or_default();
         // Two scopes at once, or exported and not, is an error.
         let scopes = [b'l', b'f', b'g', b'U'].into_iter().filter(|letter| has(*letter)).count();
         if scopes > 1 || has(b'x') && has(b'u') || has(PATH) && has(UNPATH) {
@@ -195,6 +199,9 @@ impl Fish<'_> {
         }
         if query && unknown.is_some() {
             return self.doubt_status("whether the name is set is not known");
+        }
+        if names.is_empty() && (query || erase) {
+            return self.set_status(if query { 255 } else { 2 });
         }
         if query {
             let mut missing = 0;
@@ -358,6 +365,10 @@ impl Fish<'_> {
                 self.erase_some(&name, at, scope);
                 continue;
             }
+            if !name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii()) || name.is_empty() {
+                status = 2;
+                continue;
+            }
             // These stay (measured: 3.6).
             if is_locked(&name) {
                 is_doubted |= scope.is_some();
@@ -385,6 +396,8 @@ impl Fish<'_> {
                         self.log.push(Assigned { name: name.clone(), held: None, site, around: self.around.clone() });
                     }
                 }
+                // A script has it, whether it was given any or not.
+                None if name == "argv" => is_doubted = true,
                 None => status = 4,
             }
             if name == b"fish_user_paths"[..] {

@@ -207,6 +207,7 @@ impl Setting {
             frames: Fish::begin_frames(),
             nested: 0,
             captures: 0,
+            end: None,
             restless: BTreeSet::new(),
             source: Arc::new(Source::new(Bytes::new(), Bytes::new())),
             at: 0,
@@ -412,9 +413,9 @@ impl Fish<'_> {
     fn finish(mut self) -> Outcome<State> {
         let left = self.ended();
         let ended = Ended::of(self.live.is_some(), left.is_some());
-        let Fish { live, log, skipped, read, .. } = self;
+        let Fish { live, log, skipped, read, end, .. } = self;
         let (log, decided, startup) = (Arc::new(log), Arc::default(), Vec::new());
-        Outcome { state: live, ended, end: None, log, decided, skipped, read, startup }
+        Outcome { state: live, ended, end, log, decided, skipped, read, startup }
     }
 }
 

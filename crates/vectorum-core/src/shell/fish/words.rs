@@ -367,7 +367,7 @@ impl Fish<'_> {
 
 /// Whether an index is written as zero, or as no number at all.
 fn is_none(word: &Word) -> bool {
-    let is_number = |text: &[u8]| text.iter().all(|b| b.is_ascii_digit() || b"-. ".contains(b));
+    let is_number = |text: &[u8]| text.iter().all(|b| b.is_ascii_digit() || b"+-. ".contains(b));
     matches!(&word.parts[..], [Part::Text(text)] if !is_number(text) || matches!(written(text), Some((0, _) | (_, Some(0)))))
 }
 

@@ -314,6 +314,11 @@ pub(in crate::shell) fn long_option(name: &[u8], dialect: Dialect) -> Option<Eff
     COMMON.iter().chain(own).find(|(option, _)| option.as_bytes() == name).map(|(_, effect)| *effect)
 }
 
+/// Whether a long name of ksh's begins so.
+pub(in crate::shell) fn is_beginning(name: &[u8]) -> bool {
+    COMMON.iter().chain(OF_KSH).any(|(option, _)| option.as_bytes().starts_with(name))
+}
+
 /// What a letter of `set` stands for.
 pub(in crate::shell) fn option_of_letter(letter: u8, dialect: Dialect) -> Option<&'static str> {
     letters(dialect).find(|(other, _)| *other == letter).map(|(_, name)| name)

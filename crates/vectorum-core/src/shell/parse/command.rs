@@ -161,6 +161,10 @@ impl Parser<'_> {
         if self.dialect.is_rich() && before.is_some_and(|b| b"?*+@!".contains(b)) {
             return Err(Trouble { at: self.at, what: "a pattern of file names with a group", is_error: false });
         }
+        // There a list may stand behind some commands, and one that is wrong gives up a line only (measured: bash 5.2).
+        if self.dialect == Dialect::Bash && before == Some(&b'=') {
+            return Err(Trouble { at: self.at, what: "a list that is not closed", is_error: false });
+        }
         self.trouble("a parenthesis cannot stand here")
     }
 

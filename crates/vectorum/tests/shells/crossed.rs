@@ -1,0 +1,87 @@
+//! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts, parameters
+//! expanded in places, and one sign in shapes that hang on it.
+
+use super::Dice;
+
+/// The lists, each below its title.
+const LISTS: &str = include_str!("crossed.txt");
+
+/// One item out of the lists of that kind that there are for a shell, all alike likely.
+fn one(dice: &mut Dice, kind: &str, shell: &str) -> String {
+    let groups: &[&str] = match shell {
+        "fish" => &["fish"],
+        "dash" => &["sh"],
+        _ => &["sh", "rich", shell],
+    };
+    let mut items = Vec::new();
+    let mut is_asked = false;
+    for line in LISTS.lines().filter(|line| !line.is_empty()) {
+        match line.strip_prefix("# ") {
+            Some(title) => is_asked = title == kind || groups.iter().any(|g| title.strip_prefix(kind) == Some(&format!(" {g}"))),
+            None if is_asked => items.push(line),
+            None => {}
+        }
+    }
+    dice.one(&items).replace('␤', "\n").replace('→', "\t")
+}
+
+/// Puts something where `%` stands in a context; within quotes its own are written otherwise.
+fn within(context: &str, inner: &str, quote: &str) -> String {
+    let inner = if context.contains("'%") { inner.replace('\'', quote) } else { inner.to_owned() };
+    context.replace('%', &inner)
+}
+
+/// One of those below.
+pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
+    match dice.roll(3) {
+        0 => command(dice, shell),
+        1 => expansion(dice, shell),
+        _ => sign(dice, shell),
+    }
+}
+
+/// A command in a context; what it leaves is taken up.
+fn command(dice: &mut Dice, shell: &str) -> String {
+    let [start, context, command] = ["starts", "contexts", "commands"].map(|kind| one(dice, kind, shell));
+    if shell == "fish" {
+        let text = within(&context, &command, "\\'");
+        return format!(
+            "function f; set -g Y f; end; function g; end\necho q > part\n{start}\n{text}\n\
+             set -gx V $status \"$X\" \"$Y\" $argv; set -gx W $B"
+        );
+    }
+    let text = within(&context, &command, "'\\''");
+    format!(
+        "f() {{ Y=f; }}; g() {{ :; }}\necho q > part\n{start}\n{text}\n\
+         V=\"$?|${{X-none}}|${{Y-none}}|$#|${{1-none}}\"; W=${{B-none}}; export V W"
+    )
+}
+
+/// A parameter expanded in a place. For fish such are put together elsewhere.
+fn expansion(dice: &mut Dice, shell: &str) -> String {
+    if shell == "fish" {
+        return super::words::line(dice, shell);
+    }
+    let has_lists = matches!(shell, "bash" | "zsh" | "ksh");
+    let [value, word, form, place] = ["values", "words", "forms", "places"].map(|kind| one(dice, kind, shell));
+    let name = dice.one(if has_lists { &["X", "X", "X", "1", "@", "*", "U", "L"] } else { &["X", "X", "X", "1", "@", "*", "U"] });
+    let place = place.replace('%', &form.replace('W', &word).replace('V', name));
+    let fields = dice.one(&["", "", "", "IFS=:", "IFS=", "IFS=' :'", "IFS=a"]);
+    let list = if has_lists { format!("L=(a {value} '')") } else { String::new() };
+    format!(
+        "t() {{ B=$#; for i; do B=\"$B<$i>\"; done; }}\nX={value}; {list}\nset -- {value} 'b c'\n{fields}\n{place}\n\
+         unset IFS\nexport X B C A"
+    )
+}
+
+/// One sign in a shape that hangs on it.
+fn sign(dice: &mut Dice, shell: &str) -> String {
+    let sign = char::from(b' ' + dice.roll(95) as u8).to_string();
+    let text = one(dice, "shapes", shell).replace('%', &sign);
+    match shell {
+        "fish" => {
+            format!("set X ab; echo abc > part\n{text}\nset -gx V $status \"$B\" $argv; set -gx B $B; set -gx X $X; set -gx C $C")
+        }
+        _ => format!("X=ab; echo abc > part\n{text}\nV=\"$?|$#\"; export V B X C"),
+    }
+}
