@@ -108,6 +108,8 @@ struct Found {
     known: usize,
     unknown: usize,
     wrong: Vec<String>,
+    /// Why anything may be set, if so.
+    open: Option<String>,
 }
 
 impl Place {
@@ -147,6 +149,7 @@ impl Place {
         // What the text itself writes was not there before it.
         fs::remove_file(self.home.join("part")).ok();
         let forecast = self.forecast(&script);
+        found.open = forecast.open.clone().map(|(why, site)| format!("open: {why} ({site:?})"));
         let mut tell = |what: String| found.wrong.push(what);
         let real = match (came, &forecast.reached) {
             (Came::Through(real), Reached::Yes) => real,
@@ -207,7 +210,7 @@ fn check_all(what: &str, usual: usize, veils: bool, make: Make) {
     let mut failed = Vec::new();
     let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh fish ksh mksh".to_owned());
     for shell in only.split_whitespace() {
-        let Found { known, unknown, wrong } = check(shell, rounds, seed, veils, make);
+        let Found { known, unknown, wrong, .. } = check(shell, rounds, seed, veils, make);
         println!("{shell:<5} {rounds} {what}: {known} values known and so, {unknown} unknown, {} wrong", wrong.len());
         // All of them where somebody asks.
         for line in wrong.iter().take(if rounds > usual { wrong.len() } else { 8 }) {
@@ -260,6 +263,8 @@ fn what_is_said_of_each_line_is_so() {
             if !found.wrong.is_empty() {
                 println!("{shell}: {line}");
                 found.wrong.iter().for_each(|what| println!("    {what}"));
+            } else if let Some(why) = found.open {
+                println!("{shell}: {line}\n    {why}");
             }
             all.wrong.extend(found.wrong);
         }

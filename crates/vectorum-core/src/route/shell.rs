@@ -297,6 +297,33 @@ mod tests {
         }
     }
 
+    /// A shell that some line may end is told, with the line; what it hands on is told as if it went on.
+    #[test]
+    fn a_shell_that_may_end_is_told() {
+        let bash = ("/bin/bash", ".profile");
+        let fish = ("/usr/bin/fish", ".config/fish/config.fish");
+        let (perhaps, no) = (Some(Some(1)), None);
+        for ((shell, file), text, may_end) in [
+            (bash, "tide-now && exit\nexport GATE=7\n", perhaps),
+            (bash, "tide-now && (exit)\nexport GATE=7\n", no),
+            (bash, "tide-now || return\nexport GATE=7\n", no),
+            (bash, "set -e\ntide-now\nexport GATE=7\n", Some(Some(2))),
+            (fish, "tide-now; and exec tide-now\nset -gx GATE 7\n", perhaps),
+            (fish, "tide-now; and exit\nset -gx GATE 7\n", no),
+        ] {
+            let mut tree = MemoryTree::default();
+            tree.file("/usr/bin/tide-now", "", true);
+            tree.file(format!("/home/odile/{file}"), text, false);
+            let accounts = [odile(shell)];
+            let mut forecast = Forecast::begin(&Block::from_vars([("PATH", "/usr/bin"), ("HOME", "/home/odile")]));
+            let ground = Ground::new(&tree, &accounts);
+            run(&mut forecast, &ground, shell.as_bytes(), Start::LoginTerminal, &accounts[0], b"/home/odile");
+            assert_eq!(forecast.reached, super::super::Reached::Yes, "{text}");
+            let line = forecast.may_end.map(|(_, site)| site.map(|site| site.line));
+            assert_eq!(line, may_end, "{text}");
+        }
+    }
+
     const FISH: &[&str] = &[
         "set -gx GATE 7",
         "set GATE 8",

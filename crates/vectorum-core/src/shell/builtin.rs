@@ -196,6 +196,9 @@ impl Machine<'_> {
             }
             b"let" if self.dialect.is_rich() => {
                 let Some(sums) = known else { return self.fog("a sum that is not known may set a variable") };
+                if sums.is_empty() && self.dialect == Dialect::Ksh {
+                    return self.set_status(2);
+                }
                 let mut answer = Ok(false);
                 for text in sums {
                     let outer = std::mem::replace(&mut self.is_sum, matches!(self.dialect, Dialect::Ksh | Dialect::Zsh));
@@ -284,6 +287,10 @@ impl Machine<'_> {
                     Some(status) => self.set_status(status),
                     None => self.doubt_status(self.doubt("how a program ends")),
                 }
+            }
+            // A job by its number.
+            Ok(None) if self.dialect.is_rich() && name.starts_with(b"%") => {
+                self.doubt_status(self.doubt("whether there is such a job"));
             }
             Ok(None) => {
                 let catcher: &[u8] =

@@ -9,10 +9,10 @@ use super::pattern::Pattern;
 use super::syntax::*;
 use super::value::Val;
 
-/// Whether a parenthesis without quotes is not closed.
+/// Whether a parenthesis or a bracket without quotes is not closed.
 fn is_open(bytes: &[u8], quoted: &[bool]) -> bool {
-    let plain = bytes.iter().zip(quoted).filter(|(_, quoted)| !**quoted).map(|(byte, _)| byte);
-    plain.fold(0, |open, byte| open + i32::from(*byte == b'(') - i32::from(*byte == b')')) > 0
+    let plain = |sign: u8| bytes.iter().zip(quoted).filter(move |(byte, quoted)| !**quoted && **byte == sign).count();
+    plain(b'(') > plain(b')') || plain(b'[') > 0 && plain(b']') == 0
 }
 
 impl Machine<'_> {
@@ -68,6 +68,10 @@ impl Machine<'_> {
             },
             Change::Trim(at_end, longest, word) => {
                 let Ok((bytes, quoted)) = self.pattern_text(word, false) else { return odd(self) };
+                if self.dialect == Dialect::Zsh && is_open(&bytes, &quoted) {
+                    self.fail_hard();
+                    return odd(self);
+                }
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 // What a backslash is there that a parameter brings is ksh's own affair.
                 let brings = bytes.iter().zip(&quoted).any(|(byte, quoted)| *byte == b'\\' && !quoted);

@@ -124,6 +124,9 @@ impl Parser<'_> {
                     return Ok(self.named_function(name, from, true)?.kind);
                 }
                 let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
+                if self.dialect == Dialect::Mksh && !is_name_in_mksh(&name) {
+                    return self.trouble("a function by what is no name");
+                }
                 self.blanks();
                 if name.is_empty() && self.dialect == Dialect::Zsh && (self.is_word(b"{") || self.starts(b"()")) {
                     return self.anonymous();
@@ -515,6 +518,11 @@ impl Parser<'_> {
             Ok(Test::Word(first))
         })
     }
+}
+
+/// Whether mksh takes a name for that of a function (measured: R59).
+pub(super) fn is_name_in_mksh(name: &[u8]) -> bool {
+    name.iter().all(|byte| is_name(*byte) || b"!%+,-./:@^".contains(byte))
 }
 
 /// Whether a letter behind a dash is a condition of one word (measured: bash 5.2, 93u+m, R59); of which there are is asked

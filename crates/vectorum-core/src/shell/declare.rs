@@ -134,7 +134,8 @@ impl Machine<'_> {
             }
         }
         // There `command` keeps what is declared to itself, but not what is exported (measured: R59).
-        if self.dialect == Dialect::Mksh && self.tame > 0 && !in_function && !matches!(command, b"export" | b"readonly") {
+        if self.dialect == Dialect::Mksh && self.behind_command > 0 && !in_function && !matches!(command, b"export" | b"readonly")
+        {
             given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
             return self.fog("a declaration behind «command»");
         }
@@ -157,6 +158,14 @@ impl Machine<'_> {
                 Declared::Text(text) => text.contains(&b'='),
             };
             self.declare_one(declared, attributes, &status_before);
+            // There `set -a` reaches nothing that is declared (measured: R59).
+            if self.dialect == Dialect::Mksh
+                && attributes.exported.is_none()
+                && !is_special
+                && self.live.as_ref().is_some_and(|state| state.option("allexport") != Some(false))
+            {
+                self.doubt_export(&name);
+            }
             if ends_export && has_value {
                 let exports_all = self.live.as_ref().and_then(|s| s.option("allexport"));
                 if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {

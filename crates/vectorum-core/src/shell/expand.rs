@@ -65,6 +65,11 @@ fn plain_backslashes(dialect: Dialect, text: &[u8], quoted: &mut [bool]) {
     }
 }
 
+/// Whether a word has a brace without quotes.
+fn word_has_brace(word: &Word) -> bool {
+    word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.contains(&b'{')))
+}
+
 impl Machine<'_> {
     /// Expands words into fields.
     ///
@@ -135,7 +140,13 @@ impl Machine<'_> {
             return Err(self.doubt("the shell expands this in a way of its own"));
         }
         let are_off = self.live.as_ref().map_or(Some(true), |s| s.option(NO_BRACES));
-        let has_braces = self.dialect.is_rich() && !self.as_sh && are_off != Some(true);
+        // There they name files, too, and are text where nothing does (measured: R59).
+        let noglob = self.live.as_ref().map_or(Some(true), |s| s.option("noglob"));
+        let is_text = self.dialect == Dialect::Mksh && noglob == Some(true);
+        let has_braces = self.dialect.is_rich() && !self.as_sh && are_off != Some(true) && !is_text;
+        if has_braces && self.dialect == Dialect::Mksh && noglob.is_none() && word_has_brace(word) {
+            return Err(self.doubt("whether braces are expanded is not known"));
+        }
         // There braces come after what stands in them.
         let worked_out;
         let word = if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && has_braces && has(&[b"{"]) {

@@ -32,7 +32,7 @@ use self::control::{Frame, Leaves};
 use self::functions::Named;
 use self::misplaced::is_misplaced;
 use self::options::{Letter, Options, SCOPES};
-use self::parse::{Job, Joint, Kinds, Parser, Part, Word};
+use self::parse::{Job, Joint, Kinds, NO_COMMAND, Parser, Part, Word};
 use self::startup::Manner;
 use super::Source;
 use super::ahead;
@@ -471,6 +471,8 @@ impl Fish<'_> {
             Ok(jobs) if source.fixed.is_none() && !self.is_in_loop() && is_misplaced(&source.text, jobs) => self.set_status(127),
             Ok(jobs) => self.run(jobs),
             // Nothing of a wrong file runs, and of what `eval` is given.
+            // What `eval` runs of such a text is its own affair.
+            Err(trouble) if trouble.is_error && source.fixed.is_some() && trouble.what == NO_COMMAND => self.fog(NO_COMMAND),
             Err(trouble) if trouble.is_error => self.set_status(if source.fixed.is_some() { 123 } else { 127 }),
             Err(trouble) => {
                 self.at = trouble.at;

@@ -266,6 +266,15 @@ impl Machine<'_> {
 
     /// Puts what stands instead of a parameter as if it stood in its place, but that plain text is split, too (POSIX, 2.6.5).
     pub(super) fn put_instead(&mut self, word: &Word, mode: Mode, fields: &mut Fields) -> Expanded<()> {
+        // Between separators that are no blanks a list comes apart in another way there (measured: bash 5.2).
+        let is_list = |part: &Part| matches!(part, Part::Parameter(parameter) if is_all_of(parameter));
+        if self.dialect == Dialect::Bash
+            && mode == Mode::Fields
+            && word.parts.iter().any(is_list)
+            && self.separators()?.is_some_and(|bytes| bytes.iter().any(|byte| !b" \t\n".contains(byte)))
+        {
+            return Err(self.doubt("a list between separators of one's own"));
+        }
         if mode == Mode::Fields && is_put_together_oddly(&word.parts, self.dialect) {
             return Err(self.doubt(ODD_WORD));
         }
@@ -334,8 +343,10 @@ impl Machine<'_> {
             (Change::Instead(.., word), None) => {
                 word.parts.iter().any(|part| matches!(part, Part::Text(text) if memchr::memmem::find(text, b":~").is_some()))
             }
-            (Change::Trim(..) | Change::Replace(..) | Change::Slice(..), Some(Values::One(Val::Known(text)))) => {
-                !is_first && begins_with_blank(text)
+            // What is cut out of a text and is empty takes the word before it away.
+            (Change::Trim(..), Some(Values::One(Val::Known(text)))) => !is_first && begins_with_blank(text),
+            (Change::Replace(..) | Change::Slice(..), Some(Values::One(value))) => {
+                !is_first && value.known().is_none_or(|text| text.is_empty() || begins_with_blank(text))
             }
             _ => false,
         };

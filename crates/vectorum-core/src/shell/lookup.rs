@@ -178,15 +178,19 @@ impl Machine<'_> {
             return self.run_other(&name, after);
         }
         // There it is a command of the shell's own, or nothing.
-        if own == b"builtin" && !self.is_own(&name) {
+        // Some of them are other names of such there.
+        let is_alias =
+            self.dialect == Dialect::Mksh && matches!(&name[..], b"type" | b"local" | b"nameref" | b"functions" | b"hash");
+        if own == b"builtin" && (is_alias || !self.is_own(&name)) {
             return match self.dialect {
                 Dialect::Mksh => self.misused(),
                 _ => self.set_status(1),
             };
         }
-        self.tame += 1;
+        let is_command = usize::from(own == b"command");
+        (self.tame, self.behind_command) = (self.tame + 1, self.behind_command + is_command);
         self.run_named(&name, after, true, command);
-        self.tame -= 1;
+        (self.tame, self.behind_command) = (self.tame - 1, self.behind_command - is_command);
     }
 
     /// `whence`: where a program lies, or whether there is such a command.

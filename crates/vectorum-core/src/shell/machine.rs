@@ -165,6 +165,8 @@ pub(super) struct Machine<'a> {
     pub(super) later: BTreeMap<Bytes, Option<Bytes>>,
     /// Whether a command runs behind `command`.
     pub(super) tame: usize,
+    /// The same of `command` alone.
+    pub(super) behind_command: usize,
     /// What traps may set.
     pub(super) restless: Restless,
     /// The program before which a script is left, and the state there.
@@ -248,6 +250,7 @@ impl<'a> Machine<'a> {
             unclear_functions: BTreeSet::new(),
             later: BTreeMap::new(),
             tame: 0,
+            behind_command: 0,
             restless: Restless::default(),
             until: None,
             stopped: Left::default(),

@@ -127,7 +127,7 @@ impl Machine<'_> {
         }
         let change = |m: &mut Self, value: Val| {
             // There an empty pattern fits what is empty.
-            let is_odd = matches!(m.dialect, Dialect::Ksh | Dialect::Zsh)
+            let is_odd = matches!(m.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh)
                 && matches!(&parameter.change, Change::Replace(both, _) if !needs_something(&both.0.parts));
             match is_odd && value.is_empty() != Some(false) {
                 true => Val::Unknown(m.doubt("a pattern in what is empty")),
@@ -430,6 +430,10 @@ impl Machine<'_> {
                         if is_text(key, b"@") || is_text(key, b"*") {
                             // With `set -u` it is an error in some (measured).
                             // A part of a text is one of its letters there (measured: 5.2).
+                            // Between quotes nothing is one empty text there.
+                            if self.dialect == Dialect::Zsh && is_unset && matches!(parameter.change, Change::Slice(..)) {
+                                return Ok(Held::Unset);
+                            }
                             let is_text = !is_list && !is_unset;
                             if self.dialect == Dialect::Bash && is_text && matches!(parameter.change, Change::Slice(..)) {
                                 return Ok(values.first().map_or(Held::Unset, |value| Held::One(value.clone())));

@@ -406,6 +406,9 @@ impl<'a> Parser<'a> {
             } else if self.dialect.is_rich() && self.take_word(b"time") {
                 is_timed = true;
                 self.blanks();
+                if self.dialect == Dialect::Ksh && self.peek() == Some(b'-') {
+                    return Err(Trouble { at: self.at, what: "an option of «time»", is_error: false });
+                }
                 while self.dialect == Dialect::Bash && self.take_word(b"-p") {
                     self.blanks();
                 }

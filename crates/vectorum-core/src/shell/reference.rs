@@ -578,7 +578,13 @@ impl Parser<'_> {
                     }
                     _ => b' ',
                 };
+                let from = self.at;
                 let pattern = self.inner_word(false, b"/}")?;
+                // A parenthesis that nothing opens ends more than the parameter there (measured: 93u+m, R59).
+                let text = self.text.get(from..self.at).unwrap_or_default();
+                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && closes_more(text) {
+                    return Err(Trouble { at: self.at, what: "a parenthesis in a pattern", is_error: false });
+                }
                 let with = if self.take(b"/") { self.inner_word(false, b"}")? } else { Word::default() };
                 Change::Replace(Box::new((pattern, with)), how)
             }
@@ -596,7 +602,7 @@ impl Parser<'_> {
                     self.skip_braces(start)?;
                     return if !b"aAcehlpPqQrstuxgfFwW#|".contains(&letter) {
                         Ok(Part::Unfollowed(BAD_SHAPE))
-                    } else if is_alone && !b"xgfFwW".contains(&letter) {
+                    } else if is_alone && !b"xgfFwWp".contains(&letter) {
                         whole(Change::Unfollowed("a modifier of zsh's"))
                     } else {
                         Ok(Part::Unfollowed(ODD_SHAPE))
@@ -613,6 +619,11 @@ impl Parser<'_> {
                     && self.peek() == Some(b':')
                     && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic())
                 {
+                    self.skip_braces(start)?;
+                    return Ok(Part::Unfollowed(ODD_SHAPE));
+                }
+                // There no offset may be an error (measured: 93u+m).
+                if self.dialect == Dialect::Ksh && self.peek() == Some(b':') {
                     self.skip_braces(start)?;
                     return Ok(Part::Unfollowed(ODD_SHAPE));
                 }
@@ -747,6 +758,12 @@ fn are_flags(text: &[u8]) -> bool {
         }
     }
     false
+}
+
+/// Whether a pattern has more parentheses without quotes that close than such that open.
+fn closes_more(text: &[u8]) -> bool {
+    let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
+    is_plain && text.iter().filter(|byte| **byte == b')').count() > text.iter().filter(|byte| **byte == b'(').count()
 }
 
 /// Whether a pattern has a bracket without quotes that nothing closes.

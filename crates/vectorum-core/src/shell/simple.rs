@@ -118,9 +118,10 @@ impl Machine<'_> {
                     self.fork(&doubt, |m| m.declare(&name, given), |m| m.doubt_status(status));
                 }
                 Ok(given) => {
-                    self.tame += usize::from(prefix > 0);
+                    let is_behind = usize::from(prefix > 0);
+                    (self.tame, self.behind_command) = (self.tame + is_behind, self.behind_command + is_behind);
                     self.declare(&name, given);
-                    self.tame -= usize::from(prefix > 0);
+                    (self.tame, self.behind_command) = (self.tame - is_behind, self.behind_command - is_behind);
                 }
                 Err(_) => self.fog("names are exported that are not known"),
             }
@@ -468,7 +469,11 @@ impl Machine<'_> {
             // A key that is no number is an error in zsh, one that is no sum in bash.
             let is_taken = |byte: &u8| byte.is_ascii_digit() || self.dialect == Dialect::Bash && byte.is_ascii_alphabetic();
             let is_number = |word: &Word| match word.parts.first() {
-                Some(Part::Text(text)) => text.iter().skip(1).take_while(|byte| **byte != b']').all(is_taken),
+                Some(Part::Text(text)) => {
+                    let key = text.get(1..memchr::memchr(b']', text).unwrap_or(text.len())).unwrap_or_default();
+                    // zsh counts from 1.
+                    key.iter().all(is_taken) && !(self.dialect == Dialect::Zsh && key.first() == Some(&b'0'))
+                }
                 _ => false,
             };
             if matches!(self.dialect, Dialect::Zsh | Dialect::Bash) && !words.iter().all(is_number) {

@@ -9,10 +9,33 @@ use super::machine::Machine;
 use super::syntax::*;
 use super::value::Val;
 
+/// Whether an expression begins with a blank.
+fn begins_with_blank(parts: &[Part]) -> bool {
+    matches!(parts.first(), Some(Part::Text(text) | Part::Quoted(text)) if text.first() == Some(&b' '))
+}
+
 impl Machine<'_> {
     /// Puts a parameter's values where it stood without quotes.
     pub(super) fn spread(&mut self, values: Values, parameter: &Parameter, mode: Mode, fields: &mut Fields) -> Expanded<()> {
         match values {
+            // What ksh makes of a part of a text hangs on a colon among its separators.
+            Values::One(_)
+                if self.dialect == Dialect::Ksh
+                    && mode == Mode::Fields
+                    && matches!(parameter.change, Change::Slice(_, Some(_)))
+                    && self.separators()?.is_some_and(|separators| separators.contains(&b':')) =>
+            {
+                Err(self.doubt("a part of a text between colons"))
+            }
+            // Behind a text a blank in there ends the word, or not.
+            Values::One(_)
+                if self.dialect == Dialect::Ksh
+                    && mode == Mode::Fields
+                    && !last(fields).text.is_empty()
+                    && matches!(&parameter.change, Change::Slice(offset, _) if begins_with_blank(offset)) =>
+            {
+                Err(self.doubt("a blank within a parameter"))
+            }
             Values::One(value) => self.split(&value, mode, fields),
             Values::Many(values) => {
                 let is_star = parameter.name == "*" || parameter.key.as_deref().is_some_and(|k| is_text(k, b"*"));

@@ -79,6 +79,8 @@ impl Machine<'_> {
                 b"-f" => of_functions = true,
                 b"-v" => of_variables = true,
                 b"--" => {}
+                // There the sign is passed over.
+                b"-+" if self.dialect == Dialect::Ksh => return self.fog("names are unset in another way"),
                 name if name.first() == Some(&b'-') && name.len() > 1 => {
                     match (self.dialect, name) {
                         (Dialect::Zsh, b"-m") | (_, b"-n" | b"-fv" | b"-vf" | b"-a") => {

@@ -186,8 +186,13 @@ impl Parser<'_> {
         self.parts(&mut parts, false)?;
         // A list of alternatives in a pattern: `@(a|b)`, `*(N)` of zsh.
         let is_sign = |b: &u8| b"*?+@!".contains(b) || self.dialect == Dialect::Zsh && b"/)".contains(b);
+        // Such signs may stand in the names of functions there.
+        let is_definition = matches!(self.dialect, Dialect::Bash | Dialect::Zsh)
+            && self.starts(b"()")
+            && matches!(parts.last(), Some(Part::Text(t)) if t.last().is_some_and(|sign| b"!+@".contains(sign)));
         if self.peek() == Some(b'(')
             && self.dialect.is_rich()
+            && !is_definition
             && (matches!(parts.last(), Some(Part::Text(t)) if t.last().is_some_and(is_sign))
                 || self.at > at && self.is_qualified())
         {

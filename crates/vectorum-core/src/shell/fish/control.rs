@@ -26,7 +26,7 @@ pub(super) struct Frame {
     /// How many scopes are around it, and how many outputs that are taken in.
     scopes: usize,
     captures: usize,
-    left: Left<State>,
+    pub(super) left: Left<State>,
 }
 
 impl Fish<'_> {
@@ -203,8 +203,14 @@ impl Fish<'_> {
                 state.input = outer;
             }
         }
-        // What was not run is not turned round.
+        // What was not run is not turned round; what a word stands for may have been.
         let is_refused = self.is_refused(last);
+        let is_named =
+            |job: &Job| !matches!(&job.kind, Kinds::Command(words) if words.first().is_some_and(|word| word.literal().is_none()));
+        let was_refused = self.live.as_ref().is_some_and(|state| state.refused != Refused::No);
+        if line.first().is_some_and(|j| j.negated) && !is_refused && !is_named(last) && was_refused {
+            return self.doubt_status(MAY_NOT_RUN);
+        }
         if line.first().is_some_and(|j| j.negated)
             && !is_refused
             && let Some(state) = &mut self.live
@@ -348,6 +354,8 @@ impl Fish<'_> {
                             b"/dev/null" => Some(Val::of(b"")),
                             _ => text,
                         };
+                        // What a pipe hands it comes before that.
+                        let text = text.filter(|_| !outer.0.is_given);
                         state.input = Input { text: text.unwrap_or(Input::default().text), is_given: true };
                     }
                     opened
@@ -386,6 +394,8 @@ impl Fish<'_> {
             }
             _ => true,
         };
+        // What a function ends with then is its own affair.
+        let is_plain = is_plain && !self.frames.iter().any(|frame| frame.kind == Leaves::Function);
         let fails = |m: &mut Self| if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") };
         match is_opened {
             Ok(true) => apart(self),
@@ -573,7 +583,7 @@ impl Fish<'_> {
                     // It ends as its body did the last time.
                     let status = if round == 0 { Ok(0) } else { before.map_or(Ok(0), |s| s.status) };
                     // That there is no such command stays so.
-                    if let Some(state) = self.live.as_mut().filter(|s| s.status != Ok(127)) {
+                    if let Some(state) = self.live.as_mut().filter(|s| s.status != Ok(127) && s.refused != Refused::Yes) {
                         state.status = status;
                     }
                     return;

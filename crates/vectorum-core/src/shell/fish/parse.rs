@@ -13,6 +13,9 @@ use crate::shell::Trouble;
 /// What a text says, or why it cannot be read.
 pub(in crate::shell) type Jobs = Parsed<Vec<Job>>;
 
+/// A command that is what others print, which fish refuses.
+pub(super) const NO_COMMAND: &str = "what commands print is no command";
+
 /// Reads a text as fish does: whole, or not at all.
 pub(in crate::shell) fn read(text: &Bytes) -> Jobs {
     let skip = usize::from(text.starts_with(b"\xef\xbb\xbf")) * 3;
@@ -301,7 +304,12 @@ impl<'a> Parser<'a> {
                 joint = Joint::Or;
             } else if self.take_word(b"not") || self.take_word(b"!") {
                 negated = !negated;
-            } else if !self.take_word(b"time") {
+            } else if self.take_word(b"time") {
+                self.blanks();
+                if self.peek(0).is_some_and(|byte| b"<>".contains(&byte)) {
+                    return self.wrong("a command is missing");
+                }
+            } else {
                 break;
             }
         }
@@ -443,7 +451,7 @@ impl<'a> Parser<'a> {
         let (words, redirects) = self.words()?;
         let Some(first) = words.first() else { return self.wrong("a command is missing") };
         if first.parts.iter().any(|part| part.commands().is_some()) {
-            return self.wrong("what commands print is no command");
+            return self.wrong(NO_COMMAND);
         }
         Ok((Kinds::Command(words), redirects))
     }

@@ -145,6 +145,9 @@ impl Fish<'_> {
             if name == b"command" {
                 return self.outside(&wanted, rest);
             }
+            if matches!(&wanted[..], b"command" | b"builtin") {
+                return self.doubt_status("whether there is such a command");
+            }
             if !self.is_own(&wanted) && !is_harmless(&wanted) && !RESERVED.contains(&&wanted[..]) {
                 return self.doubt_status("whether there is such a command");
             }

@@ -366,8 +366,7 @@ impl Fish<'_> {
                 continue;
             }
             if !name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii()) || name.is_empty() {
-                status = 2;
-                continue;
+                return self.set_status(2);
             }
             // These stay (measured: 3.6).
             if is_locked(&name) {

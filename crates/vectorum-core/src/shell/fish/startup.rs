@@ -261,8 +261,14 @@ impl Setting {
                 fish.set_status(0);
                 fish.run_file(script, None);
             }
-            let rest = fish.live.take().filter(|s| s.open.is_some());
-            fish.live = fish.stopped.take().or(rest);
+            let rest = fish.live.take();
+            fish.live = fish.stopped.take();
+            // Where some ways do not come there it may end before.
+            if fish.live.is_none() {
+                fish.live = rest.filter(|s| s.open.is_some());
+            } else if let Some(frame) = fish.frames.first_mut() {
+                frame.left.add(rest, &Doubt::new(PARTED, None));
+            }
         }
         fish.finish()
     }

@@ -4,6 +4,7 @@ use std::sync::{Arc, OnceLock};
 
 use smallvec::smallvec;
 
+use super::super::compound::is_name_in_mksh;
 use super::{Awaited, Parsed, Parser, is_name, is_name_start, is_own_name, push_only};
 use crate::shell::syntax::*;
 use crate::shell::words::flat;
@@ -64,7 +65,7 @@ impl Parser<'_> {
                             && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
                         {
                             let is_plain = match self.dialect {
-                                Dialect::Mksh => name.iter().all(|b| is_name(*b) || b"%,-./:^".contains(b)),
+                                Dialect::Mksh => is_name_in_mksh(&name),
                                 _ => name.first().is_some_and(|b| is_name_start(*b)) && name.iter().all(|b| is_name(*b)),
                             };
                             if !is_plain && !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
