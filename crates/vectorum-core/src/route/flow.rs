@@ -151,12 +151,12 @@ impl Survey {
             Some(block) => block.value(name).map_or(Tint::Absent, |v| tints.of(&v)),
             None => Tint::Unknown,
         };
-        // What comes before a branch: the tint there, and how many hops were told already.
-        let mut before: Vec<(Tint, usize)> = Vec::with_capacity(self.branches.len());
+        // What comes before a branch: the tint there, how many hops were told already, and whether it may end there.
+        let mut before: Vec<(Tint, usize, bool)> = Vec::with_capacity(self.branches.len());
         let mut paint: Vec<Paint> = Vec::with_capacity(self.branches.len());
         for (at, branch) in self.branches.iter().enumerate() {
             // A parent stands before its children.
-            let above = branch.parent.and_then(|p| before.get(p)).copied().unwrap_or((first, 0));
+            let above = branch.parent.and_then(|p| before.get(p)).copied().unwrap_or((first, 0, false));
             let mut own = Paint { tint: None, mark: Mark::Same, by: None, ends: None, may_end: false, is_even: true };
             match branch.route.and_then(|r| self.routes.get(r)) {
                 Some((_, forecast)) => {
@@ -177,8 +177,9 @@ impl Survey {
                     if let Reached::No(why, _) = &forecast.reached {
                         own.ends = Some(why);
                     }
-                    own.may_end = forecast.may_end.is_some() && own.ends.is_none();
-                    before.push((tint, forecast.hops.len()));
+                    // What lies below a branch that may end is told there.
+                    own.may_end = forecast.may_end.is_some() && own.ends.is_none() && !above.2;
+                    before.push((tint, forecast.hops.len(), forecast.may_end.is_some()));
                 }
                 None => {
                     own.tint = (at == 0).then_some(first);
@@ -193,9 +194,8 @@ impl Survey {
             let below: Vec<Paint> = branch.children.iter().filter_map(|c| paint.get(*c)).cloned().collect();
             let Some(own) = paint.get_mut(at) else { continue };
             if branch.route.is_some() {
-                let is_same = |p: &Paint| {
-                    p.is_even && p.tint == own.tint && p.mark == Mark::Same && p.ends.is_none() && p.may_end == own.may_end
-                };
+                let is_same =
+                    |p: &Paint| p.is_even && p.tint == own.tint && p.mark == Mark::Same && p.ends.is_none() && !p.may_end;
                 own.is_even = below.iter().all(is_same);
             } else if let Some(one) = below.first().filter(|_| at != 0) {
                 own.is_even = below.iter().all(|p| p.is_even && p.looks() == one.looks());
@@ -339,7 +339,8 @@ mod tests {
                 Some(By::Several) => " several".to_owned(),
                 None => String::new(),
             };
-            format!("{}{label}{alike}{below} {tint} {:?}{by}", "-".repeat(r.rails.depth() - 1), r.mark)
+            let perhaps = if r.may_end { " ?" } else { "" };
+            format!("{}{label}{perhaps}{alike}{below} {tint} {:?}{by}", "-".repeat(r.rails.depth() - 1), r.mark)
         };
         rows.iter().map(line).collect()
     }
@@ -372,5 +373,17 @@ mod tests {
         assert!(open.contains(&"--cron.d/berth:2 and 1 A Born /etc/cron.d/berth:1".to_owned()), "{open:#?}");
         let whole = drawn(&survey, "TIDE", &[], true);
         assert_eq!(whole.len(), survey.branches().len(), "{whole:#?}");
+    }
+
+    #[test]
+    fn where_a_shell_may_end_is_told_once() {
+        let mut tree = MemoryTree::default();
+        tree.file("/usr/bin/tide-now", "", true);
+        tree.file("/home/odile/.profile", "tide-now && exit\nexport TIDE=low\n", false);
+        let accounts = Account::made_up("/bin/dash");
+        let ground = Ground::new(&tree, &accounts);
+        let survey = Survey::of(&ground, &accounts[1], Starts { first: None, program: "systemd".to_owned() });
+        let told: Vec<String> = drawn(&survey, "TIDE", &[], true).into_iter().filter(|line| line.contains('?')).collect();
+        assert_eq!(told, ["-login ? A Born /home/odile/.profile:2"]);
     }
 }
