@@ -577,4 +577,57 @@ mod tests {
             (&[Dash, Zsh], "time R=1; X=2", ["none", "2"]),
         ]);
     }
+
+    #[test]
+    fn conditions_loops_and_functions_run_as_in_each_shell() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "if true; then R=1; else R=2; fi; if false; then X=1; else X=2; fi", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "if false; then R=1; elif true; then R=2; fi; X=$?", ["2", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "if false; then R=1; fi; X=$?", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for i in a b; do R=$R$i; done; X=$i", ["ab", "b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for i in; do R=1; done; X=$?", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for i do R=$i; done", ["none", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- p q; for i; do R=$R$i; done", ["pq", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "i=0; while [ $i -lt 3 ]; do i=$((i + 1)); R=$R$i; done; X=$i", ["123", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "until true; do R=1; done; X=$?", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "i=0; until [ $i = 2 ]; do i=$((i + 1)); done; R=$i", ["2", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case abc in a*) R=1 ;; *) R=2 ;; esac; case x in y) X=1 ;; esac", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case a in (a|b) R=1 ;; esac; case b in a | b) X=1 ;; esac", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case '*' in \\*) R=1 ;; esac; case a in [!b]) X=1 ;; esac", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "case a in a) ;; esac; R=$?; case a in b) false ;; esac; X=$?", ["0", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "{ R=1; X=2; }", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "{ R=1; } >/dev/null; X=$R", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "( R=1; exit 3 ); X=$?", ["none", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=1; }; f; X=$?", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() ( R=1 ); f; X=$?", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { return 4; }; f; R=$?", ["4", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=$1; X=$#; }; f a b", ["a", "2"]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "f() { if [ $1 = 0 ]; then return; fi; R=$R$1; f $(($1 - 1)); }; f 3",
+                ["321", "none"],
+            ),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "while true; do break; R=1; done; X=$?", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "for i in 1 2 3; do [ $i = 2 ] && continue; R=$R$i; done", ["13", "none"]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "for i in 1 2; do for j in a b; do [ $j = b ] && break 2; R=$R$i$j; done; done",
+                ["1a", "none"],
+            ),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "if ! false; then R=1; fi; ! true; X=$?", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "true && R=1 || R=2; false && X=1 || X=2", ["1", "2"]),
+            (&[Bash, Ksh, Mksh, Zsh], "[[ a = a && b != c ]] && R=1; [[ ! a = b || x = y ]] && X=1", ["1", "1"]),
+            (&[Bash, Ksh, Mksh, Zsh], "((3 > 2)) && R=1; ((0)) || X=1", ["1", "1"]),
+            (&[Bash, Ksh, Zsh], "for ((i = 0; i < 3; i++)); do R=$R$i; done; X=$i", ["012", "3"]),
+            (&[Bash, Ksh, Mksh, Zsh], "case a in a) R=1 ;& b) X=2 ;; esac", ["1", "2"]),
+            (&[Bash], "case a in a) R=1 ;;& a) X=2 ;; esac", ["1", "2"]),
+            (&[Zsh], "repeat 3 R=x$R; X=$?", ["xxx", "0"]),
+            (&[Zsh], "{ R=1 } always { X=2 }", ["1", "2"]),
+            (&[Zsh], "for i j in a b c d; do R=$R$i; X=$X$j; done", ["ac", "bd"]),
+            (&[Zsh], "if [[ a = a ]] { R=1 }; for i (a b) X=$X$i", ["1", "ab"]),
+            (&[Bash, Mksh, Zsh], "function f { R=1; }; f; X=$?", ["1", "0"]),
+            (&[Ksh], "function f { typeset V=1; R=$V; }; f; X=$V", ["1", ""]),
+            (&[Bash, Zsh], "V=1; f() { local V=2; R=$V; }; f; X=$V", ["2", "1"]),
+        ]);
+    }
 }

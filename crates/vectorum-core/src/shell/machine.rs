@@ -644,3 +644,55 @@ impl<'a> Machine<'a> {
         Some([&folder[..], b"/", path].concat().into())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_texts_leave_behind() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(V=1; echo $V); X=$V", ["1", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "V=a; (V=b); R=$V; V=$(V=c; echo $V); X=$V", ["a", "c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "true | V=1; R=$?", ["0", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "false; R=$?; X=$?", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; eval 'R=2; X=$R'", ["2", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(exit 3); X=$?", ["", "3"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=$(echo a; echo b); X=$(printf 'a\\n\\n')", ["a\nb", "a"]),
+            (&[Mksh], "R=$(echo a; echo b); X=$(printf 'a\\n\\n')", ["a\nb", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "V=1 true; R=$V", ["", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "V=1; unset V; R=${V-none}", ["none", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly V=1; R=$V; X=$?", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=a; R=${R}b; X=$R$R", ["ab", "abab"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1 R=$X", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { V=1; }; V=0; f; R=$V", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { f2() { R=in; }; }; f; f2", ["in", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "unset -f f; f() { R=1; }; unset -f f; f; X=$?", ["none", "127"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "nosuch; R=$?; /none/x; X=$?", ["127", "127"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(nosuch); X=$?", ["", "127"]),
+            (&[Bash, Zsh], ": > /dev/null; R=$?; : < /none/x; X=$?", ["0", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(cat <<Q\na $HOME\nQ\n)", ["a /home/odile", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(cat <<'Q'\na $HOME\nQ\n)", ["a $HOME", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval; R=$?; eval ' '; X=$?", ["0", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((1 + 2 * 3)); X=$(( (1 + 2) * 3 ))", ["7", "9"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((5 % 3)); X=$((2 > 1 ? 7 : 8))", ["2", "7"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "V=3; R=$((V + 1)); X=$((V += 2))", ["4", "5"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=~; X=~/b", ["/home/odile", "/home/odile/b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "alias a='R=1'; X=$?", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'X=1' EXIT; R=$?", ["0", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "exec 3>/dev/null; R=$?", ["0", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${V:-a}; X=${V:+b}", ["a", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${V=c}; X=$V", ["c", "c"]),
+            (&[Bash, Dash, Ksh, Mksh], "IFS=:; V=a:b; set -- $V; R=$#; X=$2", ["2", "b"]),
+            (&[Zsh], "IFS=:; V=a:b; set -- $V; R=$#; X=$2", ["1", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "umask 022; R=$?; type nosuch >/dev/null 2>&1 || X=1", ["0", "1"]),
+            (&[Bash, Ksh, Mksh, Zsh], "command -v nosuch; R=$?; command true; X=$?", ["1", "0"]),
+            (&[Dash], "command -v nosuch; R=$?; command true; X=$?", ["127", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "cd /; R=$PWD; X=$OLDPWD", ["/", "/home/odile"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "cd /usr; cd ..; R=$PWD", ["/", "none"]),
+            (&[Bash, Dash, Ksh, Mksh], "getopts ab: R -a; X=$OPTIND", ["a", "2"]),
+            (&[Zsh], "getopts ab: R -a; X=$OPTIND", ["a", "1"]),
+        ]);
+    }
+}

@@ -508,3 +508,66 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn options_do_what_they_do_in_each_shell() {
+        hold(&[
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "set -u; case $- in *u*) R=on ;; esac; set +u; case $- in *u*) X=on ;; *) X=off ;; esac",
+                ["on", "off"],
+            ),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -ef; case $- in *f*) R=on ;; esac", ["on", "none"]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "set -o errexit; case $- in *e*) R=on ;; esac; set +o errexit; case $- in *e*) X=on ;; *) X=off ;; esac",
+                ["on", "off"],
+            ),
+            (&[Bash, Dash, Ksh, Mksh], "set -o noglob; R=$(echo *); X=$-; X=${X%%[!f]*}", ["*", "<unknown>"]),
+            (&[Zsh], "set -o noglob; R=$(echo *); X=$-; X=${X%%[!f]*}", ["*", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a b c; R=$#; X=$2", ["3", "b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- -a; R=$1; set --; X=$#", ["-a", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -e -- x; R=$1; X=$#", ["x", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set x y; R=$1; X=$#", ["x", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set - a b; R=$1; X=$#", ["a", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set +x a; R=$1; X=$#", ["a", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -a; R=1; set +a; X=2", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { set -- x y; R=$#; }; set -- a; f; X=$#", ["2", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- 'a b' c; for i; do R=\"$R<$i>\"; done", ["<a b><c>", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- \"$@\" z; R=$#; X=$1", ["1", "z"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -f; R='*'; set -- $R; X=$1", ["*", "*"]),
+            (&[Bash], "set -o nosuch; R=1", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -o allexport; R=$?; set +o allexport; X=$?", ["0", "0"]),
+            (&[Bash], "shopt -s nullglob; R=$?; shopt -q nullglob; X=$?", ["0", "0"]),
+            (&[Bash], "shopt -u nullglob; R=$?; shopt -q nullglob; X=$?", ["0", "1"]),
+            (&[Bash], "shopt -s nosuch; R=$?", ["<a number>", "none"]),
+            (&[Bash], "shopt -so noglob; R=$(echo /n*); X=$?", ["/n*", "0"]),
+            (&[Bash], "shopt -s nocasematch; case AB in ab) R=1 ;; *) R=2 ;; esac", ["1", "none"]),
+            (&[Bash], "set -o posix; R=$?; set +o posix; X=$?", ["<a number>", "0"]),
+            (&[Bash], "set +B; R={a,b}; set -- {a,b}; X=$#", ["{a,b}", "1"]),
+            (&[Bash], "set -k; R=1", ["1", "<unknown>"]),
+            (&[Bash], "set -o pipefail; false | true; R=$?; set +o pipefail; false | true; X=$?", ["1", "0"]),
+            (&[Bash], "shopt -s lastpipe; echo a | read R; X=$?", ["a", "0"]),
+            (&[Zsh], "setopt shwordsplit; V='a b'; set -- $V; R=$#; unsetopt shwordsplit; set -- $V; X=$#", ["2", "1"]),
+            (&[Zsh], "setopt ksharrays; L=(a b); R=$L; X=${L[1]}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "setopt extendedglob; [[ ab = a#b ]] && R=1", ["1?", "none"]),
+            (&[Zsh], "setopt NO_NOMATCH; R=$(echo /nosuch*); X=$?", ["/nosuch*", "0"]),
+            (&[Zsh], "setopt nosuch; R=$?", ["<a number>", "none"]),
+            (&[Zsh], "setopt errexit; R=$options[errexit]; unsetopt errexit; X=$options[errexit]", ["on", "off"]),
+            (&[Zsh], "setopt braceccl; R=1; X=$options[braceccl]", ["1", "on"]),
+            (&[Zsh], "set -o shwordsplit; V='a b'; set -- $V; R=$#", ["2", "none"]),
+            (&[Zsh], "emulate sh -c 'V=\"a b\"; set -- $V; R=$#'; X=$#", ["2", "2"]),
+            (&[Zsh], "f() { emulate -L sh; V='a b'; set -- $V; R=$#; }; f; V='a b'; set -- $V; X=$#", ["2", "1"]),
+            (&[Zsh], "f() { setopt localoptions shwordsplit; V='a b'; set -- $V; R=$#; }; f; set -- $V; X=$#", ["2", "1"]),
+            (&[Zsh], "options[shwordsplit]=on; V='a b'; set -- $V; R=$#", ["2", "none"]),
+            (&[Ksh, Mksh], "set -A L a b c; R=${L[1]}; X=${#L[@]}", ["b", "3"]),
+            (&[Ksh, Mksh], "set -o pipefail; false | true; R=$?", ["1", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "set -o noclobber; case $- in *C*) R=on ;; esac", ["on", "none"]),
+        ]);
+    }
+}

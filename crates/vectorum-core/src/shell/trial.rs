@@ -25,7 +25,7 @@ pub(super) fn after<T>(dialect: Dialect, text: &str, look: impl FnOnce(&mut Mach
 
 /// The same on a host that has these files, too.
 pub(super) fn after_on<T>(tree: MemoryTree, dialect: Dialect, text: &str, look: impl FnOnce(&mut Machine<'_>) -> T) -> T {
-    let tree = tree.with_programs("/usr/bin", ["tide-now", "nproc", "date"]);
+    let tree = tree.with_programs("/usr/bin", ["tide-now", "nproc", "date", "cat", "printf", "true"]);
     let [_, account] = Account::made_up("/bin/bash");
     let accounts = [account.clone()];
     let ground = Ground::new(&tree, &accounts);
@@ -61,12 +61,26 @@ pub(super) fn fields_are(dialects: &[Dialect], rows: &[(&str, &str, &str)]) {
 
 /// Holds shells to what the names `R` and `X` hold once they ran a text, as was measured.
 pub(super) fn hold(rows: &[(&[Dialect], &str, [&str; 2])]) {
+    let mut wrong = Vec::new();
     for (dialects, text, expected) in rows {
         for dialect in *dialects {
             let found = after(*dialect, text, |machine| ["R", "X"].map(|name| machine.told_value(name)));
-            assert_eq!(found, *expected, "{dialect:?} {text}");
+            if found != *expected {
+                wrong.push(format!("{dialect:?} {text}\n    {found:?}, not {expected:?}"));
+            }
         }
     }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+/// Holds fish to what it hands on of `OUT` after texts, as was measured.
+pub(super) fn hold_fish(rows: &[(&str, &str)]) {
+    let told = |(text, out): &(&str, &str)| {
+        let found = out_of_fish(text);
+        (found != *out).then(|| format!("{text}\n    {found:?}, not {out:?}"))
+    };
+    let wrong: Vec<String> = rows.iter().filter_map(told).collect();
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
 /// What fish hands on of `OUT` after a text, on a host of which nothing else is known.

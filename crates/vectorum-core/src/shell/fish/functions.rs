@@ -384,3 +384,44 @@ impl Fish<'_> {
         self.set_status(0);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn functions_have_words_and_scopes_of_their_own() {
+        hold_fish(&[
+            ("function f; set -gx OUT 1; end; f", "1"),
+            ("function f; set -gx OUT $argv[2]; end; f a b", "b"),
+            ("function f -a x y; set -gx OUT \"$y$x\"; end; f a b", "ba"),
+            ("function f --argument-names x; set -gx OUT $x; end; f a", "a"),
+            ("function f; return 3; end; f; set -gx OUT $status", "3"),
+            ("function f; end; f; set -gx OUT $status", "0"),
+            ("function f; set -l V 1; end; f; set -gx OUT \"[$V]\"", "[]"),
+            ("set -g V 1; function f; set V 2; end; f; set -gx OUT $V", "2"),
+            ("set -g V 1; function f; set -l V 2; end; f; set -gx OUT $V", "1"),
+            ("set -g V 1; function f --no-scope-shadowing; set V 2; end; f; set -gx OUT $V", "2"),
+            ("function f; g; end; function g; set -gx OUT $argv; end; f; set -a OUT x", "x"),
+            ("functions -q f; set -gx OUT $status; function f; end; functions -q f; set -a OUT $status", "1 0"),
+            ("function f; set -gx OUT 1; end; functions -e f; f; set -gx OUT (count $OUT) $status", "0 1"),
+            ("function f; set -gx OUT 1; end; functions -c f g; functions -e f; g", "1"),
+            ("function f; set -gx OUT a; end; function f; set -gx OUT b; end; f", "b"),
+            (
+                "function f; if test $argv[1] = 0; return; end; set -ga OUT $argv[1]; f (math $argv[1] - 1); end; f 3; set -gx OUT $OUT",
+                "<open>",
+            ),
+            ("function f --on-event e; set -gx OUT $argv; end; emit e a b", "<unknown>"),
+            ("function f --on-variable V; set -gx OUT \"$V\"; end; set -g V 1", "<unknown>"),
+            ("function f; status function; end; set -gx OUT (f)", "<unknown>"),
+            ("function f --description text; set -gx OUT 1; end; f", "1"),
+            ("function f; set -gx OUT (count $argv); end; f a 'b c' ''", "3"),
+            ("function f; echo $argv; end; set -gx OUT (f a b)", "a b"),
+            ("function f; begin; return 2; end; set -gx OUT never; end; f; set -gx OUT $status", "2"),
+            ("function f; for i in 1 2 3; if test $i = 2; return $i; end; end; end; f; set -gx OUT $status", "2"),
+            ("alias f 'set -gx OUT'; f a b", "a b"),
+            ("alias f='set -gx OUT'; f a", "a"),
+            ("function f; set -gx OUT $V; end; V=1 f", "1"),
+        ]);
+    }
+}

@@ -204,3 +204,35 @@ impl Fish<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn what_is_no_command_is_told_by_its_status() {
+        hold_fish(&[
+            ("nosuch; set -gx OUT $status", "<unknown>"),
+            ("command nosuch; set -gx OUT $status", "<unknown>"),
+            ("/none/x; set -gx OUT $status", "<unknown>"),
+            ("command -q nosuch; set -gx OUT $status; command -q set; set -a OUT $status", "<unknown>"),
+            ("type -q set; set -gx OUT $status; type -q nosuch; set -a OUT $status", "<unknown>"),
+            ("builtin -q set; set -gx OUT $status; builtin -q nosuch; set -a OUT $status", "<unknown>"),
+            ("nosuch; or set -gx OUT 1", "<unknown>"),
+            ("nosuch; and set -gx OUT 1; set -gx OUT \"$OUT$status\"", "<unknown>"),
+            ("nosuch || set -gx OUT never; set -gx OUT \"$OUT$status\"", "<unknown>"),
+            ("set -gx OUT a; set OUT (nosuch); set -gx OUT $OUT $status", "<unknown>"),
+            ("true | nosuch; set -gx OUT $status", "<unknown>"),
+            ("set V 1 | nosuch; set -gx OUT \"[$V]\"", "<unknown>"),
+            ("exec nosuch; set -gx OUT $status", "<open>"),
+            ("exec; set -gx OUT $status", "2"),
+            ("set -gx OUT (command -v nosuch; echo $status)", "<unknown>"),
+            ("set -gx OUT (builtin echo a)", "a"),
+            ("builtin set -gx OUT 1", "1"),
+            ("builtin true; set -gx OUT $status", "<unknown>"),
+            ("set V true; $V; set -gx OUT $status", "0"),
+            ("$nosuch; set -gx OUT $status", "123"),
+            ("\"\"; set -gx OUT $status", "123"),
+        ]);
+    }
+}

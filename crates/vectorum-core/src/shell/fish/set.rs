@@ -29,6 +29,24 @@ pub(crate) fn set_beyond(words: &[Bytes]) -> Option<Bytes> {
     Some(name.slice(..memchr::memchr(b'[', name).unwrap_or(name.len())))
 }
 
+/// Whether fish has a variable by itself, whatever it holds.
+fn is_there_by_itself(name: &[u8]) -> bool {
+    let others: &[&[u8]] = &[
+        b"status",
+        b"pipestatus",
+        b"fish_pid",
+        b"version",
+        b"FISH_VERSION",
+        b"hostname",
+        b"history",
+        b"umask",
+        b"fish_killring",
+        b"fish_kill_signal",
+        b"status_generation",
+    ];
+    others.contains(&name)
+}
+
 /// Whether fish refuses to set it.
 pub(super) fn is_locked(name: &[u8]) -> bool {
     matches!(
@@ -238,6 +256,8 @@ impl Fish<'_> {
                     None if self.live.as_ref().is_some_and(|s| s.open.is_some()) => {
                         return self.doubt_status("whether the name is set is not known");
                     }
+                    // Some it has without anybody setting them (measured: 3.6).
+                    None if scope.is_none() && exported.is_none() && is_there_by_itself(name) => {}
                     None => missing += 1,
                 }
             }

@@ -507,3 +507,29 @@ fn settle(outcome: Outcome<State>, start: &Handed) -> Started {
     }
     started
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn what_fish_begins_with() {
+        hold_fish(&[
+            ("set -gx OUT (count $argv)", "0"),
+            ("set -gx OUT (status is-interactive; echo $status)", "1"),
+            ("set -gx OUT (status is-login; echo $status)", "1"),
+            ("set -gx OUT $HOME", "/home/odile"),
+            ("set -q LANG; set -gx OUT $status", "<unknown>"),
+            ("set -gx OUT (set -q fish_pid; echo $status)", "0"),
+            ("set -gx OUT (set -q status; echo $status)", "0"),
+            ("set SHLVL 5; set -gx OUT $status", "1"),
+            ("set version 1; set -gx OUT $status", "1"),
+            ("set -gx OUT (string match -q '3.*' $version; echo $status)", "<unknown>"),
+            ("set -gx OUT a b; set -gx OUT $OUT[2]", "b"),
+            ("set -gx --path OUT /a /b", "/a:/b"),
+            ("set -gx OUT_PATH /a /b; set -gx OUT $OUT_PATH", "/a /b"),
+            ("set -gx OUT (count $OUT_PATH)", "0"),
+            ("set -gx OUTPATH a:b; set -gx OUT (count $OUTPATH)", "2"),
+        ]);
+    }
+}

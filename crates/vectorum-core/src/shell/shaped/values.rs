@@ -507,3 +507,49 @@ fn swapped(text: &Bytes, from: &[u8], to: &[u8], is_all: bool) -> Bytes {
 pub(super) fn unknown(doubt: &Arc<Doubt>) -> Val {
     Val::Unknown(doubt.clone())
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::Zsh;
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_zsh_makes_of_values_by_its_own_signs() {
+        hold(&[
+            (&[Zsh], "V='a b c'; R=${(U)V}; X=${(L)R}", ["A B C", "a b c"]),
+            (&[Zsh], "V='one two'; R=${(C)V}; X=${#${(z)V}}", ["One Two", "<unknown>"]),
+            (&[Zsh], "L=(b a c); R=${(j:,:)L}; X=\"${(o)L}\"", ["b,a,c", "b a c"]),
+            (&[Zsh], "L=(b a c); R=\"${(O)L}\"; X=\"${(Oa)L}\"", ["b a c", "b a c"]),
+            (&[Zsh], "V=a:b:c; L=(${(s.:.)V}); R=$#L; X=$L[2]", ["3", "b"]),
+            (&[Zsh], "V=$'a\\nb'; L=(${(f)V}); R=$#L; X=$L[2]", ["2", "b"]),
+            (&[Zsh], "L=(a b a); R=\"${(u)L}\"; X=${#${(u)L}}", ["a b a", "2"]),
+            (&[Zsh], "N=V; V=deep; R=${(P)N}; X=${${(P)N}#d}", ["deep", "eep"]),
+            (&[Zsh], "R=${${:-abc}#a}; X=${${:-a b}% b}", ["bc", "a"]),
+            (&[Zsh], "V=/a/b.c; R=${V:t}; X=${V:h}", ["b.c", "/a"]),
+            (&[Zsh], "V=/a/b.c; R=${V:r}; X=${V:e}", ["/a/b", "c"]),
+            (&[Zsh], "V=abc; R=${V[1]}; X=${V[-1]}", ["a", "c"]),
+            (&[Zsh], "V=abcdef; R=${V[2,3]}; X=${V[2,-2]}", ["bc", "bcde"]),
+            (&[Zsh], "L=(a b c); R=$L[2,3]; X=\"${L[@]:1:1}\"", ["b c", "b"]),
+            (&[Zsh], "L=(a b c); R=$L[(i)b]; X=$L[(r)c*]", ["2", "c"]),
+            (&[Zsh], "L=(a b c); R=$L[(i)z]; X=${#L}", ["4", "3"]),
+            (&[Zsh], "L=(ab ac b); R=\"${L:#a*}\"; X=\"${(M)L:#a*}\"", ["", "ab ac b"]),
+            (&[Zsh], "V=abcabc; R=${V/b/x}; X=${V//b/x}", ["axcabc", "axcaxc"]),
+            (&[Zsh], "V=abc; R=${(l:5:)V}; X=${(r:5:)V}.", ["  abc", "abc  ."]),
+            (&[Zsh], "V=abc; R=${(l:5::0:)V}; X=${(l:2:)V}", ["00abc", "bc"]),
+            (&[Zsh], "R=${(q):-a b}; X=${(qq):-a b}", ["a\\ b", "'a b'"]),
+            (&[Zsh], "V=\"a\\ b\"; R=${(Q)V}; X=${(Q):-'x'}", ["<unknown>", "x"]),
+            (&[Zsh], "V=x; R=${+V}; X=${+W}", ["1", "0"]),
+            (&[Zsh], "V=; R=${V:-d}; X=${V-d}", ["d", ""]),
+            (&[Zsh], "L=(a '' b); R=$#L; X=${#${(@)L:#}}", ["3", "2"]),
+            (&[Zsh], "L=(a b); R=\"x${^L}y\"; set -- x${^L}y; X=$#", ["xa by", "2"]),
+            (&[Zsh], "typeset -A T; T=(k v); R=$T[k]; X=${(k)T}", ["v", "k"]),
+            (&[Zsh], "typeset -A T; T=(k v); R=${(v)T}; X=${#T}", ["v", "1"]),
+            (&[Zsh], "V=a:b; R=${V%%:*}; X=${V##*:}", ["a", "b"]),
+            (&[Zsh], "V='a  b'; set -- ${=V}; R=$#; X=$2", ["2", "b"]),
+            (&[Zsh], "V='*'; R=${V}; X=${#${~V}}", ["*", "1"]),
+            (&[Zsh], "L=(1 10 2); R=\"${(n)L}\"; X=\"${(On)L}\"", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "V=abc; R=${V:u}; X=${(U)V[1]}${V[2,-1]}", ["ABC", "Abc"]),
+            (&[Zsh], "V=a,b; R=${V/,/ }; X=${(j.+.)${(s.,.)V}}", ["a b", "a+b"]),
+        ]);
+    }
+}
