@@ -428,6 +428,9 @@ impl Machine<'_> {
         if value.is_none() && changes && self.dialect == Dialect::Ksh && self.is_readonly(name) {
             return self.fail_perhaps("a name that is held fast is declared as something else");
         }
+        if value.is_none() && changes && self.dialect == Dialect::Mksh && self.is_readonly(name) {
+            return self.doubt_status(self.doubt("a name that is held fast is declared as something else"));
+        }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);
         // zsh may set it to what it is.
@@ -472,7 +475,8 @@ impl Machine<'_> {
                     if attributes.exported.is_some() && !is_list {
                         var.exported = attributes.exported;
                     }
-                    var.is_pending = false;
+                    // What is only declared once more still waits for a value there.
+                    var.is_pending &= dialect == Dialect::Zsh && attributes.exported.is_none();
                     // zsh gives a name that is declared an empty value.
                     if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) {
                         var.content = Content::Set(Val::of(if attributes.is_number { "0" } else { "" }));
@@ -494,7 +498,7 @@ impl Machine<'_> {
             return self.is_readonly(&other);
         }
         // What zsh counts by itself (zshparam(1)).
-        let is_counted = self.is_own_zsh() && matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL");
+        let is_counted = matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL") && self.is_own_zsh();
         is_counted || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
     }
 

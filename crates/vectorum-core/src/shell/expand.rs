@@ -224,7 +224,8 @@ impl Machine<'_> {
             }
             // A group alone is a pattern, too.
             let has_group = |(text, quoted): (&[u8], bool)| !quoted && text.contains(&b'(');
-            if self.is_own_zsh() && !has_signs && noglob != Some(true) && field.pieces().any(has_group) {
+            let may_have_group = !has_signs && memchr::memchr(b'(', &field.text).is_some();
+            if may_have_group && self.is_own_zsh() && noglob != Some(true) && field.pieces().any(has_group) {
                 let doubt = self.doubt("a pattern of file names with a group");
                 self.fork_where_none_is_an_error(&doubt);
                 return Err(doubt);

@@ -68,6 +68,10 @@ impl Machine<'_> {
                 break;
             }
             for letter in &letters {
+                // That stays as it was begun with.
+                if *letter == b'i' && self.dialect == Dialect::Mksh {
+                    return self.misused();
+                }
                 if *letter == b'o' {
                     let Some(name) = arguments.get(at) else {
                         // With a plus it is printed as commands.

@@ -287,7 +287,8 @@ impl<'a> Parser<'a> {
         if *joint != Joint::Always || job.pipe.is_some() {
             self.separators();
             let is_ended = self.text.get(..self.at).is_some_and(|text| text.trim_ascii_end().ends_with(b";"));
-            if is_ended || self.peek(0).is_none_or(|byte| b")|&".contains(&byte)) {
+            let is_within = job.pipe.is_some() && (self.is_word(b"and") || self.is_word(b"or"));
+            if is_within || is_ended || self.peek(0).is_none_or(|byte| b")|&".contains(&byte)) {
                 return self.wrong("a command is missing");
             }
         }
@@ -361,6 +362,11 @@ impl<'a> Parser<'a> {
 
     /// The statements of a condition: one, with those that hang on it by `and` and `or`.
     fn condition(&mut self) -> Parsed<Vec<Job>> {
+        // What such a word hangs on there is not followed.
+        self.blanks();
+        if self.is_word(b"and") || self.is_word(b"or") {
+            return self.odd("a condition that hangs on what was before");
+        }
         let mut out = Vec::new();
         let mut joint = Joint::Always;
         loop {

@@ -406,6 +406,12 @@ impl Fish<'_> {
                 Some(Kept::Block) => {
                     state.scopes.iter().rposition(|s| matches!(s.kind, Kept::Block | Kept::Function) && s.vars.contains(&name))
                 }
+                Some(Kept::Function) => state
+                    .scopes
+                    .iter()
+                    .rposition(|s| s.kind == Kept::Function)
+                    .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Block))
+                    .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Global)),
                 Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
             };
             match index.and_then(|i| state.scopes.get_mut(i)).filter(|s| s.vars.contains(&name)) {
