@@ -64,6 +64,15 @@ pub(super) fn is_locked(name: &[u8]) -> bool {
     )
 }
 
+impl State {
+    /// The scope of the function that runs, or what stands for it outside of one.
+    fn of_function(&self) -> Option<usize> {
+        let outermost = |kind| self.scopes.iter().position(|scope| scope.kind == kind);
+        let own = self.scopes.iter().rposition(|scope| scope.kind == Kept::Function);
+        own.or_else(|| outermost(Kept::Block)).or_else(|| outermost(Kept::Global))
+    }
+}
+
 impl Fish<'_> {
     /// Sets a variable. Without a scope it is set where it is, or else in the function, or globally.
     pub(super) fn put(
@@ -119,12 +128,7 @@ impl Fish<'_> {
         let Some(state) = &mut self.live else { return };
         let index = match scope {
             Some(Kept::Block) => state.scopes.len().checked_sub(1),
-            Some(Kept::Function) => state
-                .scopes
-                .iter()
-                .rposition(|s| s.kind == Kept::Function)
-                .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Block))
-                .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Global)),
+            Some(Kept::Function) => state.of_function(),
             Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
             None => state.scopes.iter().rposition(|s| s.vars.look(name, what).is_some()).or_else(|| {
                 if in_function {
@@ -406,12 +410,7 @@ impl Fish<'_> {
                 Some(Kept::Block) => {
                     state.scopes.iter().rposition(|s| matches!(s.kind, Kept::Block | Kept::Function) && s.vars.contains(&name))
                 }
-                Some(Kept::Function) => state
-                    .scopes
-                    .iter()
-                    .rposition(|s| s.kind == Kept::Function)
-                    .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Block))
-                    .or_else(|| state.scopes.iter().position(|s| s.kind == Kept::Global)),
+                Some(Kept::Function) => state.of_function(),
                 Some(kind) => state.scopes.iter().position(|s| s.kind == kind),
             };
             match index.and_then(|i| state.scopes.get_mut(i)).filter(|s| s.vars.contains(&name)) {

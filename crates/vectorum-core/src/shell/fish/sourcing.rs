@@ -22,7 +22,7 @@ impl Fish<'_> {
                     Some(Val::Known(text)) => {
                         let fixed = Some(self.source.line(self.at));
                         let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
-                        self.run_source(&Arc::new(source), Some(&arguments));
+                        self.within(|m| m.run_source(&Arc::new(source), Some(&arguments)));
                     }
                     Some(Val::Unknown(doubt)) if doubt.sets.is_some() => self.set_by_output(doubt.sets.unwrap_or_default()),
                     _ => self.fog("what is run is not known"),

@@ -61,6 +61,10 @@ impl Parser<'_> {
                             self.at += 1;
                             return self.named_function(words.swap_remove(0), at, false);
                         }
+                        let is_odd = words.first().and_then(Word::literal).is_none();
+                        if is_odd && self.starts(b")") && self.dialect != Dialect::Dash {
+                            return Err(Trouble { at: self.at, what: "a function by a name with quotes", is_error: false });
+                        }
                         if self.take(b")")
                             && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
                         {
