@@ -104,7 +104,7 @@ impl Machine<'_> {
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
                 // There a sign keeps its backslash.
-                let is_sign = |part: &Part| matches!(part, Part::Quoted(text) if text.iter().any(u8::is_ascii_punctuation));
+                let is_sign = |part: &Part| matches!(part, Part::Quoted(text) if !text.iter().all(u8::is_ascii_alphabetic));
                 if self.dialect == Dialect::Ksh && with.parts.iter().any(is_sign) {
                     return odd(self);
                 }

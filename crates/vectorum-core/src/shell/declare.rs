@@ -296,6 +296,11 @@ impl Machine<'_> {
             if attributes.is_local && self.dialect == Dialect::Ksh {
                 self.fail_perhaps("a name that is held fast is declared in a function");
             }
+            // There a list gives up the line.
+            if self.dialect == Dialect::Bash && matches!(assignment.value, Assigned::Array(_)) {
+                self.doubt_from_here(&assignment.name);
+                self.fork(&self.doubt("a name that is held fast"), Self::fail_hard, |_| {});
+            }
             // There what it is to be is refused, and that it is exported is not.
             if self.dialect == Dialect::Bash && attributes.exported.is_some() {
                 self.doubt_export(&assignment.name);

@@ -154,6 +154,8 @@ impl Spelled<'_> {
         match self.next()? {
             b'\\' | b'\'' | b'?' => None,
             byte if !byte.is_ascii() => None,
+            // There it turns a bit round, whatever comes of it (measured: 93u+m).
+            byte if self.dialect == Dialect::Ksh => self.byte(byte.to_ascii_uppercase() ^ 0x40),
             byte => self.byte(byte.to_ascii_uppercase() & 0x1f),
         }
     }

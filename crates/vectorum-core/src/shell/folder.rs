@@ -78,6 +78,10 @@ impl Machine<'_> {
             Some([one]) if !one.starts_with(b"-") => Some(one.clone()),
             _ => None,
         };
+        // Where it goes is printed.
+        if target.is_none() && matches!(known, Some([one]) if one == "-") {
+            self.print(Val::Unknown(self.doubt("the working folder is not known")));
+        }
         let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
             && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
         // An empty name is refused by some.

@@ -232,6 +232,7 @@ impl Machine<'_> {
             None => self.assign(name, Content::Set(value), None),
         };
         if !is_done {
+            self.doubt_status(self.doubt("a name that is held fast"));
             self.fail_hard();
         }
         // There `set -a` does not reach it.

@@ -446,6 +446,13 @@ impl Machine<'_> {
                             };
                             return Ok(if is_error && counts { Held::Unset } else { Held::Many(values) });
                         }
+                        // Nothing is no sum there.
+                        let is_blank = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.trim_ascii().is_empty());
+                        if self.dialect == Dialect::Zsh && key.iter().all(is_blank) {
+                            let doubt = self.doubt("a subscript");
+                            self.fork(&doubt, Self::fail_hard, |_| {});
+                            return Ok(Held::Unknown(doubt));
+                        }
                         // There it is a range, or a search.
                         let is_range =
                             |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));

@@ -43,6 +43,10 @@ impl Parser<'_> {
                 if let Some(inner) = self.balanced_sum() {
                     return Ok(Some(Part::Sum(self.within(inner).double(None)?)));
                 }
+                // There it is a sum, or an error (measured: dash 0.5.12).
+                if self.dialect == Dialect::Dash {
+                    return self.trouble("a sum is not closed");
+                }
                 self.at = from;
                 self.output().map(Some)
             }
@@ -580,9 +584,9 @@ impl Parser<'_> {
                 };
                 let from = self.at;
                 let pattern = self.inner_word(false, b"/}")?;
-                // A parenthesis that nothing opens ends more than the parameter there (measured: 93u+m, R59).
+                // A parenthesis that nothing matches ends more than the parameter there (measured: 93u+m, R59).
                 let text = self.text.get(from..self.at).unwrap_or_default();
-                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && closes_more(text) {
+                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && is_uneven(text) {
                     return Err(Trouble { at: self.at, what: "a parenthesis in a pattern", is_error: false });
                 }
                 let with = if self.take(b"/") { self.inner_word(false, b"}")? } else { Word::default() };
@@ -760,10 +764,10 @@ fn are_flags(text: &[u8]) -> bool {
     false
 }
 
-/// Whether a pattern has more parentheses without quotes that close than such that open.
-fn closes_more(text: &[u8]) -> bool {
+/// Whether a pattern has parentheses without quotes that do not match.
+fn is_uneven(text: &[u8]) -> bool {
     let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
-    is_plain && text.iter().filter(|byte| **byte == b')').count() > text.iter().filter(|byte| **byte == b'(').count()
+    is_plain && text.iter().filter(|byte| **byte == b')').count() != text.iter().filter(|byte| **byte == b'(').count()
 }
 
 /// Whether a pattern has a bracket without quotes that nothing closes.

@@ -186,6 +186,9 @@ impl Machine<'_> {
         if has_own {
             self.enter(Boundary::Command);
         }
+        // What stands before a function of that kind may stay.
+        let by_name =
+            self.live.as_ref().and_then(|s| s.functions.get(&name)).is_some_and(|f| f.as_ref().is_none_or(|f| !f.by_word));
         // There an error of what stands before a program ends only that.
         let gives_up_less = has_own && self.dialect == Dialect::Ksh && !self.is_function(&name);
         let called = name.clone();
@@ -251,9 +254,6 @@ impl Machine<'_> {
             self.end_scope();
             self.end();
         }
-        // What stands before a function of that kind may stay.
-        let by_name =
-            self.live.as_ref().and_then(|s| s.functions.get(&name)).is_some_and(|f| f.as_ref().is_none_or(|f| !f.by_word));
         if has_own && by_name && self.dialect == Dialect::Ksh {
             for assignment in assignments {
                 let doubt = self.doubt("a variable before a function");
@@ -472,7 +472,7 @@ impl Machine<'_> {
                 Some(Part::Text(text)) => {
                     let key = text.get(1..memchr::memchr(b']', text).unwrap_or(text.len())).unwrap_or_default();
                     // zsh counts from 1.
-                    key.iter().all(is_taken) && !(self.dialect == Dialect::Zsh && key.first() == Some(&b'0'))
+                    !key.is_empty() && key.iter().all(is_taken) && !(self.dialect == Dialect::Zsh && key.first() == Some(&b'0'))
                 }
                 _ => false,
             };

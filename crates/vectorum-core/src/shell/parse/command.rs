@@ -219,7 +219,10 @@ impl Parser<'_> {
         if self.dialect == Dialect::Zsh && operator == b">>" && self.peek() == Some(b'|') {
             self.at += 1;
         }
-        let mut word = self.word()?;
+        let is_document = operator.starts_with(b"<<") && operator != b"<<<" && self.dialect != Dialect::Dash;
+        // A quote in the word that ends a text may go on in that text.
+        let odd = |trouble: Trouble| Trouble { is_error: trouble.is_error && !is_document, ..trouble };
+        let mut word = self.word().map_err(odd)?;
         if operator.starts_with(b"<<") && operator != b"<<<" {
             let mut delimiter = Vec::new();
             let mut is_quoted = false;

@@ -107,6 +107,8 @@ impl Parser<'_> {
                 b'^' => &mut shaped.is_spread,
                 b'=' => &mut shaped.is_split,
                 b'~' => &mut shaped.is_pattern,
+                // Of a text between quotes there is no length.
+                b'#' if self.peek_at(1) == Some(b'"') => return None,
                 b'#' if self.peek_at(1).is_some_and(|b| is_name_start(b) || b"$:@*".contains(&b)) => &mut shaped.is_counted,
                 _ => return Some(()),
             };
