@@ -101,6 +101,16 @@ struct Paint {
     is_even: bool,
 }
 
+/// What is so above a branch.
+#[derive(Clone, Copy)]
+struct Before {
+    tint: Tint,
+    /// How many hops were told already.
+    hops: usize,
+    /// Whether it may end there.
+    may_end: bool,
+}
+
 impl Paint {
     /// What it is told by: branches that are alike in it can be told together.
     fn looks(&self) -> (Option<Tint>, Mark, Option<&'static str>, bool) {
@@ -151,19 +161,19 @@ impl Survey {
             Some(block) => block.value(name).map_or(Tint::Absent, |v| tints.of(&v)),
             None => Tint::Unknown,
         };
-        // What comes before a branch: the tint there, how many hops were told already, and whether it may end there.
-        let mut before: Vec<(Tint, usize, bool)> = Vec::with_capacity(self.branches.len());
+        let mut before: Vec<Before> = Vec::with_capacity(self.branches.len());
         let mut paint: Vec<Paint> = Vec::with_capacity(self.branches.len());
         for (at, branch) in self.branches.iter().enumerate() {
             // A parent stands before its children.
-            let above = branch.parent.and_then(|p| before.get(p)).copied().unwrap_or((first, 0, false));
+            let above =
+                branch.parent.and_then(|p| before.get(p)).copied().unwrap_or(Before { tint: first, hops: 0, may_end: false });
             let mut own = Paint { tint: None, mark: Mark::Same, by: None, ends: None, may_end: false, is_even: true };
             match branch.route.and_then(|r| self.routes.get(r)) {
                 Some((_, forecast)) => {
                     let tint = forecast.tint(name, tints);
                     own.tint = Some(tint);
-                    let event = forecast.trail(name).rfind(|e| e.hop >= above.1);
-                    own.mark = match (above.0, tint) {
+                    let event = forecast.trail(name).rfind(|e| e.hop >= above.hops);
+                    own.mark = match (above.tint, tint) {
                         // Not to know what was before is no reason to hide that it is set here.
                         (Tint::Unknown, Tint::Value(_) | Tint::PerRun) if event.is_some() => Mark::Born,
                         (above, tint) => Mark::between(above, tint),
@@ -178,8 +188,8 @@ impl Survey {
                         own.ends = Some(why);
                     }
                     // What lies below a branch that may end is told there.
-                    own.may_end = forecast.may_end.is_some() && own.ends.is_none() && !above.2;
-                    before.push((tint, forecast.hops.len(), forecast.may_end.is_some()));
+                    own.may_end = forecast.may_end.is_some() && own.ends.is_none() && !above.may_end;
+                    before.push(Before { tint, hops: forecast.hops.len(), may_end: forecast.may_end.is_some() });
                 }
                 None => {
                     own.tint = (at == 0).then_some(first);

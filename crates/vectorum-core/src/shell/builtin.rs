@@ -105,7 +105,7 @@ impl Machine<'_> {
                 // There what is no number is an error like others.
                 let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
                 if self.dialect == Dialect::Mksh && !known.as_ref().is_some_and(|words| words.iter().take(1).all(is_number)) {
-                    self.fork(&self.doubt("a status that is no number"), Self::fail_hard, |_| {});
+                    self.fail_or_go_on(&self.doubt("a status that is no number"));
                 }
                 self.status_of(known.as_deref());
                 self.exit();
@@ -391,7 +391,7 @@ impl Machine<'_> {
                     && !n.iter().all(u8::is_ascii_digit) =>
             {
                 let doubt = self.doubt("a status that is no number");
-                self.fork(&doubt, Self::fail_hard, |_| {});
+                self.fail_or_go_on(&doubt);
                 self.doubt_status(doubt);
             }
             Some([n]) if is_great(n) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Zsh) => {

@@ -57,7 +57,7 @@ impl Machine<'_> {
                 let doubt = self.doubt("commands whose output is used cannot be read");
                 // In others than bash that ends more.
                 if self.dialect != Dialect::Bash {
-                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    self.fail_or_go_on(&doubt);
                 }
                 return Val::Unknown(doubt);
             }

@@ -193,10 +193,6 @@ impl Parser<'_> {
         Ok(Kind::For(names, Some(words), body))
     }
 
-    pub(super) fn trouble_unfollowed(&self, what: &'static str) -> Parsed<Kind> {
-        Err(Trouble { at: self.at, what, is_error: false })
-    }
-
     /// Takes `{ …; }` from its brace.
     fn block(&mut self) -> Parsed<List> {
         self.at += 1;
@@ -315,7 +311,7 @@ impl Parser<'_> {
             }
             // Some shells take it up to here, and refuse it when it runs.
             if self.peek() == Some(b'[') {
-                return Err(Trouble { at: self.at, what: "a loop over an item of a list", is_error: false });
+                return self.trouble_unfollowed("a loop over an item of a list");
             }
             names.push(name);
             self.blanks();

@@ -239,7 +239,7 @@ impl Machine<'_> {
                 self.give_up_reference(&name);
                 if attributes.readonly {
                     let doubt = self.doubt("whether the name is held fast is not known");
-                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    self.fail_or_go_on(&doubt);
                 }
                 return;
             }
@@ -299,7 +299,7 @@ impl Machine<'_> {
             // There a list gives up the line.
             if self.dialect == Dialect::Bash && matches!(assignment.value, Assigned::Array(_)) {
                 self.doubt_from_here(&assignment.name);
-                self.fork(&self.doubt("a name that is held fast"), Self::fail_hard, |_| {});
+                self.fail_or_go_on(&self.doubt("a name that is held fast"));
             }
             // There what it is to be is refused, and that it is exported is not.
             if self.dialect == Dialect::Bash && attributes.exported.is_some() {
@@ -391,7 +391,7 @@ impl Machine<'_> {
             self.fog(WHY);
         } else if may_be {
             let doubt = self.doubt(WHY);
-            self.fork(&doubt, Self::fail_hard, |_| {});
+            self.fail_or_go_on(&doubt);
         }
         !is_list && self.live.is_some()
     }

@@ -211,7 +211,7 @@ impl Machine<'_> {
                 match (self.dialect, is_utf8) {
                     (Dialect::Bash, _) => {}
                     (_, Some(_)) => self.fail_hard(),
-                    (_, None) => self.fork(&doubt, Self::fail_hard, |_| {}),
+                    (_, None) => self.fail_or_go_on(&doubt),
                 }
                 last(fields).doubt(&doubt);
                 return Ok(());

@@ -1,5 +1,7 @@
 //! What is left before its end, and what errors end in each shell.
 
+use std::sync::Arc;
+
 use bytes::Bytes;
 
 use super::branch::{self, Left};
@@ -7,6 +9,7 @@ use super::frame::{Boundary, Frame};
 use super::machine::{Machine, PARTED};
 use super::state::State;
 use super::syntax::*;
+use super::value::Doubt;
 
 /// Whether an error ended a block, in zsh (zshparam(1)).
 const TRIED_IN_VAIN: &[u8] = b"TRY_BLOCK_ERROR";
@@ -16,6 +19,11 @@ impl Machine<'_> {
     pub(super) fn fail_perhaps(&mut self, why: &'static str) {
         let doubt = self.doubt(why);
         self.fork(&doubt, Self::fail_hard, |m| m.fog(why));
+    }
+
+    /// An error as any other, or none, and then nothing comes of it.
+    pub(super) fn fail_or_go_on(&mut self, doubt: &Arc<Doubt>) {
+        self.fork(doubt, Self::fail_hard, |_| {});
     }
 
     /// An error that ends the shell where nobody types, and otherwise ends something in a way of its own.

@@ -4,12 +4,15 @@ mod argparse;
 mod commands;
 mod control;
 mod functions;
+mod leaving;
 mod misplaced;
 mod options;
 mod parse;
 mod path;
+mod pipes;
 mod programs;
 mod read;
+mod redirect;
 mod set;
 mod sourcing;
 mod startup;
@@ -28,8 +31,8 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use self::control::{Frame, Leaves};
 use self::functions::Named;
+use self::leaving::{Frame, Leaves};
 use self::misplaced::is_misplaced;
 use self::options::{Letter, Options, SCOPES};
 use self::parse::{Job, Joint, Kinds, NO_COMMAND, Parser, Part, Word};

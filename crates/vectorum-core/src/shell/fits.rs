@@ -37,7 +37,7 @@ impl Machine<'_> {
             if found != Brackets::Usual {
                 let doubt = self.doubt(ODD);
                 if found == Brackets::Open && self.dialect == Dialect::Zsh {
-                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    self.fail_or_go_on(&doubt);
                 }
                 return Err(doubt);
             }

@@ -55,7 +55,7 @@ impl Machine<'_> {
             (state.folder, state.left, state.status) = (None, None, Status::Unknown(doubt.clone()));
         }
         if self.dialect == Dialect::Zsh {
-            self.fork(&doubt, Self::fail_hard, |_| {});
+            self.fail_or_go_on(&doubt);
         }
     }
 

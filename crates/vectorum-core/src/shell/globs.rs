@@ -163,7 +163,7 @@ impl Machine<'_> {
             }
             // One that there is not is an error.
             let doubt = self.doubt(QUALIFIED);
-            self.fork(&doubt, Self::fail_hard, |_| {});
+            self.fail_or_go_on(&doubt);
             return Err(doubt);
         }
         let mut there = Vec::new();
@@ -200,7 +200,7 @@ impl Machine<'_> {
         let fails =
             self.is_own_zsh() && !self.is_for_child && !self.manner().is_some_and(|m| !matches!(m.nothing, Nothing::Fails));
         if fails {
-            self.fork(doubt, Self::fail_hard, |_| {});
+            self.fail_or_go_on(doubt);
         }
     }
 

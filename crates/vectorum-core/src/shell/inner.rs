@@ -40,7 +40,7 @@ impl Parser<'_> {
                 // (measured: 5.2, 93u+m).
                 b'\'' if in_double && matches!(self.dialect, Dialect::Bash | Dialect::Ksh) => {
                     if !is_single && !self.is_calm_quote() {
-                        return Err(Trouble { at: self.at, what: QUOTES_WITHIN, is_error: false });
+                        return self.trouble_unfollowed(QUOTES_WITHIN);
                     }
                     is_single = !is_single;
                     push_run(&mut parts, self.run(|_| true));
@@ -81,7 +81,7 @@ impl Parser<'_> {
                 },
                 // They are expanded afterwards there, and where the parameter ends hangs on them in ksh (measured: 93u+m, R59).
                 b'{' if !in_double && self.dialect == Dialect::Ksh => {
-                    return Err(Trouble { at: self.at, what: "braces within a parameter", is_error: false });
+                    return self.trouble_unfollowed("braces within a parameter");
                 }
                 // There they are closed within it, and several words may come of them.
                 b'{' if !in_double && !self.is_between_quotes && self.dialect == Dialect::Zsh => {

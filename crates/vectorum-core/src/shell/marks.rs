@@ -108,7 +108,7 @@ impl Machine<'_> {
                 if is_list {
                     return self.fail_hard();
                 } else if may_be {
-                    return self.fork(&doubt, Self::fail_hard, |_| {});
+                    return self.fail_or_go_on(&doubt);
                 }
             }
             let Some(state) = &mut self.live else { return };

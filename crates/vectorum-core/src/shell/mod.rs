@@ -20,6 +20,7 @@ mod arithmetic;
 mod around;
 mod attributes;
 mod autoload;
+mod braced;
 mod braces;
 mod branch;
 mod builtin;

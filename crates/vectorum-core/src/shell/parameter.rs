@@ -122,7 +122,7 @@ impl Machine<'_> {
             let doubt = self.doubt("an expansion that may fail");
             match &parameter.change {
                 Change::Unfollowed(why) if *why == ODD_SHAPE => self.refuse_perhaps(&doubt),
-                _ => self.fork(&doubt, Self::fail_hard, |_| {}),
+                _ => self.fail_or_go_on(&doubt),
             }
         }
         let change = |m: &mut Self, value: Val| {
@@ -147,7 +147,7 @@ impl Machine<'_> {
                 // One that was declared, or unset where it is local, refers to nothing; any other is an error.
                 Change::Indirect if self.live.as_ref().is_some_and(|s| s.vars.contains(&parameter.name)) => {
                     let doubt = self.doubt("a reference by a name that is not set");
-                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    self.fail_or_go_on(&doubt);
                     Ok(Values::One(Val::of(b"")))
                 }
                 Change::Indirect => {
@@ -262,7 +262,7 @@ impl Machine<'_> {
             None => values.len() as i64,
             Some(length) => match self.sum_in_word(length)? {
                 length if length < 0 => {
-                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    self.fail_or_go_on(&doubt);
                     return Err(doubt);
                 }
                 length => from.saturating_add(length),
@@ -416,7 +416,7 @@ impl Machine<'_> {
                                 // What is no sum is an error.
                                 let doubt = self.doubt("a subscript");
                                 if self.dialect == Dialect::Zsh {
-                                    self.fork(&doubt, Self::fail_hard, |_| {});
+                                    self.fail_or_go_on(&doubt);
                                 }
                                 return Ok(Held::Unknown(doubt));
                             }
@@ -450,7 +450,7 @@ impl Machine<'_> {
                         let is_blank = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.trim_ascii().is_empty());
                         if self.dialect == Dialect::Zsh && key.iter().all(is_blank) {
                             let doubt = self.doubt("a subscript");
-                            self.fork(&doubt, Self::fail_hard, |_| {});
+                            self.fail_or_go_on(&doubt);
                             return Ok(Held::Unknown(doubt));
                         }
                         // There it is a range, or a search.
@@ -461,7 +461,7 @@ impl Machine<'_> {
                             // A parenthesis that is not closed is an error.
                             let is_open = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.contains(&b'(') && !t.contains(&b')'));
                             if key.iter().any(is_open) {
-                                self.fork(&doubt, Self::fail_hard, |_| {});
+                                self.fail_or_go_on(&doubt);
                             }
                             return Ok(Held::Unknown(doubt));
                         }
@@ -554,7 +554,7 @@ impl Machine<'_> {
     pub(super) fn refuse_perhaps(&mut self, doubt: &Arc<Doubt>) {
         match self.dialect {
             Dialect::Ksh => self.fail_perhaps(doubt.why),
-            _ => self.fork(doubt, Self::fail_hard, |_| {}),
+            _ => self.fail_or_go_on(doubt),
         }
     }
 

@@ -145,10 +145,15 @@ impl<'a> Parser<'a> {
         Err(Trouble { at: self.at, what, is_error: self.dialect != Dialect::Zsh })
     }
 
+    /// The same for what is not followed: whether the shell takes it is not told.
+    pub(in crate::shell) fn trouble_unfollowed<T>(&self, what: &'static str) -> Parsed<T> {
+        Err(Trouble { at: self.at, what, is_error: false })
+    }
+
     pub(super) fn deeper<T>(&mut self, read: impl FnOnce(&mut Self) -> Parsed<T>) -> Parsed<T> {
         self.depth += 1;
         if self.depth > DEEPEST {
-            return Err(Trouble { at: self.at, what: "commands lie too deep in each other", is_error: false });
+            return self.trouble_unfollowed("commands lie too deep in each other");
         }
         let read = read(self);
         self.depth -= 1;
@@ -191,7 +196,7 @@ impl<'a> Parser<'a> {
                     // These look for the end of the substitution once more, each in its way.
                     if self.outputs > 0 && matches!(self.dialect, Dialect::Bash | Dialect::Mksh) {
                         let what = "a here-document that never ends in a substitution";
-                        return Err(Trouble { at: self.at, what, is_error: false });
+                        return self.trouble_unfollowed(what);
                     }
                     break;
                 }
@@ -204,14 +209,14 @@ impl<'a> Parser<'a> {
                 if line == delimiter {
                     // Shells differ in whether a joined line can be the last one.
                     if !is_quoted && body.ends_with(b"\\\n") {
-                        return Err(Trouble { at: self.at, what: "a joined line ends a here-document", is_error: false });
+                        return self.trouble_unfollowed("a joined line ends a here-document");
                     }
                     break;
                 }
                 let may_end = |rest: &[u8]| rest.starts_with(b")") || self.outputs > 0 && rest.contains(&b')');
                 if line.strip_prefix(&delimiter[..]).is_some_and(may_end) {
                     let what = "a here-document that the end of its command may end";
-                    return Err(Trouble { at: self.at, what, is_error: false });
+                    return self.trouble_unfollowed(what);
                 }
                 body.extend_from_slice(line);
                 body.push(b'\n');
@@ -407,14 +412,14 @@ impl<'a> Parser<'a> {
                 is_timed = true;
                 self.blanks();
                 if self.dialect == Dialect::Ksh && self.peek() == Some(b'-') {
-                    return Err(Trouble { at: self.at, what: "an option of «time»", is_error: false });
+                    return self.trouble_unfollowed("an option of «time»");
                 }
                 while self.dialect == Dialect::Bash && self.take_word(b"-p") {
                     self.blanks();
                 }
                 // An option of its own, or one that it has not.
                 if self.dialect == Dialect::Mksh && self.peek() == Some(b'-') {
-                    return Err(Trouble { at: self.at, what: "an option of «time»", is_error: false });
+                    return self.trouble_unfollowed("an option of «time»");
                 }
             } else {
                 break;

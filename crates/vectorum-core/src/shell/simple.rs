@@ -477,7 +477,7 @@ impl Machine<'_> {
                 _ => false,
             };
             if matches!(self.dialect, Dialect::Zsh | Dialect::Bash) && !words.iter().all(is_number) {
-                self.fork(&self.doubt("a list with keys"), Self::fail_hard, |_| {});
+                self.fail_or_go_on(&self.doubt("a list with keys"));
             }
             Err(self.doubt("a list with keys"))
         } else {

@@ -29,7 +29,7 @@ impl Machine<'_> {
         match &summed.failure {
             Failure::No => {}
             Failure::Yes => self.fail_hard(),
-            Failure::Perhaps(doubt) => self.fork(doubt, Self::fail_hard, |_| {}),
+            Failure::Perhaps(doubt) => self.fail_or_go_on(doubt),
         }
         summed.value
     }
@@ -55,7 +55,7 @@ impl Machine<'_> {
     pub(super) fn settle_alone(&mut self, summed: &Summed) {
         match (&summed.failure, self.dialect) {
             (Failure::Yes, Dialect::Ksh) => self.fail_hard(),
-            (Failure::Perhaps(doubt), Dialect::Ksh | Dialect::Mksh) => self.fork(doubt, Self::fail_hard, |_| {}),
+            (Failure::Perhaps(doubt), Dialect::Ksh | Dialect::Mksh) => self.fail_or_go_on(doubt),
             _ => {}
         }
     }

@@ -40,13 +40,13 @@ impl Machine<'_> {
             // bash has no key that is empty.
             Val::Known(key) if key.is_empty() && self.dialect == Dialect::Bash => {
                 let doubt = self.doubt("an empty key of a table");
-                self.fork(&doubt, Self::fail_hard, |_| {});
+                self.fail_or_go_on(&doubt);
                 Err(doubt)
             }
             Val::Known(key) => Ok(key),
             Val::Unknown(doubt) => {
                 if self.dialect == Dialect::Bash && !doubt.is_filled {
-                    self.fork(&doubt, Self::fail_hard, |_| {});
+                    self.fail_or_go_on(&doubt);
                 }
                 Err(doubt)
             }

@@ -42,7 +42,7 @@ impl Machine<'_> {
                         let found = self.expression(&value, right);
                         // One that is none ends what runs there.
                         if let (Err(doubt), Dialect::Ksh, Some(_)) = (&found, self.dialect, value.known()) {
-                            self.fork(&doubt.clone(), Self::fail_hard, |_| {});
+                            self.fail_or_go_on(&doubt.clone());
                         }
                         self.keep_found(&found);
                         found.map(|found| !matches!(found, Found::Nothing))

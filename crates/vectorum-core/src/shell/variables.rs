@@ -414,7 +414,7 @@ impl Machine<'_> {
         }
         if emptied.may_be_readonly {
             let doubt = self.doubt("whether the name is held fast is not known");
-            self.fork(&doubt, Self::fail_hard, |_| {});
+            self.fail_or_go_on(&doubt);
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
                 (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
             }
@@ -519,7 +519,7 @@ impl Machine<'_> {
         if may_fail {
             // What is no expression is an error.
             let doubt = self.doubt("a variable that holds a number");
-            self.fork(&doubt, Self::fail_hard, |_| {});
+            self.fail_or_go_on(&doubt);
         }
         true
     }

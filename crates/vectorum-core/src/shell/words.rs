@@ -171,7 +171,7 @@ impl Parser<'_> {
                 }
                 // There it gives up a line, and goes on behind it (measured: 5.2).
                 Some(_) if self.dialect == Dialect::Bash && self.peek().is_some_and(|b| b"&|;<>".contains(&b)) => {
-                    return Err(Trouble { at: self.at, what: "a list that is not closed", is_error: false });
+                    return self.trouble_unfollowed("a list that is not closed");
                 }
                 None | Some(b'&' | b'|' | b';' | b'<' | b'>') => return self.trouble("a parenthesis is not closed"),
                 Some(b'(') => return self.parenthesis(),
@@ -257,7 +257,7 @@ impl Parser<'_> {
                         return Ok(());
                     }
                     if is_end && !is_value || parts.is_empty() {
-                        return Err(Trouble { at: self.at, what: "a brace that zsh takes for an end", is_error: false });
+                        return self.trouble_unfollowed("a brace that zsh takes for an end");
                     }
                     push_run(parts, self.cut(self.at, self.at + 1));
                     self.at += 1;

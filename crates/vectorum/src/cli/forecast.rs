@@ -4,14 +4,14 @@ use std::ffi::OsString;
 use std::os::unix::ffi::OsStrExt;
 
 use serde_json::{Map, Value as Json, json};
-use vectorum_core::route::{Forecast, Held, Reached, Route, Site};
+use vectorum_core::route::{Forecast, Held, Reached, Route, Site, Told};
 use vectorum_core::shell::hangs_on_output;
 use vectorum_core::{Block, inert};
 
 use super::failure::quoted;
 use super::outputs::forecast_with;
 use super::routes::{AskArgs, Host};
-use super::{Answer, Failure, json as schema, output};
+use super::{Answer, Failure, json as schema, output, sentence};
 
 /// Say what block a route would give, and which line decided each variable
 ///
@@ -77,14 +77,13 @@ pub(crate) fn run(args: &Args) -> Answer {
         print_text(args.ask.reveal, &forecast)?;
         host.tell_assumption();
     }
+    let told = |told: Told<'_>| sentence(&told, &|_| String::new());
     if let Reached::No(why, site) = &forecast.reached {
-        let place = site.as_ref().map(|s| format!(" ({})", place(s))).unwrap_or_default();
-        output::note(&format!("nothing is started on this route: {why}{place}"));
+        output::note(&told(Told::NeverStarted(why, site.as_ref())));
         return Ok(1);
     }
     if let Some((why, site)) = &forecast.may_end {
-        let place = site.as_ref().map(|s| format!(" ({})", place(s))).unwrap_or_default();
-        output::note(&format!("note: it may be that nothing is started on this route: {why}{place}"));
+        output::note(&format!("note: {}", told(Told::MayEnd(why, site.as_ref()))));
     }
     Ok(0)
 }

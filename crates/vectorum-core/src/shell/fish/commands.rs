@@ -47,6 +47,16 @@ const HARMLESS: &[&[u8]] = &[
     b"ssh-add",
 ];
 
+/// The names of fish's own commands (`builtin --names`).
+const OWN: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoint builtin case cd command commandline complete \
+     contains continue count disown echo else emit end eval exec exit false fg for function functions history if jobs math not or \
+     path printf pwd random read realpath return set set_color source status string switch test time true type ulimit wait while";
+
+/// Whether fish has a command of its own by a name.
+pub(super) fn is_among_own(name: &[u8]) -> bool {
+    OWN.split(' ').any(|own| own.as_bytes() == name)
+}
+
 /// Commands of fish that no function can take the place of.
 pub(super) const RESERVED: &[&[u8]] = &[
     b"set",
@@ -205,6 +215,11 @@ impl Fish<'_> {
     fn ends_somehow(&mut self) {
         self.print(Val::Unknown(self.doubt("what a command prints")));
         self.doubt_status("how a command ends");
+    }
+
+    /// Whether fish has a command by a name without any program: one of its own, or what is followed as if it were.
+    pub(super) fn has_command(&self, name: &[u8]) -> bool {
+        is_among_own(name) || is_harmless(name) || self.is_own(name)
     }
 
     pub(super) fn is_own(&self, name: &[u8]) -> bool {

@@ -1,97 +1,15 @@
-//! Lists of commands, pipelines, conditions and loops.
+//! Lists of commands, conditions and loops.
 
-use super::commands::is_harmless;
-use super::misplaced::is_among_own;
-use super::parse::Pipe;
-use super::set::is_locked;
+use super::set::{is_locked, is_name};
 use super::words::MAY_NOT_RUN;
 use super::*;
 
 /// So often a loop is gone through at most.
 const ROUNDS: usize = 200;
 
-/// What is left: the round of a loop, the loop, a function, a file, the shell.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Leaves {
-    Round,
-    Loop,
-    Function,
-    File,
-    Shell,
-}
-
-/// Something that can be left from within, and the states in which it was.
-pub(super) struct Frame {
-    kind: Leaves,
-    /// How many scopes are around it, and how many outputs that are taken in.
-    scopes: usize,
-    captures: usize,
-    pub(super) left: Left<State>,
-}
-
 impl Fish<'_> {
     pub(super) fn fork(&mut self, doubt: &Arc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
         branch::part(self, |m| &mut m.live, doubt, one, other);
-    }
-
-    /// Runs something that may be left from within; what leaves it goes on behind it.
-    pub(super) fn framed(&mut self, kind: Leaves, run: impl FnOnce(&mut Self)) {
-        let scopes = self.live.as_ref().map_or(0, |s| s.scopes.len());
-        self.frames.push(Frame { kind, scopes, captures: self.captures, left: Left::default() });
-        run(self);
-        let why = self.doubt(PARTED);
-        if let Some(mut frame) = self.frames.pop() {
-            self.live = branch::join(self.live.take(), frame.left.take(), &why);
-        }
-    }
-
-    pub(super) fn is_in_loop(&self) -> bool {
-        self.frames.iter().any(|frame| matches!(frame.kind, Leaves::Loop | Leaves::Round))
-    }
-
-    pub(super) fn leave(&mut self, kind: Leaves) {
-        let is_loop = matches!(kind, Leaves::Round | Leaves::Loop);
-        // No loop is left from within a function or a file that it runs.
-        let bars = |f: &Frame| is_loop && matches!(f.kind, Leaves::Function | Leaves::File);
-        let inner = self.frames.iter().rposition(|f| f.kind == kind || bars(f));
-        let Some(frame) = inner.and_then(|at| self.frames.get_mut(at)).filter(|f| f.kind == kind) else {
-            return self.fog("a loop is left where there is none");
-        };
-        let state = self.live.take().map(|mut s| {
-            s.scopes.truncate(frame.scopes);
-            if frame.captures != self.captures {
-                (s.output, s.input) = (None, Input::default());
-            }
-            s
-        });
-        let here = Site { path: self.source.path.clone(), line: self.source.line(self.at) };
-        if kind == Leaves::Shell && inner == Some(0) && self.quiet == 0 {
-            self.end = Some(here.clone());
-        }
-        frame.left.add(state, &Doubt::new(PARTED, Some(here)));
-    }
-
-    /// Leaves the function that runs, even from within a file that it runs, or else the file.
-    pub(super) fn return_from(&mut self) {
-        let is_called = self.frames.iter().any(|f| f.kind == Leaves::Function);
-        self.leave(if is_called { Leaves::Function } else { Leaves::File });
-    }
-
-    /// `exit`: what a file runs that is taken in leaves that file only, and so do those of the configuration; the shell
-    /// ends where a script itself does it (measured: fish 3.6).
-    pub(super) fn exit_from(&mut self) {
-        let files = self.frames.iter().filter(|f| f.kind == Leaves::File).count();
-        let own = usize::from(self.until.is_some());
-        self.leave(if files > own { Leaves::File } else { Leaves::Shell });
-    }
-
-    /// States in which the shell was ended.
-    pub(super) fn ended(&mut self) -> Option<State> {
-        self.frames.drain(..).next().and_then(|mut f| f.left.take())
-    }
-
-    pub(super) fn begin_frames() -> Vec<Frame> {
-        vec![Frame { kind: Leaves::Shell, scopes: 2, captures: 0, left: Left::default() }]
     }
 
     pub(super) fn run(&mut self, jobs: &[Job]) {
@@ -143,137 +61,10 @@ impl Fish<'_> {
         }
     }
 
-    /// Runs a pipeline. Each of its commands but programs runs in the shell itself, so that what it sets stays.
-    fn run_line(&mut self, line: &[Job]) {
-        let Some((last, before)) = line.split_last() else { return };
-        if before.is_empty() {
-            self.run_job(last);
-        } else if !self.run_pipe(last, before) {
-            return;
-        }
-        // What was not run is not turned round; what a word stands for may have been.
-        let is_refused = self.is_refused(last);
-        let is_named =
-            |job: &Job| !matches!(&job.kind, Kinds::Command(words) if words.first().is_some_and(|word| word.literal().is_none()));
-        let was_refused = self.live.as_ref().is_some_and(|state| state.refused != Refused::No);
-        if line.first().is_some_and(|j| j.negated) && !is_refused && !is_named(last) && was_refused {
-            return self.doubt_status(MAY_NOT_RUN);
-        }
-        if line.first().is_some_and(|j| j.negated)
-            && !is_refused
-            && let Some(state) = &mut self.live
-            && let Ok(status) = &mut state.status
-        {
-            *status = u8::from(*status == 0);
-        }
-    }
-
-    /// Runs commands that hand what they print to each other; whether they were run.
-    fn run_pipe(&mut self, last: &Job, before: &[Job]) -> bool {
-        // Where there is no such command none of them is run.
-        let all = || before.iter().chain([last]);
-        let is_nameless =
-            |job: &Job| matches!(&job.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b""));
-        if all().any(is_nameless) {
-            self.refuse(123);
-            return false;
-        }
-        let found: Vec<Result<bool, Arc<Doubt>>> = all().map(|job| self.runs_something(job)).collect();
-        if found.contains(&Ok(false)) {
-            self.refuse(127);
-            return false;
-        }
-        // Whether it is there counts where another sets something.
-        if let Some(doubt) = found.into_iter().find_map(Result::err)
-            && all().any(|job| self.may_set(job))
-        {
-            let run = |m: &mut Self| {
-                m.run_found(last, before);
-            };
-            self.fork(&doubt, run, |m| m.refuse(127));
-            return false;
-        }
-        self.run_found(last, before)
-    }
-
-    fn run_found(&mut self, last: &Job, before: &[Job]) -> bool {
-        let outer = self.live.as_ref().map(|s| s.input.clone()).unwrap_or_default();
-        let mut may_be_refused = false;
-        for job in before {
-            let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
-            let text = self.captured(|m| m.run_job(job));
-            // Then nothing of the pipeline is run.
-            if self.is_refused(job) {
-                return false;
-            }
-            may_be_refused |= self
-                .live
-                .as_ref()
-                .is_some_and(|state| state.refused != Refused::No || !job.redirects.is_empty() && state.status != Ok(0));
-            let is_block = !matches!(job.kind, Kinds::Command(_));
-            let calls = self.calls_function(job);
-            let doubt = self.doubt("how a function in a pipe ends");
-            let Some(state) = &mut self.live else { return false };
-            // A block hands its status to the next; a single command does not.
-            match (is_block, calls) {
-                (true, _) => {}
-                (_, true) => state.status = Err(doubt),
-                _ => state.status = status,
-            }
-            state.input = Input {
-                text: if job.pipe == Some(Pipe::Output) { text } else { Val::Unknown(Doubt::filled("what a command prints")) },
-                is_given: true,
-            };
-        }
-        self.run_job(last);
-        // What sets a variable there ends like the command before it.
-        if matches!(&last.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b"set")) {
-            self.doubt_status("how a pipe ends that sets a variable");
-        }
-        if may_be_refused {
-            self.doubt_status(MAY_NOT_RUN);
-        }
-        if let Some(state) = &mut self.live {
-            state.input = outer;
-        }
-        true
-    }
-
-    /// Whether a command may set something that stays.
-    fn may_set(&self, job: &Job) -> bool {
-        let Kinds::Command(words) = &job.kind else { return true };
-        let sets = |name: &[u8]| {
-            matches!(name, b"set" | b"read" | b"export" | b"source" | b"." | b"eval" | b"cd" | b"argparse" | b"string")
-        };
-        words.first().and_then(Word::literal).is_none_or(sets) || self.calls_function(job)
-    }
-
     /// Runs what stands behind a command that was run.
     fn ran_and(&mut self, rest: &[Job]) {
         self.ran();
         self.run(rest);
-    }
-
-    /// Whether a command, itself and no other within it, was just refused.
-    fn is_refused(&self, job: &Job) -> bool {
-        let is_refused = self.live.as_ref().is_some_and(|state| state.refused == Refused::Yes);
-        is_refused && matches!(job.kind, Kinds::Command(_)) && !self.calls_function(job)
-    }
-
-    /// Whether there is such a command as the one that is to run, as far as its name tells.
-    fn runs_something(&mut self, job: &Job) -> Result<bool, Arc<Doubt>> {
-        let Kinds::Command(words) = &job.kind else { return Ok(true) };
-        let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec) else { return Ok(true) };
-        let is_own = self.is_own(&name) || is_harmless(&name) || is_among_own(&name) || self.is_shipped(&name);
-        if is_own || self.calls_function(job) || self.may_be_elsewhere() || name.contains(&b'/') {
-            return Ok(true);
-        }
-        self.program(&name).map(|path| path.is_some())
-    }
-
-    fn calls_function(&self, job: &Job) -> bool {
-        let Kinds::Command(words) = &job.kind else { return false };
-        words.first().and_then(Word::literal).is_none_or(|name| self.function(name).is_some() || self.autoloaded(name).is_some())
     }
 
     /// Runs something and takes in what it prints.
@@ -287,7 +78,7 @@ impl Fish<'_> {
         text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")))
     }
 
-    fn run_job(&mut self, job: &Job) {
+    pub(super) fn run_job(&mut self, job: &Job) {
         if self.nested >= MOST_NESTED {
             return self.fog("commands lie too deep in each other");
         }
@@ -320,7 +111,7 @@ impl Fish<'_> {
         out
     }
 
-    fn run_kind(&mut self, kind: &Kinds) {
+    pub(super) fn run_kind(&mut self, kind: &Kinds) {
         match kind {
             Kinds::Command(words) => self.command(words),
             block => self.within(|m| m.run_block(block)),
@@ -350,103 +141,6 @@ impl Fish<'_> {
         self.push(Kept::Block);
         self.run(jobs);
         self.pop();
-    }
-
-    /// Runs something whose input or output is redirected, or not at all where a file cannot be opened.
-    fn redirected(&mut self, job: &Job) {
-        if job.redirects.is_empty() {
-            return self.run_kind(&job.kind);
-        }
-        let Some(state) = &self.live else { return };
-        let outer = (state.input.clone(), state.output.clone());
-        let (mut is_opened, mut is_taken) = (Ok(true), false);
-        for (kind, word) in &job.redirects {
-            let target = match self.expand(word).as_deref() {
-                Ok([Val::Known(target)]) => Some(target.clone()),
-                _ => None,
-            };
-            let digits = kind.iter().take_while(|b| b.is_ascii_digit()).count();
-            let (number, operator) = kind.split_at(digits);
-            let opened = match (operator, &target) {
-                (b">&" | b"<&", _) => Ok(true),
-                (_, None) => Err(self.doubt("a file is opened whose name is not known")),
-                (b"<", Some(path)) => {
-                    let path = self.full(path);
-                    let (text, opened) = match self.ground.files.read(&path) {
-                        _ if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => (None, Ok(true)),
-                        Content::Bytes(text) => (Some(Val::of(&text)), Ok(true)),
-                        Content::Missing if self.ground.files.kind(&path) == Kind::Missing => (None, Ok(false)),
-                        _ => (None, Err(self.doubt("whether a file may be read is not known"))),
-                    };
-                    if let Some(state) = &mut self.live {
-                        let text = match &path[..] {
-                            b"/dev/null" => Some(Val::of(b"")),
-                            _ => text,
-                        };
-                        // What a pipe hands it comes before that.
-                        let text = text.filter(|_| !outer.0.is_given);
-                        state.input = Input { text: text.unwrap_or(Input::default().text), is_given: true };
-                    }
-                    opened
-                }
-                (_, Some(path)) => {
-                    let path = self.full(path);
-                    let may = self.may_be_written(&path);
-                    if !path.starts_with(b"/dev/") && may != Ok(false) {
-                        self.touched.touch(&path);
-                    }
-                    may
-                }
-            };
-            is_opened = match (is_opened, opened) {
-                (Ok(false), _) | (_, Ok(false)) => Ok(false),
-                (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
-                _ => Ok(true),
-            };
-            is_taken |= operator.starts_with(b"&") || operator.starts_with(b">") && matches!(number, b"" | b"1");
-        }
-        let apart = |m: &mut Self| {
-            m.run_kind(&job.kind);
-            if let Some(state) = &mut m.live {
-                state.input = outer.0;
-                if is_taken {
-                    state.output = outer.1;
-                }
-            }
-        };
-        // What is wrong with a command or its words is told before.
-        let is_plain = match &job.kind {
-            Kinds::Command(words) => {
-                let runs = |name: &[u8]| self.is_own(name) || self.function(name).is_some() || self.is_shipped(name);
-                words.iter().all(|word| !word.parts.iter().any(Part::has_output))
-                    && words.first().and_then(Word::literal).is_some_and(runs)
-            }
-            _ => true,
-        };
-        // What a function ends with then is its own affair.
-        let is_plain = is_plain && !self.frames.iter().any(|frame| frame.kind == Leaves::Function);
-        let fails = |m: &mut Self| if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") };
-        match is_opened {
-            Ok(true) => apart(self),
-            Ok(false) => fails(self),
-            Err(doubt) => self.fork(&doubt, apart, fails),
-        }
-    }
-
-    /// Whether a file can be opened to write to it.
-    fn may_be_written(&self, path: &[u8]) -> Result<bool, Arc<Doubt>> {
-        let folder = path.get(..memchr::memrchr(b'/', path).unwrap_or(0).max(1)).unwrap_or_default();
-        let may = |path: &[u8]| self.ground.files.may(path, self.account.uid, self.account.gid, Want::Write);
-        let answer = match (self.ground.files.kind(path), self.ground.files.kind(folder)) {
-            _ if path.starts_with(b"/dev/") => Some(true),
-            // From the folder for passing files nobody is kept out (FHS 3.0, 3.18).
-            (Kind::Missing, _) if folder == b"/tmp" => Some(true),
-            (Kind::File | Kind::Program, _) => may(path),
-            (Kind::Folder, _) | (Kind::Missing, Kind::File | Kind::Program) => Some(false),
-            (Kind::Missing, Kind::Folder) => may(folder),
-            _ => None,
-        };
-        answer.ok_or_else(|| self.doubt("whether a file may be written is not known"))
     }
 
     /// Runs something that the condition decides which was run last.
@@ -571,7 +265,7 @@ impl Fish<'_> {
         {
             return;
         }
-        if !name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii()) || is_locked(name) {
+        if !is_name(name) || is_locked(name) {
             return self.set_status(2);
         }
         // The variable lies in the scope around the loop, and stays there.

@@ -1,6 +1,6 @@
 //! Functions: what they are made of, how they are called, and those that run at an event.
 
-use super::control::Leaves;
+use super::leaving::Leaves;
 use super::*;
 
 /// What a function is made of.

@@ -1,17 +1,8 @@
 //! What fish takes nowhere in a file, so that nothing of the file runs: ends of loops outside of loops, and `builtin`
 //! before what is none of its own (measured: 3.6).
 
+use super::commands::is_among_own;
 use super::parse::{Job, Kinds, Part};
-
-/// The names of fish's own commands (`builtin --names`).
-const OWN: &str = ". : [ _ abbr and argparse begin bg bind block break breakpoint builtin case cd command commandline complete \
-     contains continue count disown echo else emit end eval exec exit false fg for function functions history if jobs math not or \
-     path printf pwd random read realpath return set set_color source status string switch test time true type ulimit wait while";
-
-/// Whether fish has a command of its own by a name.
-pub(super) fn is_among_own(name: &[u8]) -> bool {
-    OWN.split(' ').any(|own| own.as_bytes() == name)
-}
 
 /// Whether any of a file's statements may not stand where it stands.
 pub(super) fn is_misplaced(text: &[u8], jobs: &[Job]) -> bool {

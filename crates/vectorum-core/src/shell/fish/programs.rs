@@ -3,7 +3,6 @@
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::PRINTED;
 use super::super::program::{self, Place};
-use super::commands::{RESERVED, is_harmless};
 use super::*;
 
 impl Fish<'_> {
@@ -148,7 +147,7 @@ impl Fish<'_> {
             if matches!(&wanted[..], b"command" | b"builtin") {
                 return self.doubt_status("whether there is such a command");
             }
-            if !self.is_own(&wanted) && !is_harmless(&wanted) && !RESERVED.contains(&&wanted[..]) {
+            if !self.has_command(&wanted) {
                 return self.doubt_status("whether there is such a command");
             }
             let hidden = self.function(&wanted);
@@ -182,8 +181,7 @@ impl Fish<'_> {
                 Some(Named::Unclear) => return self.doubt_status("whether there is such a function"),
                 _ => {}
             }
-            let is_own =
-                RESERVED.contains(&&wanted[..]) || self.is_own(&wanted) || is_harmless(&wanted) || self.is_shipped(&wanted);
+            let is_own = self.has_command(&wanted) || self.is_shipped(&wanted);
             if is_own || self.autoloaded(&wanted).is_some() {
                 return self.set_status(0);
             }
@@ -212,24 +210,24 @@ mod tests {
     #[test]
     fn what_is_no_command_is_told_by_its_status() {
         hold_fish(&[
-            ("nosuch; set -gx OUT $status", "<unknown>"),
-            ("command nosuch; set -gx OUT $status", "<unknown>"),
-            ("/none/x; set -gx OUT $status", "<unknown>"),
-            ("command -q nosuch; set -gx OUT $status; command -q set; set -a OUT $status", "<unknown>"),
-            ("type -q set; set -gx OUT $status; type -q nosuch; set -a OUT $status", "<unknown>"),
+            ("nosuch; set -gx OUT $status", "127"),
+            ("command nosuch; set -gx OUT $status", "127"),
+            ("/none/x; set -gx OUT $status", "127"),
+            ("command -q nosuch; set -gx OUT $status; command -q set; set -a OUT $status", "127 127"),
+            ("type -q set; set -gx OUT $status; type -q nosuch; set -a OUT $status", "0 1"),
             ("builtin -q set; set -gx OUT $status; builtin -q nosuch; set -a OUT $status", "<unknown>"),
-            ("nosuch; or set -gx OUT 1", "<unknown>"),
-            ("nosuch; and set -gx OUT 1; set -gx OUT \"$OUT$status\"", "<unknown>"),
-            ("nosuch || set -gx OUT never; set -gx OUT \"$OUT$status\"", "<unknown>"),
-            ("set -gx OUT a; set OUT (nosuch); set -gx OUT $OUT $status", "<unknown>"),
-            ("true | nosuch; set -gx OUT $status", "<unknown>"),
-            ("set V 1 | nosuch; set -gx OUT \"[$V]\"", "<unknown>"),
-            ("exec nosuch; set -gx OUT $status", "<open>"),
+            ("nosuch; or set -gx OUT 1", "1"),
+            ("nosuch; and set -gx OUT 1; set -gx OUT \"$OUT$status\"", "127"),
+            ("nosuch || set -gx OUT never; set -gx OUT \"$OUT$status\"", "127"),
+            ("set -gx OUT a; set OUT (nosuch); set -gx OUT $OUT $status", "a 127"),
+            ("true | nosuch; set -gx OUT $status", "127"),
+            ("set V 1 | nosuch; set -gx OUT \"[$V]\"", "[]"),
+            ("exec nosuch; set -gx OUT $status", "127"),
             ("exec; set -gx OUT $status", "2"),
-            ("set -gx OUT (command -v nosuch; echo $status)", "<unknown>"),
+            ("set -gx OUT (command -v nosuch; echo $status)", "127"),
             ("set -gx OUT (builtin echo a)", "a"),
             ("builtin set -gx OUT 1", "1"),
-            ("builtin true; set -gx OUT $status", "<unknown>"),
+            ("builtin true; set -gx OUT $status", "0"),
             ("set V true; $V; set -gx OUT $status", "0"),
             ("$nosuch; set -gx OUT $status", "123"),
             ("\"\"; set -gx OUT $status", "123"),

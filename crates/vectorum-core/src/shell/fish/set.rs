@@ -47,6 +47,11 @@ fn is_there_by_itself(name: &[u8]) -> bool {
     others.contains(&name)
 }
 
+/// Whether a name is one of a variable. Letters beyond ASCII are taken, too; which ones is not followed.
+pub(super) fn is_name(name: &[u8]) -> bool {
+    !name.is_empty() && name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii())
+}
+
 /// Whether fish refuses to set it.
 pub(super) fn is_locked(name: &[u8]) -> bool {
     matches!(
@@ -94,9 +99,11 @@ impl Fish<'_> {
         exported: Option<bool>,
         is_path: Option<bool>,
     ) {
-        if !name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') || name.is_empty() {
-            // Letters beyond ASCII are taken, too; which ones is not followed.
-            return if name.is_ascii() { self.set_status(2) } else { self.fog("a name with letters beyond ASCII") };
+        if !is_name(name) {
+            return self.set_status(2);
+        }
+        if !name.is_ascii() {
+            return self.fog("a name with letters beyond ASCII");
         }
         self.steps.count(items.as_ref().map_or(0, Vec::len));
         let mut site = self.here();
@@ -389,7 +396,7 @@ impl Fish<'_> {
                 self.erase_some(&name, at, scope);
                 continue;
             }
-            if !name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii()) || name.is_empty() {
+            if !is_name(&name) {
                 return self.set_status(2);
             }
             // These stay (measured: 3.6).

@@ -63,7 +63,7 @@ impl Parser<'_> {
                         }
                         let is_odd = words.first().and_then(Word::literal).is_none();
                         if is_odd && self.starts(b")") && self.dialect != Dialect::Dash {
-                            return Err(Trouble { at: self.at, what: "a function by a name with quotes", is_error: false });
+                            return self.trouble_unfollowed("a function by a name with quotes");
                         }
                         if self.take(b")")
                             && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
@@ -89,7 +89,7 @@ impl Parser<'_> {
                 let name = rest.get(..end).filter(|_| rest.get(end) == Some(&b'=')).unwrap_or_default();
                 let is_odd = name.iter().any(|b| *b >= 0x80 || self.dialect == Dialect::Ksh && matches!(b, b'.' | b'$'));
                 if is_odd && !is_own_name(name) {
-                    return Err(Trouble { at: self.at, what: "a name that only this shell takes", is_error: false });
+                    return self.trouble_unfollowed("a name that only this shell takes");
                 }
             }
             if words.is_empty()
@@ -105,7 +105,7 @@ impl Parser<'_> {
             }
             let command = words.first().and_then(Word::literal);
             if command == Some(b"enum") && self.dialect == Dialect::Ksh {
-                return Err(Trouble { at: self.at, what: "a type of variables", is_error: false });
+                return self.trouble_unfollowed("a type of variables");
             }
             let declares = command.is_some_and(|w| {
                 matches!(
@@ -164,11 +164,11 @@ impl Parser<'_> {
     pub(in crate::shell) fn parenthesis<T>(&self) -> Parsed<T> {
         let before = self.at.checked_sub(1).and_then(|at| self.text.get(at));
         if self.dialect.is_rich() && before.is_some_and(|b| b"?*+@!".contains(b)) {
-            return Err(Trouble { at: self.at, what: "a pattern of file names with a group", is_error: false });
+            return self.trouble_unfollowed("a pattern of file names with a group");
         }
         // There a list may stand behind some commands, and one that is wrong gives up a line only (measured: bash 5.2).
         if self.dialect == Dialect::Bash && before == Some(&b'=') {
-            return Err(Trouble { at: self.at, what: "a list that is not closed", is_error: false });
+            return self.trouble_unfollowed("a list that is not closed");
         }
         self.trouble("a parenthesis cannot stand here")
     }

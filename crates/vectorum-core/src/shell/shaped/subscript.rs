@@ -102,7 +102,7 @@ impl Machine<'_> {
     fn place_of(&mut self, key: &[Part]) -> Expanded<i64> {
         let place = self.sum_in_word(key);
         if let Err(doubt) = &place {
-            self.fork(&doubt.clone(), Self::fail_hard, |_| {});
+            self.fail_or_go_on(&doubt.clone());
         }
         place
     }

@@ -1,0 +1,461 @@
+//! What stands in the braces of a parameter: its name, and what is done to what it holds.
+
+use super::inner::{QUOTES_WITHIN, are_quotes_lost};
+use super::parse::{Parsed, Parser, is_name, is_name_start, is_own_name};
+use super::reference::{BAD_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE, TOLD_BY_SHELL, closing};
+use super::syntax::*;
+
+/// What stands behind a parameter's name.
+enum Behind {
+    /// What is done to what it holds; the brace is still to come.
+    Open(Change),
+    /// The same up to behind the brace.
+    Closed(Change),
+    /// All of it is not followed.
+    Other(&'static str),
+}
+
+impl Parser<'_> {
+    pub(super) fn braced(&mut self, in_double: bool) -> Parsed<Part> {
+        let outer = self.is_between_quotes;
+        self.is_between_quotes |= in_double;
+        let part = self.braced_here(in_double);
+        self.is_between_quotes = outer;
+        part
+    }
+
+    fn braced_here(&mut self, in_double: bool) -> Parsed<Part> {
+        let start = self.at;
+        self.at += 1;
+        if self.dialect == Dialect::Zsh && self.peek() == Some(b'+') && self.peek_at(1).is_some_and(is_name_start) {
+            self.at += 1;
+            let part = self.is_set()?;
+            if self.take(b"}") {
+                return Ok(part);
+            }
+            self.skip_braces(start)?;
+            return Ok(Part::Unfollowed(ODD_SHAPE));
+        }
+        // Something is to be done to a number of words, and it is not said what (measured: bash 5.2, dash 0.5.12, 93u+m, R59).
+        let nothing_to_do: &[u8] = match self.dialect {
+            Dialect::Bash => b"%+,/:=^",
+            Dialect::Dash => b"%+:=",
+            Dialect::Ksh => b"%+/:=",
+            Dialect::Mksh => b":",
+            Dialect::Zsh => b":",
+        };
+        if let Some([b'#', sign, b'}']) = self.text.get(self.at..self.at + 3)
+            && nothing_to_do.contains(sign)
+        {
+            self.at += 3;
+            return Ok(Part::Unfollowed(BAD_SHAPE));
+        }
+        let begins_odd = |p: &Self| match p.peek() {
+            Some(b'#') => p.peek_at(1).is_some_and(|b| b"$:".contains(&b)),
+            Some(byte) => b"(^=~\"$:".contains(&byte),
+            None => false,
+        };
+        let is_begun_oddly = begins_odd(self);
+        if self.dialect == Dialect::Zsh
+            && is_begun_oddly
+            && let Some(part) = self.shaped(start, in_double)
+        {
+            return Ok(part);
+        }
+        // Names that others hold are asked for in another way there.
+        let is_reference = self.peek() == Some(b'!') && self.peek_at(1).is_some_and(is_name);
+        if self.dialect == Dialect::Zsh && is_reference {
+            self.skip_braces(start)?;
+            return Ok(Part::Unfollowed(BAD_SHAPE));
+        }
+        let part = self.braced_plain(start, in_double)?;
+        if self.dialect == Dialect::Bash && in_double && are_quotes_lost(self.text.get(start + 1..self.at).unwrap_or_default()) {
+            return Ok(Part::Unfollowed(QUOTES_WITHIN));
+        }
+        // What is not followed, or has a key that is no number, may be of zsh's own shape.
+        let is_odd = match &part {
+            Part::Parameter(p) => {
+                let is_number = |key: &[Part]| {
+                    is_whole(key) || matches!(key, [Part::Quoted(t) | Part::Text(t)] if t.iter().all(u8::is_ascii_digit))
+                };
+                matches!(p.change, Change::Unfollowed(_)) || p.key.as_deref().is_some_and(|key| !is_number(key))
+            }
+            Part::Unfollowed(_) => true,
+            _ => false,
+        };
+        if self.dialect == Dialect::Zsh && is_odd && !is_begun_oddly {
+            return Ok(self.shaped(start, in_double).unwrap_or(part));
+        }
+        Ok(part)
+    }
+
+    /// What a parameter of zsh's own shape is that is not followed, which stands up to here: whether it may set names.
+    fn own_shape(&self, start: usize) -> &'static str {
+        let text = self.text.get(start..self.at).unwrap_or_default();
+        let holds = |sign: &[u8]| memchr::memmem::find(text, sign).is_some();
+        // `${(A)NAME=…}`: behind flags and marks and a name.
+        let rest = text.strip_prefix(b"{").unwrap_or(text);
+        let behind_flags = match rest.first() {
+            Some(b'(') => rest.get(memchr::memchr(b')', rest).map_or(0, |at| at + 1)..).unwrap_or_default(),
+            _ => rest,
+        };
+        let marks = behind_flags.iter().take_while(|b| b"^=~+#".contains(b)).count();
+        let name = behind_flags.iter().skip(marks).take_while(|b| is_name(**b)).count();
+        let is_set = behind_flags.get(marks + name..).is_some_and(|behind| behind.starts_with(b"="));
+        if is_set || holds(b":=") { SETTING_SHAPE } else { OWN_SHAPE }
+    }
+
+    /// Takes what stands in braces, as far as other shells write it so, too.
+    fn braced_plain(&mut self, start: usize, in_double: bool) -> Parsed<Part> {
+        if self.dialect == Dialect::Zsh && self.peek() == Some(b'(')
+            || matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.peek().is_some_and(|b| b == b' ' || b == b'|')
+        {
+            self.skip_braces(start)?;
+            let text = self.text.get(start..self.at).unwrap_or_default();
+            // A quoted text is no parameter; what a command prints is one.
+            let is_quoted =
+                memchr::memmem::find(text, b")\"").is_some_and(|at| !text.get(at + 2).is_some_and(|b| b"$`".contains(b)));
+            let is_odd = is_quoted
+                || memchr::memmem::find(text, b")#\"").is_some()
+                || self.dialect == Dialect::Zsh && !are_flags(text.get(2..).unwrap_or_default());
+            // In the others commands run there, in the shell itself.
+            let kind = if self.dialect == Dialect::Zsh { self.own_shape(start) } else { SETTING_SHAPE };
+            return Ok(Part::Unfollowed(if is_odd { ODD_SHAPE } else { kind }));
+        }
+        let mut change = Change::None;
+        if self.peek() == Some(b'#') && self.peek_at(1).is_some_and(|b| b != b'}' && (is_name(b) || b"@*#?-$!".contains(&b))) {
+            self.at += 1;
+            change = Change::Length;
+        } else if self.peek() == Some(b'!') && self.dialect == Dialect::Bash && self.peek_at(1).is_some_and(is_name_start) {
+            self.at += 1;
+            change = Change::Indirect;
+        }
+        let from = self.at;
+        match self.peek() {
+            Some(byte) if is_name_start(byte) => {
+                while self.peek().is_some_and(is_name) {
+                    self.at += 1;
+                }
+            }
+            Some(byte) if byte.is_ascii_digit() => {
+                while self.peek().is_some_and(|b| b.is_ascii_digit()) {
+                    self.at += 1;
+                }
+            }
+            Some(b'$') if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b"{(".contains(&b)) => {
+                self.skip_braces(start)?;
+                return Ok(Part::Unfollowed(self.own_shape(start)));
+            }
+            Some(byte) if b"@*#?-$!".contains(&byte) => self.at += 1,
+            // zsh's own shapes, such as a parameter within another.
+            Some(b':' | b'^' | b'=' | b'~') if self.dialect == Dialect::Zsh => {
+                self.skip_braces(start)?;
+                return Ok(Part::Unfollowed(self.own_shape(start)));
+            }
+            _ => {
+                let from = self.at;
+                self.skip_braces(start)?;
+                let inside = self.text.get(from..self.at.saturating_sub(1)).unwrap_or_default();
+                let is_own = self.dialect == Dialect::Ksh && change == Change::None && is_own_name(inside);
+                return Ok(Part::Unfollowed(if is_own { TOLD_BY_SHELL } else { ODD_SHAPE }));
+            }
+        }
+        let name = self.cut(from, self.at);
+        if change == Change::Indirect {
+            for (sign, joins) in [(b"@}", false), (b"*}", true)] {
+                if self.take(sign) {
+                    return Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::Names(joins) })));
+                }
+            }
+        }
+        let mut key = None;
+        if self.peek() == Some(b'[') && self.dialect.is_rich() {
+            let rest = self.text.get(self.at..).unwrap_or_default();
+            // What is no name has none (measured: bash 5.2, 93u+m, R59).
+            if !name.first().is_some_and(|byte| is_name_start(*byte)) {
+                match self.dialect {
+                    Dialect::Ksh => return self.trouble("what has no items is asked for one"),
+                    // All that is run is given up, or only this line.
+                    Dialect::Bash if change == Change::Length && name == "@" => {
+                        return self.trouble_unfollowed("what has no items is asked for one");
+                    }
+                    Dialect::Bash | Dialect::Mksh => {
+                        self.skip_braces(start)?;
+                        return Ok(Part::Unfollowed(BAD_SHAPE));
+                    }
+                    Dialect::Zsh | Dialect::Dash => {}
+                }
+            }
+            let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
+            let quotes = rest.iter().take(close).filter(|byte| **byte == b'\'').count();
+            if self.dialect == Dialect::Zsh && quotes == 1 {
+                return self.trouble("a quote is not closed");
+            }
+            // An index in such quotes is an error, or not, by where it stands.
+            if rest.get(1..close).is_some_and(|key| key.contains(&b'\'') && key.iter().all(|b| b"'0123456789".contains(b))) {
+                self.at += close + 1;
+                return Ok(Part::Unfollowed("an index in quotes"));
+            }
+            key = Some(self.within(self.at + 1..self.at + close).key()?);
+            self.at += close + 1;
+        }
+        let has_key = key.is_some();
+        let is_all = matches!(&name[..], b"@" | b"*");
+        let may_be_good = self.dialect == Dialect::Mksh && (name == "!" || self.peek() == Some(b'@'));
+        let is_whole_key = key.as_deref().is_some_and(is_whole);
+        let whole = |change| Ok(Part::Parameter(Box::new(Parameter { name, key, change })));
+        if self.take(b"}") {
+            return whole(change);
+        }
+        if change != Change::None {
+            self.skip_braces(start)?;
+            return whole(Change::Unfollowed(ODD_SHAPE));
+        }
+        // What zsh sets whatever was there before.
+        if self.dialect == Dialect::Zsh && self.take(b"::=") {
+            let word = self.inner_word(in_double, b"}")?;
+            return if self.take(b"}") {
+                whole(Change::Instead(b':', false, word))
+            } else {
+                self.trouble("a brace is not closed")
+            };
+        }
+        let colon = self.peek() == Some(b':') && self.peek_at(1).is_some_and(|b| b"-=?+".contains(&b));
+        if colon {
+            self.at += 1;
+        }
+        let change = match self.peek() {
+            Some(sign @ (b'-' | b'=' | b'?' | b'+')) => {
+                self.at += 1;
+                Change::Instead(sign, colon, self.inner_word(in_double, b"}")?)
+            }
+            Some(sign @ (b'#' | b'%')) => self.trimmed(sign)?,
+            Some(b'/') if self.dialect.is_rich() => self.replaced()?,
+            Some(b':') if self.dialect.is_rich() => match self.behind_colon(start)? {
+                Behind::Open(change) => change,
+                Behind::Closed(change) => return whole(change),
+                Behind::Other(why) => return Ok(Part::Unfollowed(why)),
+            },
+            Some(sign @ (b'^' | b',')) if self.dialect == Dialect::Bash => {
+                self.at += 1;
+                let all = self.peek() == Some(sign);
+                self.at += usize::from(all);
+                if self.peek() == Some(b'}') {
+                    Change::Case(sign == b'^', all)
+                } else {
+                    self.skip_braces(start)?;
+                    return whole(Change::Unfollowed("a change of case by a pattern"));
+                }
+            }
+            Some(b'@')
+                if self.dialect == Dialect::Bash && !in_double && self.peek_at(1).is_some_and(|b| b"'\"`".contains(&b)) =>
+            {
+                return self.trouble("a quote is not closed");
+            }
+            Some(b'@') if self.dialect == Dialect::Bash && self.peek_at(2) == Some(b'}') && !has_key => self.by_letter()?,
+            Some(b'^' | b',') if self.dialect == Dialect::Ksh => return self.trouble("this cannot stand here"),
+            _ => {
+                self.skip_braces(start)?;
+                return if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) && !may_be_good {
+                    Ok(Part::Unfollowed(BAD_SHAPE))
+                } else {
+                    whole(Change::Unfollowed(ODD_SHAPE))
+                };
+            }
+        };
+        if !self.take(b"}") {
+            return self.trouble("a brace is not closed");
+        }
+        // mksh changes one text at a time (measured: R59).
+        let is_cut = matches!(change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..));
+        let is_refused = is_cut && (is_all || is_whole_key) || is_all && matches!(change, Change::Instead(b'=' | b'?', ..));
+        if self.dialect == Dialect::Mksh && is_refused {
+            return Ok(Part::Unfollowed(BAD_SHAPE));
+        }
+        whole(change)
+    }
+
+    /// Takes what is cut off an end, from its sign on.
+    fn trimmed(&mut self, sign: u8) -> Parsed<Change> {
+        self.at += 1;
+        let longest = self.peek() == Some(sign);
+        self.at += usize::from(longest);
+        let from = self.at;
+        let word = self.inner_word(false, b"}")?;
+        // A bracket that is open goes on behind the brace there (measured: 93u+m).
+        let text = self.text.get(from..self.at).unwrap_or_default();
+        if self.dialect == Dialect::Ksh && has_open_bracket(text) {
+            return self.trouble_unfollowed("a bracket that is open in a pattern");
+        }
+        Ok(Change::Trim(sign == b'%', longest, word))
+    }
+
+    /// Takes what is replaced, and by what, from its stroke on.
+    fn replaced(&mut self) -> Parsed<Change> {
+        self.at += 1;
+        let how = match self.peek() {
+            Some(how @ (b'/' | b'#' | b'%')) => {
+                self.at += 1;
+                how
+            }
+            _ => b' ',
+        };
+        let from = self.at;
+        let pattern = self.inner_word(false, b"/}")?;
+        // A parenthesis that nothing matches ends more than the parameter there (measured: 93u+m, R59).
+        let text = self.text.get(from..self.at).unwrap_or_default();
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && is_uneven(text) {
+            return self.trouble_unfollowed("a parenthesis in a pattern");
+        }
+        let with = if self.take(b"/") { self.inner_word(false, b"}")? } else { Word::default() };
+        Ok(Change::Replace(Box::new((pattern, with)), how))
+    }
+
+    /// Takes a part of a text or a list, or modifiers of zsh's, from their colon on.
+    fn behind_colon(&mut self, start: usize) -> Parsed<Behind> {
+        if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic() || b == b'#' || b == b'|') {
+            if let Some(letters) = self.modifiers()
+                && self.take(b"}")
+            {
+                return Ok(Behind::Closed(Change::Parts(letters)));
+            }
+            let letter = self.peek_at(1).unwrap_or_default();
+            let is_alone = self.peek_at(2) == Some(b'}') || b"s#|".contains(&letter);
+            self.skip_braces(start)?;
+            return if !b"aAcehlpPqQrstuxgfFwW#|".contains(&letter) {
+                Ok(Behind::Other(BAD_SHAPE))
+            } else if is_alone && !b"xgfFwWp".contains(&letter) {
+                Ok(Behind::Closed(Change::Unfollowed("a modifier of zsh's")))
+            } else {
+                Ok(Behind::Other(ODD_SHAPE))
+            };
+        }
+        // Signs of zsh's own behind the colon.
+        if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b"/^*".contains(&b)) {
+            self.skip_braces(start)?;
+            return Ok(Behind::Closed(Change::Unfollowed("a modifier of zsh's")));
+        }
+        self.at += 1;
+        // There letters behind a second colon are no length.
+        if self.dialect == Dialect::Zsh && self.peek() == Some(b':') && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic()) {
+            self.skip_braces(start)?;
+            return Ok(Behind::Other(ODD_SHAPE));
+        }
+        // There no offset may be an error (measured: 93u+m).
+        if self.dialect == Dialect::Ksh && self.peek() == Some(b':') {
+            self.skip_braces(start)?;
+            return Ok(Behind::Other(ODD_SHAPE));
+        }
+        if self.peek() == Some(b'}') && self.dialect != Dialect::Ksh {
+            self.at += 1;
+            return Ok(Behind::Other(BAD_SHAPE));
+        }
+        let from = self.at;
+        let offset = self.inner_word(true, b":}")?.parts.into_vec();
+        // A parenthesis is none of its sums there, and nothing is none (measured: 93u+m).
+        let holds = |part: &Part, is_it: &dyn Fn(&Text) -> bool| matches!(part, Part::Text(t) | Part::Quoted(t) if is_it(t));
+        let is_odd = offset.iter().any(|part| holds(part, &|text| text.contains(&b'(')))
+            || !offset.is_empty() && offset.iter().all(|part| holds(part, &|text| text.trim_ascii().is_empty()));
+        if self.dialect == Dialect::Ksh && is_odd {
+            self.at = from;
+            self.skip_braces(start)?;
+            return Ok(Behind::Other(ODD_SHAPE));
+        }
+        let length = if self.take(b":") { Some(self.inner_word(true, b"}")?.parts.into_vec()) } else { None };
+        Ok(Behind::Open(Change::Slice(offset, length)))
+    }
+
+    /// Takes `@` of bash's and the letter behind it.
+    fn by_letter(&mut self) -> Parsed<Change> {
+        let change = match self.peek_at(1) {
+            Some(b'U') => Change::Case(true, true),
+            Some(b'u') => Change::Case(true, false),
+            Some(b'L') => Change::Case(false, true),
+            Some(b'Q') => Change::InQuotes,
+            Some(b'E' | b'P' | b'A' | b'K' | b'a' | b'k') => Change::Unfollowed(ODD_SHAPE),
+            // The shell ends by it.
+            _ => return self.trouble_unfollowed("a parameter that the shell refuses"),
+        };
+        self.at += 2;
+        Ok(change)
+    }
+
+    /// Passes over `{…}` from its brace, whatever it holds.
+    pub(super) fn skip_braces(&mut self, start: usize) -> Parsed<()> {
+        self.at = start;
+        let mut open = 0;
+        while let Some(byte) = self.peek() {
+            self.at += 1;
+            match byte {
+                b'{' => open += 1,
+                b'}' => {
+                    open -= 1;
+                    if open == 0 {
+                        return Ok(());
+                    }
+                }
+                b'\\' => self.at += 1,
+                b'\'' => {
+                    let rest = self.text.get(self.at..).unwrap_or_default();
+                    self.at += memchr::memchr(b'\'', rest).map_or(0, |l| l + 1);
+                }
+                _ => {}
+            }
+        }
+        self.trouble("a brace is not closed")
+    }
+}
+
+/// Whether a text begins with flags of zsh's, up to the parenthesis that closes them (zshexpn(1), «Parameter Expansion
+/// Flags»).
+fn are_flags(text: &[u8]) -> bool {
+    let mut at = 0;
+    while let Some(letter) = text.get(at) {
+        at += 1;
+        match letter {
+            b')' => return true,
+            // What they take stands between two signs alike, or in brackets; widths take two more of them.
+            b'g' | b'j' | b'l' | b'r' | b's' | b'Z' | b'I' => {
+                let most = if b"lr".contains(letter) { 3 } else { 1 };
+                let opens = text.get(at).copied();
+                for count in 0..most {
+                    if count > 0 && text.get(at).copied() != opens {
+                        break;
+                    }
+                    let close = match text.get(at) {
+                        Some(b'(') => b')',
+                        Some(b'[') => b']',
+                        Some(b'{') => b'}',
+                        Some(b'<') => b'>',
+                        Some(sign) => *sign,
+                        None => return false,
+                    };
+                    let rest = text.get(at + 1..).unwrap_or_default();
+                    let Some(length) = memchr::memchr(close, rest) else { return false };
+                    at += length + 2;
+                }
+            }
+            b'q' => at += usize::from(text.get(at).is_some_and(|sign| b"-+".contains(sign))),
+            letter if b"#%@AabcCDeFfiknNoOPQtuUvVwWXz0pBEMRSLm~*".contains(letter) => {}
+            _ => return false,
+        }
+    }
+    false
+}
+
+/// Whether a pattern has parentheses without quotes that do not match.
+fn is_uneven(text: &[u8]) -> bool {
+    let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
+    is_plain && text.iter().filter(|byte| **byte == b')').count() != text.iter().filter(|byte| **byte == b'(').count()
+}
+
+/// Whether a pattern has a bracket without quotes that nothing closes.
+fn has_open_bracket(text: &[u8]) -> bool {
+    let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
+    is_plain && memchr::memchr(b'[', text).is_some_and(|at| memchr::memchr(b']', text.get(at..).unwrap_or_default()).is_none())
+}
+
+/// Whether a key means all items.
+fn is_whole(key: &[Part]) -> bool {
+    matches!(key, [Part::Quoted(t) | Part::Text(t)] if **t == *b"@" || **t == *b"*")
+}

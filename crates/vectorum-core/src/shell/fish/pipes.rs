@@ -1,0 +1,134 @@
+//! Pipelines: which of their commands run, what each hands to the next, and how they end.
+
+use super::parse::Pipe;
+use super::words::MAY_NOT_RUN;
+use super::*;
+
+impl Fish<'_> {
+    /// Runs a pipeline. Each of its commands but programs runs in the shell itself, so that what it sets stays.
+    pub(super) fn run_line(&mut self, line: &[Job]) {
+        let Some((last, before)) = line.split_last() else { return };
+        if before.is_empty() {
+            self.run_job(last);
+        } else if !self.run_pipe(last, before) {
+            return;
+        }
+        // What was not run is not turned round; what a word stands for may have been.
+        let is_refused = self.is_refused(last);
+        let is_named =
+            |job: &Job| !matches!(&job.kind, Kinds::Command(words) if words.first().is_some_and(|word| word.literal().is_none()));
+        let was_refused = self.live.as_ref().is_some_and(|state| state.refused != Refused::No);
+        if line.first().is_some_and(|j| j.negated) && !is_refused && !is_named(last) && was_refused {
+            return self.doubt_status(MAY_NOT_RUN);
+        }
+        if line.first().is_some_and(|j| j.negated)
+            && !is_refused
+            && let Some(state) = &mut self.live
+            && let Ok(status) = &mut state.status
+        {
+            *status = u8::from(*status == 0);
+        }
+    }
+
+    /// Runs commands that hand what they print to each other; whether they were run.
+    fn run_pipe(&mut self, last: &Job, before: &[Job]) -> bool {
+        // Where there is no such command none of them is run.
+        let all = || before.iter().chain([last]);
+        let is_nameless =
+            |job: &Job| matches!(&job.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b""));
+        if all().any(is_nameless) {
+            self.refuse(123);
+            return false;
+        }
+        let found: Vec<Result<bool, Arc<Doubt>>> = all().map(|job| self.runs_something(job)).collect();
+        if found.contains(&Ok(false)) {
+            self.refuse(127);
+            return false;
+        }
+        // Whether it is there counts where another sets something.
+        if let Some(doubt) = found.into_iter().find_map(Result::err)
+            && all().any(|job| self.may_set(job))
+        {
+            let run = |m: &mut Self| {
+                m.run_found(last, before);
+            };
+            self.fork(&doubt, run, |m| m.refuse(127));
+            return false;
+        }
+        self.run_found(last, before)
+    }
+
+    fn run_found(&mut self, last: &Job, before: &[Job]) -> bool {
+        let outer = self.live.as_ref().map(|s| s.input.clone()).unwrap_or_default();
+        let mut may_be_refused = false;
+        for job in before {
+            let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
+            let text = self.captured(|m| m.run_job(job));
+            // Then nothing of the pipeline is run.
+            if self.is_refused(job) {
+                return false;
+            }
+            may_be_refused |= self
+                .live
+                .as_ref()
+                .is_some_and(|state| state.refused != Refused::No || !job.redirects.is_empty() && state.status != Ok(0));
+            let is_block = !matches!(job.kind, Kinds::Command(_));
+            let calls = self.calls_function(job);
+            let doubt = self.doubt("how a function in a pipe ends");
+            let Some(state) = &mut self.live else { return false };
+            // A block hands its status to the next; a single command does not.
+            match (is_block, calls) {
+                (true, _) => {}
+                (_, true) => state.status = Err(doubt),
+                _ => state.status = status,
+            }
+            state.input = Input {
+                text: if job.pipe == Some(Pipe::Output) { text } else { Val::Unknown(Doubt::filled("what a command prints")) },
+                is_given: true,
+            };
+        }
+        self.run_job(last);
+        // What sets a variable there ends like the command before it.
+        if matches!(&last.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b"set")) {
+            self.doubt_status("how a pipe ends that sets a variable");
+        }
+        if may_be_refused {
+            self.doubt_status(MAY_NOT_RUN);
+        }
+        if let Some(state) = &mut self.live {
+            state.input = outer;
+        }
+        true
+    }
+
+    /// Whether a command may set something that stays.
+    fn may_set(&self, job: &Job) -> bool {
+        let Kinds::Command(words) = &job.kind else { return true };
+        let sets = |name: &[u8]| {
+            matches!(name, b"set" | b"read" | b"export" | b"source" | b"." | b"eval" | b"cd" | b"argparse" | b"string")
+        };
+        words.first().and_then(Word::literal).is_none_or(sets) || self.calls_function(job)
+    }
+
+    /// Whether there is such a command as the one that is to run, as far as its name tells.
+    fn runs_something(&mut self, job: &Job) -> Result<bool, Arc<Doubt>> {
+        let Kinds::Command(words) = &job.kind else { return Ok(true) };
+        let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec) else { return Ok(true) };
+        let is_own = self.has_command(&name) || self.is_shipped(&name);
+        if is_own || self.calls_function(job) || self.may_be_elsewhere() || name.contains(&b'/') {
+            return Ok(true);
+        }
+        self.program(&name).map(|path| path.is_some())
+    }
+
+    /// Whether a command, itself and no other within it, was just refused.
+    fn is_refused(&self, job: &Job) -> bool {
+        let is_refused = self.live.as_ref().is_some_and(|state| state.refused == Refused::Yes);
+        is_refused && matches!(job.kind, Kinds::Command(_)) && !self.calls_function(job)
+    }
+
+    pub(super) fn calls_function(&self, job: &Job) -> bool {
+        let Kinds::Command(words) = &job.kind else { return false };
+        words.first().and_then(Word::literal).is_none_or(|name| self.function(name).is_some() || self.autoloaded(name).is_some())
+    }
+}

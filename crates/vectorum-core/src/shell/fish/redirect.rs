@@ -1,0 +1,102 @@
+//! Redirections: whether files can be opened, and what a command reads and writes there.
+
+use super::*;
+
+impl Fish<'_> {
+    /// Runs something whose input or output is redirected, or not at all where a file cannot be opened.
+    pub(super) fn redirected(&mut self, job: &Job) {
+        if job.redirects.is_empty() {
+            return self.run_kind(&job.kind);
+        }
+        let Some(state) = &self.live else { return };
+        let outer = (state.input.clone(), state.output.clone());
+        let (mut is_opened, mut is_taken) = (Ok(true), false);
+        for (kind, word) in &job.redirects {
+            let target = match self.expand(word).as_deref() {
+                Ok([Val::Known(target)]) => Some(target.clone()),
+                _ => None,
+            };
+            let digits = kind.iter().take_while(|b| b.is_ascii_digit()).count();
+            let (number, operator) = kind.split_at(digits);
+            let opened = match (operator, &target) {
+                (b">&" | b"<&", _) => Ok(true),
+                (_, None) => Err(self.doubt("a file is opened whose name is not known")),
+                (b"<", Some(path)) => {
+                    let path = self.full(path);
+                    let (text, opened) = match self.ground.files.read(&path) {
+                        _ if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => (None, Ok(true)),
+                        Content::Bytes(text) => (Some(Val::of(&text)), Ok(true)),
+                        Content::Missing if self.ground.files.kind(&path) == Kind::Missing => (None, Ok(false)),
+                        _ => (None, Err(self.doubt("whether a file may be read is not known"))),
+                    };
+                    if let Some(state) = &mut self.live {
+                        let text = match &path[..] {
+                            b"/dev/null" => Some(Val::of(b"")),
+                            _ => text,
+                        };
+                        // What a pipe hands it comes before that.
+                        let text = text.filter(|_| !outer.0.is_given);
+                        state.input = Input { text: text.unwrap_or(Input::default().text), is_given: true };
+                    }
+                    opened
+                }
+                (_, Some(path)) => {
+                    let path = self.full(path);
+                    let may = self.may_be_written(&path);
+                    if !path.starts_with(b"/dev/") && may != Ok(false) {
+                        self.touched.touch(&path);
+                    }
+                    may
+                }
+            };
+            is_opened = match (is_opened, opened) {
+                (Ok(false), _) | (_, Ok(false)) => Ok(false),
+                (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
+                _ => Ok(true),
+            };
+            is_taken |= operator.starts_with(b"&") || operator.starts_with(b">") && matches!(number, b"" | b"1");
+        }
+        let apart = |m: &mut Self| {
+            m.run_kind(&job.kind);
+            if let Some(state) = &mut m.live {
+                state.input = outer.0;
+                if is_taken {
+                    state.output = outer.1;
+                }
+            }
+        };
+        // What is wrong with a command or its words is told before.
+        let is_plain = match &job.kind {
+            Kinds::Command(words) => {
+                let runs = |name: &[u8]| self.has_command(name) || self.function(name).is_some() || self.is_shipped(name);
+                words.iter().all(|word| !word.parts.iter().any(Part::has_output))
+                    && words.first().and_then(Word::literal).is_some_and(runs)
+            }
+            _ => true,
+        };
+        // What a function ends with then is its own affair.
+        let is_plain = is_plain && !self.frames.iter().any(|frame| frame.kind == Leaves::Function);
+        let fails = |m: &mut Self| if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") };
+        match is_opened {
+            Ok(true) => apart(self),
+            Ok(false) => fails(self),
+            Err(doubt) => self.fork(&doubt, apart, fails),
+        }
+    }
+
+    /// Whether a file can be opened to write to it.
+    fn may_be_written(&self, path: &[u8]) -> Result<bool, Arc<Doubt>> {
+        let folder = path.get(..memchr::memrchr(b'/', path).unwrap_or(0).max(1)).unwrap_or_default();
+        let may = |path: &[u8]| self.ground.files.may(path, self.account.uid, self.account.gid, Want::Write);
+        let answer = match (self.ground.files.kind(path), self.ground.files.kind(folder)) {
+            _ if path.starts_with(b"/dev/") => Some(true),
+            // From the folder for passing files nobody is kept out (FHS 3.0, 3.18).
+            (Kind::Missing, _) if folder == b"/tmp" => Some(true),
+            (Kind::File | Kind::Program, _) => may(path),
+            (Kind::Folder, _) | (Kind::Missing, Kind::File | Kind::Program) => Some(false),
+            (Kind::Missing, Kind::Folder) => may(folder),
+            _ => None,
+        };
+        answer.ok_or_else(|| self.doubt("whether a file may be written is not known"))
+    }
+}
