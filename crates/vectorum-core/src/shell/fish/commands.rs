@@ -57,6 +57,11 @@ pub(super) fn is_among_own(name: &[u8]) -> bool {
     OWN.split(' ').any(|own| own.as_bytes() == name)
 }
 
+/// Whether one of fish's own is a word of its grammar elsewhere.
+pub(super) fn is_keyword(name: &[u8]) -> bool {
+    "and begin case else end for function if not or switch time while".split(' ').any(|word| word.as_bytes() == name)
+}
+
 /// Commands of fish that no function can take the place of.
 pub(super) const RESERVED: &[&[u8]] = &[
     b"set",

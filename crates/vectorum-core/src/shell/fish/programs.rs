@@ -3,7 +3,7 @@
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::PRINTED;
 use super::super::program::{self, Place};
-use super::commands::{RESERVED, is_harmless};
+use super::commands::is_keyword;
 use super::*;
 
 impl Fish<'_> {
@@ -148,8 +148,8 @@ impl Fish<'_> {
             if matches!(&wanted[..], b"command" | b"builtin") {
                 return self.doubt_status("whether there is such a command");
             }
-            // Words such as `not` are among its own, and what they do there is not followed.
-            if !self.is_own(&wanted) && !is_harmless(&wanted) && !RESERVED.contains(&&wanted[..]) {
+            // What words such as `not` do there is not followed.
+            if !self.has_command(&wanted) || is_keyword(&wanted) {
                 return self.doubt_status("whether there is such a command");
             }
             let hidden = self.function(&wanted);
