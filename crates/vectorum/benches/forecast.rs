@@ -1,8 +1,9 @@
 //! Prints how long all routes of a host take, by its number of units, and by its number of startup files.
-//! `cargo bench -p vectorum --bench forecast`
+//! `cargo bench -p vectorum --bench forecast`, and with a word behind `--` only hosts whose line has it.
 
 #![allow(clippy::print_stdout, clippy::expect_used)]
 
+use std::env;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
@@ -161,6 +162,9 @@ fn all_routes(folder: &Path, shell: &str) -> (usize, f64, f64, f64) {
 
 /// Prints what hosts of growing size take.
 fn grow(what: &str, shell: &str, sizes: [usize; 3], host: impl Fn(usize) -> tempfile::TempDir) {
+    if env::args().skip(1).any(|word| !word.starts_with('-') && !what.contains(&word)) {
+        return;
+    }
     let mut before = None;
     for size in sizes {
         let (count, best, whole, shown) = all_routes(host(size).path(), shell);
