@@ -185,7 +185,11 @@ impl Machine<'_> {
                     {
                         let (name, new) = (text.slice(..at), text.slice(at + 1..));
                         // What is no name is refused by some.
-                        if name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)) {
+                        let is_odd = match self.dialect {
+                            Dialect::Mksh => name.iter().any(|b| !b.is_ascii_alphanumeric() && !b"_-.,@%:!+/".contains(b)),
+                            _ => name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)),
+                        };
+                        if is_odd {
                             self.doubt_status(self.doubt("a name that an alias may not have"));
                             continue;
                         }

@@ -112,6 +112,11 @@ impl Parser<'_> {
         {
             self.skip_braces(start)?;
             let text = self.text.get(start..self.at).unwrap_or_default();
+            // Between the signs of a flag these end more than the flags.
+            let flags = text.get(2..memchr::memchr(b')', text).unwrap_or(0)).unwrap_or_default();
+            if self.dialect == Dialect::Zsh && flags.iter().any(|b| b"\"`}".contains(b)) {
+                return self.trouble_unfollowed("flags of a parameter with other signs");
+            }
             // A quoted text is no parameter; what a command prints is one.
             let is_quoted =
                 memchr::memmem::find(text, b")\"").is_some_and(|at| !text.get(at + 2).is_some_and(|b| b"$`".contains(b)));
@@ -161,6 +166,11 @@ impl Parser<'_> {
             }
         }
         let name = self.cut(from, self.at);
+        // Only a name has one (measured: 93u+m).
+        let is_asked = |next: u8| next.is_ascii_digit() || b"@*$!".contains(&next);
+        if self.dialect == Dialect::Ksh && name == "!" && self.peek().is_some_and(is_asked) {
+            return self.trouble("what has no name is asked for it");
+        }
         if change == Change::Indirect {
             for (sign, joins) in [(b"@}", false), (b"*}", true)] {
                 if self.take(sign) {
@@ -282,6 +292,15 @@ impl Parser<'_> {
         self.at += usize::from(longest);
         let from = self.at;
         let word = self.inner_word(false, b"}")?;
+        // Between quotes a brace ends it in zsh, whatever quotes are around that.
+        let text = self.text.get(from..self.at).unwrap_or_default();
+        if self.dialect == Dialect::Zsh
+            && self.is_between_quotes
+            && text.contains(&b'\'')
+            && text.iter().any(|b| b"{}".contains(b))
+        {
+            return self.trouble_unfollowed("braces in quotes within quotes");
+        }
         // A bracket that is open goes on behind the brace there (measured: 93u+m).
         let text = self.text.get(from..self.at).unwrap_or_default();
         if self.dialect == Dialect::Ksh && has_open_bracket(text) {
@@ -322,7 +341,12 @@ impl Parser<'_> {
             let letter = self.peek_at(1).unwrap_or_default();
             let is_alone = self.peek_at(2) == Some(b'}') || b"s#|".contains(&letter);
             self.skip_braces(start)?;
-            return if !b"aAcehlpPqQrstuxgfFwW#|".contains(&letter) {
+            let text = self.text.get(start..self.at).unwrap_or_default();
+            // What comes of it may be expanded once more, and a quote goes on behind it.
+            let is_odd = text.iter().any(|b| b"=~\"'`".contains(b));
+            return if is_odd {
+                Ok(Behind::Other(ODD_SHAPE))
+            } else if !b"aAcehlpPqQrstuxgfFwW#|".contains(&letter) {
                 Ok(Behind::Other(BAD_SHAPE))
             } else if is_alone && !b"xgfFwWp".contains(&letter) {
                 Ok(Behind::Closed(Change::Unfollowed("a modifier of zsh's")))
@@ -332,7 +356,11 @@ impl Parser<'_> {
         }
         // Signs of zsh's own behind the colon.
         if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b"/^*".contains(&b)) {
+            let is_named = self.peek_at(1) == Some(b'/') || self.peek_at(2).is_some_and(|b| is_name_start(b) || b == b'^');
             self.skip_braces(start)?;
+            if !is_named {
+                return Ok(Behind::Other(ODD_SHAPE));
+            }
             return Ok(Behind::Closed(Change::Unfollowed("a modifier of zsh's")));
         }
         self.at += 1;
@@ -450,7 +478,7 @@ fn is_uneven(text: &[u8]) -> bool {
 }
 
 /// Whether a pattern has a bracket without quotes that nothing closes.
-fn has_open_bracket(text: &[u8]) -> bool {
+pub(super) fn has_open_bracket(text: &[u8]) -> bool {
     let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
     is_plain && memchr::memchr(b'[', text).is_some_and(|at| memchr::memchr(b']', text.get(at..).unwrap_or_default()).is_none())
 }

@@ -19,6 +19,10 @@ pub(super) fn braces(word: &Word, ranges: Option<Dialect>) -> Result<Option<Vec<
             other => atoms.push(other.clone()),
         }
     }
+    // Where braces stand in a parameter's, too, they match in other ways.
+    if atoms.iter().any(|atom| matches!(atom, Part::Parameter(p) if has_inner_braces(&p.change))) {
+        return Err("braces in a parameter in braces");
+    }
     let mut out = Vec::new();
     brace(&atoms, &mut out, 0, ranges)?;
     let words = out.into_iter().map(|atoms| {
@@ -32,6 +36,16 @@ pub(super) fn braces(word: &Word, ranges: Option<Dialect>) -> Result<Option<Vec<
         Word::new(parts, word.at, word.end)
     });
     Ok(Some(words.collect()))
+}
+
+/// Whether there are unquoted braces in what is done to a parameter.
+fn has_inner_braces(change: &Change) -> bool {
+    let has = |word: &Word| word.parts.iter().any(|part| matches!(part, Part::Text(t) if t.iter().any(|b| b"{}".contains(b))));
+    match change {
+        Change::Trim(_, _, word) | Change::Instead(_, _, word) => has(word),
+        Change::Replace(both, _) => has(&both.0) || has(&both.1),
+        _ => false,
+    }
 }
 
 /// Which parts of a word stand between braces that may be a range: no comma is beside them. Whether dots make one of it for

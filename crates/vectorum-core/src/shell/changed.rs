@@ -189,6 +189,10 @@ fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8
     if is_empty && matches!(how, b'/' | b' ') {
         return Some(text.to_vec());
     }
+    // What fits nothing is found once in what is empty.
+    if text.is_empty() && matches!(how, b'/' | b' ') {
+        return Some(pattern.part(text, false, true).ok()?.map_or(Vec::new(), |_| with.to_vec()));
+    }
     let mut out = Vec::new();
     let mut at = 0;
     if how == b'%' {

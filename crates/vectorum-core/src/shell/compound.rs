@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 use smallvec::smallvec;
 
+use super::braced::has_open_bracket;
 use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
 use super::syntax::*;
 
@@ -65,6 +66,11 @@ impl Parser<'_> {
             return self.anonymous();
         }
         if self.take(b"(") {
+            self.blanks();
+            // There a command may be none before it.
+            if self.dialect == Dialect::Ksh && self.peek() == Some(b';') && !self.starts(b";;") {
+                self.at += 1;
+            }
             let list = self.whole()?;
             self.blanks();
             return if self.take(b")") { Ok(Kind::Subshell(list)) } else { self.trouble("a parenthesis is not closed") };
@@ -106,6 +112,10 @@ impl Parser<'_> {
             if self.take_word(b"[[") {
                 let test = self.test_or()?;
                 self.lines()?;
+                // An expression may have parentheses of its own there.
+                if self.dialect == Dialect::Ksh && self.peek() == Some(b')') {
+                    return self.trouble_unfollowed("a parenthesis in a test");
+                }
                 return if self.take_word(b"]]") { Ok(Kind::Test(Box::new(test))) } else { self.trouble("a test is not closed") };
             }
             if self.take_word(b"function") {
@@ -381,17 +391,19 @@ impl Parser<'_> {
             let mut patterns = Vec::new();
             loop {
                 self.blanks();
-                let from = self.at;
                 let pattern = self.pattern_word()?;
-                // bash takes groups here only with an option, which may be on by another file.
-                let has_group = pattern.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'(')));
-                let before = self.text.get(..from).unwrap_or_default();
-                if has_group && self.dialect == Dialect::Bash && memchr::memmem::find(before, b"extglob").is_none() {
-                    return Err(Trouble {
-                        at: from,
-                        what: "a pattern that bash reads only where the option is set",
-                        is_error: false,
-                    });
+                let in_group = pattern.parts.iter().skip_while(|p| !matches!(p, Part::Text(t) if t.contains(&b'(')));
+                if in_group.clone().next().is_some() {
+                    self.takes_groups()?;
+                }
+                // There these end a word within it, too (measured: 93u+m; 5.9).
+                let ends = |text: &[u8]| match self.dialect {
+                    Dialect::Ksh => has_open_bracket(text) || text.contains(&b'}') && !text.contains(&b'{'),
+                    Dialect::Zsh => text.iter().any(|sign| b"<>".contains(sign)),
+                    _ => false,
+                };
+                if in_group.clone().any(|p| matches!(p, Part::Text(t) if ends(t))) {
+                    return self.trouble_unfollowed("a group of a pattern with a sign that may end its word");
                 }
                 push_only(&mut patterns, pattern);
                 self.blanks();

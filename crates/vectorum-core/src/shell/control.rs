@@ -9,6 +9,16 @@ use super::syntax::*;
 use super::value::{Maybe, Val};
 use crate::route::Site;
 
+/// Whether a command is a declaration.
+fn declares(command: &Command) -> bool {
+    let Kind::Simple(_, words) = &command.kind else { return false };
+    let first = words.first().and_then(Word::literal);
+    first.is_some_and(|word| matches!(word, b"export" | b"declare" | b"typeset" | b"readonly"))
+}
+
+/// Whether something was run in the background, kept as options are.
+pub(super) const RAN_BESIDE: &str = "background";
+
 impl Machine<'_> {
     /// Puts down what a command would set that is not run.
     pub(super) fn note_list(&mut self, list: &List, why: &'static str, by: &Site) {
@@ -28,12 +38,9 @@ impl Machine<'_> {
     fn note_command(&mut self, command: &Command, why: &'static str, by: &Site) {
         match &command.kind {
             Kind::Simple(assignments, words) => {
-                let declares = words
-                    .first()
-                    .and_then(Word::literal)
-                    .is_some_and(|w| matches!(w, b"export" | b"declare" | b"typeset" | b"readonly"));
+                let is_declaration = declares(command);
                 let own = assignments.iter().filter(|_| words.is_empty());
-                let declared = words.iter().skip(1).filter(|_| declares).filter_map(|w| w.assignment.as_deref());
+                let declared = words.iter().skip(1).filter(|_| is_declaration).filter_map(|w| w.assignment.as_deref());
                 for assignment in own.chain(declared) {
                     let site = self.site(assignment.at);
                     let name = assignment.name.clone();
@@ -88,6 +95,7 @@ impl Machine<'_> {
         if self.live.as_ref().is_some_and(|state| state.output != printed) {
             self.print(Val::Unknown(self.doubt("what a command in the background prints")));
         }
+        self.put_option(RAN_BESIDE, true);
         self.set_status(0);
     }
 
@@ -248,6 +256,10 @@ impl Machine<'_> {
                 return;
             }
             self.subshell(|m| m.run_command(command));
+            // By itself in a pipe such an error has a status of its own there (measured: bash 5.2).
+            if self.dialect == Dialect::Bash && self.status() == Status::Known(1) && declares(command) {
+                self.doubt_status(self.doubt("how a declaration ends that a pipe runs"));
+            }
             if index == 0 {
                 left = self.live.as_ref().and_then(|s| s.input.clone());
             }

@@ -169,7 +169,9 @@ impl Machine<'_> {
             if ends_export && has_value {
                 let exports_all = self.live.as_ref().and_then(|s| s.option("allexport"));
                 if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
-                    var.exported = if exports_all == Some(false) { Some(false) } else { None };
+                    // But not always where values become something else by it.
+                    let is_sure = exports_all == Some(false) && !var.is_odd;
+                    var.exported = if is_sure { Some(false) } else { None };
                 }
             }
         }
@@ -317,6 +319,10 @@ impl Machine<'_> {
         }
         if is_text && (attributes.is_list || attributes.is_table) && self.dialect == Dialect::Zsh {
             return self.fail_hard();
+        }
+        // There it is set under a key, which is handed on to nobody.
+        if is_text && attributes.is_table && self.dialect == Dialect::Bash {
+            return self.doubt_from_here(&assignment.name);
         }
         // A list may be made of what it hides.
         let value = match (&assignment.value, value) {
@@ -484,7 +490,11 @@ impl Machine<'_> {
                     var.is_pending &= dialect == Dialect::Zsh && attributes.exported.is_none();
                     // zsh gives a name that is declared an empty value.
                     if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) {
-                        var.content = Content::Set(Val::of(if attributes.is_number { "0" } else { "" }));
+                        // With a width it is as many blanks.
+                        let is_filled = attributes.is_odd && !attributes.is_table;
+                        let filled = || Val::Unknown(Doubt::new("the variable has an attribute that changes values", None));
+                        let plain = || Val::of(if attributes.is_number { "0" } else { "" });
+                        var.content = Content::Set(if is_filled { filled() } else { plain() });
                         var.site = Some(site);
                         // One that is to be exported is so once it is set, unless it is tied to a list.
                         var.is_pending = !is_tied && (attributes.exported.is_some() || attributes.is_local);

@@ -180,9 +180,9 @@ impl Machine<'_> {
                 if self.dialect != Dialect::Bash && words.len() > 1 && sets_something(&word.parts) {
                     return Err(self.doubt("braces beside something that is set"));
                 }
+                // Elsewhere they come last.
+                let is_one = self.dialect != Dialect::Bash && words.len() > 1;
                 for word in words {
-                    // Elsewhere they come last.
-                    let is_one = self.dialect != Dialect::Bash;
                     out.extend(self.word_fields(&word, is_one)?);
                     if out.len() > MOST_FIELDS {
                         break;
@@ -203,9 +203,10 @@ impl Machine<'_> {
             return Err(self.doubt("braces in what is split"));
         }
         // There those count, too, that a parameter brings.
+        let brings = is_one && !word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.contains(&b'{')));
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
             && self.live.as_ref().is_none_or(|s| s.option(NO_BRACES) != Some(true))
-            && fields.iter().any(|f| f.has_braces(self.dialect == Dialect::Ksh))
+            && fields.iter().any(|f| f.has_braces(self.dialect == Dialect::Ksh) || brings && f.begins_braces())
         {
             return Err(self.doubt("braces in what a parameter stands for"));
         }
@@ -558,7 +559,13 @@ impl Machine<'_> {
                     None => None,
                 }
             }
-            _ => Some(Val::Unknown(self.doubt("a tilde of another kind"))),
+            _ => {
+                // There it may mean nothing, which is an error.
+                if self.dialect == Dialect::Zsh {
+                    self.fail_perhaps("zsh fails where there is no such folder");
+                }
+                Some(Val::Unknown(self.doubt("a tilde of another kind")))
+            }
         }
     }
 }

@@ -74,6 +74,11 @@ impl Field {
         inside.contains(&b',') || with_ranges && memchr::memmem::find(inside, b"..").is_some()
     }
 
+    /// Whether it has an unquoted brace that opens.
+    pub(super) fn begins_braces(&self) -> bool {
+        self.pieces().any(|(text, quoted)| !quoted && text.contains(&b'{'))
+    }
+
     /// Puts another one behind it.
     pub(super) fn append(&mut self, other: &Field) {
         other.pieces().for_each(|(text, quoted)| self.push(text, quoted));

@@ -449,7 +449,7 @@ impl Fish<'_> {
                 };
                 self.run_source(&source, arguments);
             }
-            Content::Denied => self.fog("a file that is run may not be read"),
+            Content::Denied => self.runs_anything("a file that is run may not be read"),
             Content::Missing => self.set_status(1),
         }
     }
@@ -460,23 +460,27 @@ impl Fish<'_> {
         if let Some(arguments) = arguments {
             self.put(b"argv", Some(Kept::Block), arguments.to_vec(), None, None);
         }
-        self.framed(Leaves::File, |m| m.run_text(source));
+        self.framed(Leaves::File, |m| m.run_text(source, false));
         self.pop();
     }
 
-    fn run_text(&mut self, source: &Arc<Source>) {
+    /// Runs what a file or a text says, which `eval` may be given.
+    fn run_text(&mut self, source: &Arc<Source>, is_evaluated: bool) {
         if self.depth > DEEPEST {
             return self.fog("files and functions call each other too deep");
         }
         self.depth += 1;
         let outer = (std::mem::replace(&mut self.source, source.clone()), self.at);
         match source.jobs() {
-            Ok(jobs) if source.fixed.is_none() && !self.is_in_loop() && is_misplaced(&source.text, jobs) => self.set_status(127),
+            Ok(jobs) if source.fixed.is_none() && !self.is_in_loop() && is_misplaced(&source.text, jobs) => self.set_status(1),
             Ok(jobs) => self.run(jobs),
             // Nothing of a wrong file runs, and of what `eval` is given.
             // What `eval` runs of such a text is its own affair.
-            Err(trouble) if trouble.is_error && source.fixed.is_some() && trouble.what == NO_COMMAND => self.fog(NO_COMMAND),
-            Err(trouble) if trouble.is_error => self.set_status(if source.fixed.is_some() { 123 } else { 127 }),
+            Err(trouble) if trouble.is_error && is_evaluated && trouble.what == NO_COMMAND => self.fog(NO_COMMAND),
+            Err(trouble) if trouble.is_error && is_evaluated && source.text.contains(&b'$') => {
+                self.doubt_status("how a text ends that cannot be read");
+            }
+            Err(trouble) if trouble.is_error => self.set_status(if is_evaluated { 123 } else { 1 }),
             Err(trouble) => {
                 self.at = trouble.at;
                 self.fog(trouble.what);

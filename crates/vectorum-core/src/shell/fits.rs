@@ -32,6 +32,14 @@ impl Machine<'_> {
     /// Reads a pattern as this shell does: what is no class for it may be an error.
     pub(super) fn pattern(&mut self, text: &[u8], quoted: &[bool], groups: Groups) -> Result<Pattern, Arc<Doubt>> {
         const ODD: &str = "a pattern of another kind";
+        // What parentheses are there that a parameter brings is their own affair.
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && text.contains(&b'(') {
+            let is_behind_sign = |at: usize| at.checked_sub(1).and_then(|at| text.get(at)).is_some_and(|b| b"?*+@!".contains(b));
+            let signs = text.iter().zip(quoted).enumerate();
+            if signs.filter(|(_, (sign, quoted))| **sign == b'(' && !**quoted).any(|(at, _)| !is_behind_sign(at)) {
+                return Err(self.doubt(ODD));
+            }
+        }
         if text.contains(&b'[') && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
             let found = brackets(text, quoted);
             if found != Brackets::Usual {
@@ -76,6 +84,13 @@ impl Machine<'_> {
                 return Err(self.doubt("a pattern of another kind"));
             }
             bytes.make_ascii_lowercase();
+        }
+        // Before a letter a backslash that a parameter brings may end a pattern there (measured: 93u+m).
+        let ends_early =
+            |at: usize| bytes[at] == b'\\' && !quoted[at] && bytes.get(at + 1).is_some_and(u8::is_ascii_alphanumeric);
+        let has_backslash = text.known().is_some_and(|text| text.contains(&b'\\'));
+        if self.dialect == Dialect::Ksh && !has_backslash && (0..bytes.len()).any(ends_early) {
+            return Err(self.doubt("a pattern of another kind"));
         }
         let groups = self.groups(&bytes, is_test)?;
         if self.dialect == Dialect::Bash && groups == Groups::None && bytes.contains(&b'(') {

@@ -158,7 +158,13 @@ impl Machine<'_> {
                     self.print(text);
                     self.set_status(0);
                 }
-                Ok(false) => self.set_status(if self.dialect == Dialect::Dash { 127 } else { 1 }),
+                Ok(false) => {
+                    // Some say so among what they print.
+                    if at_length {
+                        self.print(Val::Unknown(self.doubt("what a command prints")));
+                    }
+                    self.set_status(if self.dialect == Dialect::Dash { 127 } else { 1 });
+                }
                 Err(doubt) => {
                     self.print(Val::Unknown(doubt.clone()));
                     self.doubt_status(doubt);
@@ -189,7 +195,13 @@ impl Machine<'_> {
         }
         let is_command = usize::from(own == b"command");
         (self.tame, self.behind_command) = (self.tame + 1, self.behind_command + is_command);
+        // There the parameters that a text sets are given up with it (measured: R59).
+        let is_kept = self.dialect == Dialect::Mksh && own == b"command" && name == b"eval"[..];
+        let positional = self.live.as_ref().filter(|_| is_kept).map(|state| state.positional.clone());
         self.run_named(&name, after, true, command);
+        if let (Some(positional), Some(state)) = (positional, &mut self.live) {
+            state.positional = positional;
+        }
         (self.tame, self.behind_command) = (self.tame - 1, self.behind_command - is_command);
     }
 

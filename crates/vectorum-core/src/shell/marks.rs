@@ -90,6 +90,9 @@ impl Machine<'_> {
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)).filter(|_| was_text) {
                 var.exported = Some(false);
                 var.may_be_list = true;
+                if self.dialect == Dialect::Zsh && !attributes.readonly {
+                    var.content = Content::Table(Arc::default());
+                }
             }
         }
         if attributes.is_number || attributes.is_unique {
@@ -141,6 +144,15 @@ impl Machine<'_> {
         var.is_number |= attributes.is_number;
         var.is_unique |= attributes.is_unique;
         let Var { content, site, exported, .. } = var.clone();
+        // What is no number is taken away there.
+        if let (Dialect::Mksh, Content::Set(Val::Known(text))) = (self.dialect, &content)
+            && !text.iter().all(u8::is_ascii_alphanumeric)
+        {
+            let doubt = self.doubt("a number that is none yet");
+            self.assign(&name, Content::Perhaps(Val::Unknown(doubt.clone())), None);
+            self.doubt_export(&name);
+            return self.doubt_status(doubt);
+        }
         // There what it is stays until it is set anew (measured: 5.2).
         if self.dialect == Dialect::Bash && matches!(content, Content::Set(_) | Content::Perhaps(_)) {
             return;

@@ -138,10 +138,16 @@ impl Machine<'_> {
         };
         self.make_local(&name, attributes);
         let site = Some(self.here());
+        let is_bash = self.dialect == Dialect::Bash;
         if let Some(state) = &mut self.live {
             state.has_references = true;
             let content = Content::Set(Val::Known(target));
-            state.vars.insert(name, Var { content, refers: Refers::Yes, site, ..Var::unset() });
+            let mut var = Var { content, refers: Refers::Yes, site, ..Var::unset() };
+            // There it is handed on as before: with the other's name.
+            if let Some(before) = state.vars.get(&name).filter(|_| is_bash) {
+                var.exported = before.exported;
+            }
+            state.vars.insert(name, var);
         }
     }
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::content::Content;
+use super::control::RAN_BESIDE;
 use super::expand::{Expanded, Mode, Values, is_text};
 use super::machine::Machine;
 use super::nameref::Meant;
@@ -29,6 +30,9 @@ fn needs_something(parts: &[Part]) -> bool {
         _ => false,
     })
 }
+
+/// Why it is not known what ran last beside the shell.
+const BACKGROUND: &str = "a process number, made anew at each start";
 
 /// What a parameter holds.
 pub(super) enum Held {
@@ -126,8 +130,8 @@ impl Machine<'_> {
             }
         }
         let change = |m: &mut Self, value: Val| {
-            // There an empty pattern fits what is empty.
-            let is_odd = matches!(m.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh)
+            // There an empty pattern fits what is empty, and in bash no pattern fits what is not there.
+            let is_odd = (matches!(m.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh) || may_be_unset)
                 && matches!(&parameter.change, Change::Replace(both, _) if !needs_something(&both.0.parts));
             match is_odd && value.is_empty() != Some(false) {
                 true => Val::Unknown(m.doubt("a pattern in what is empty")),
@@ -162,6 +166,10 @@ impl Machine<'_> {
                     if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && !needs_something(&both.0.parts) =>
                 {
                     Ok(Values::One(Val::Unknown(self.doubt("a pattern of another kind"))))
+                }
+                // What is no pattern is an error there all the same.
+                Change::Trim(..) | Change::Replace(..) if self.dialect == Dialect::Zsh => {
+                    Ok(Values::One(change(self, Val::of(b""))))
                 }
                 Change::Replace(_, b'#' | b'%') if self.dialect != Dialect::Bash => Ok(Values::One(match self.dialect {
                     Dialect::Ksh => Val::Unknown(self.doubt("a pattern of another kind")),
@@ -367,7 +375,11 @@ impl Machine<'_> {
             b"status" if self.dialect == Dialect::Zsh && parameter.key.is_none() => Held::One(self.status_as_text()),
             b"-" => Held::One(self.flags()),
             b"$" => Held::One(Doubt::filled(OWN_PROCESS).number()),
-            b"!" => Held::One(Doubt::filled("a process number, made anew at each start").number()),
+            // Nothing where nothing was run in the background, and zero in zsh.
+            b"!" if self.dialect == Dialect::Zsh || state.option(RAN_BESIDE) == Some(true) => {
+                Held::One(Doubt::filled(BACKGROUND).number())
+            }
+            b"!" => Held::Perhaps(Val::Unknown(Doubt::filled(BACKGROUND))),
             b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
                 self.own_file()
             }
@@ -458,8 +470,9 @@ impl Machine<'_> {
                             |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
                         if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
                             let doubt = self.doubt("a subscript");
-                            // A parenthesis that is not closed is an error.
-                            let is_open = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.contains(&b'(') && !t.contains(&b')'));
+                            // A parenthesis that is not closed is an error, and an end that is missing.
+                            let lacks = |text: &[u8]| text.split(|b| *b == b',').any(|end| end.trim_ascii().is_empty());
+                            let is_open = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.contains(&b'(') && !t.contains(&b')') || lacks(t));
                             if key.iter().any(is_open) {
                                 self.fail_or_go_on(&doubt);
                             }

@@ -83,6 +83,11 @@ impl Machine<'_> {
     pub(super) fn read_line(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
         let Asked { mut names, is_raw, is_odd, is_list, may_be_list, delimiter } = Asked::of(words, self.dialect);
+        // With a number such a word is no option there, and no name.
+        let is_no_name = |word: &Bytes| matches!(&word[..], [b'-', digit, ..] if digit.is_ascii_digit());
+        if self.dialect == Dialect::Zsh && words.first().is_some_and(is_no_name) {
+            return self.fail_hard();
+        }
         let is_whole = names.is_empty();
         if is_whole && !is_odd && self.dialect == Dialect::Dash {
             return self.set_status(2);
@@ -155,6 +160,10 @@ impl Machine<'_> {
             let rest = if is_simple { Val::of(b"") } else { Val::Unknown(odd) };
             for (index, name) in names.iter().enumerate() {
                 if !self.set_by_command(name, Content::Set(values.get(index).unwrap_or(&rest).clone())) {
+                    // There those behind it may be set all the same.
+                    if self.dialect == Dialect::Ksh {
+                        names.iter().skip(index + 1).for_each(|name| self.doubt_from_here(name));
+                    }
                     return;
                 }
             }

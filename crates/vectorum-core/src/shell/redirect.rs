@@ -40,6 +40,16 @@ impl Descriptors {
     }
 }
 
+/// Why a word is not followed, or a text that is read like one.
+fn unfollowed(parts: &[Part]) -> Option<&'static str> {
+    parts.iter().find_map(|part| match part {
+        Part::Unfollowed(why) => Some(*why),
+        Part::Double(parts) => unfollowed(parts),
+        Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).and_then(|parts| unfollowed(parts)),
+        _ => None,
+    })
+}
+
 impl Machine<'_> {
     /// Whether nothing but redirections stands there, by which zsh copies what it reads (zshmisc(1), «Redirections with no
     /// command»).
@@ -68,30 +78,21 @@ impl Machine<'_> {
                     }
                     continue;
                 }
-                b"<<" | b"<<-" => {
+                b"<<" | b"<<-" | b"<<<" => {
                     // What cannot be put together is not read, and the command not run.
                     let is_odd = |p: &Part| matches!(p, Part::Document(text) if !matches!(text.get(), Some(Ok(_))));
                     if redirect.word.parts.iter().any(is_odd) {
                         self.fail_perhaps("the text of a here-document");
                         answer = Err(self.doubt("the text of a here-document"));
                     }
+                    // There it is an error of what it is for alone.
+                    match unfollowed(&redirect.word.parts).filter(|_| self.dialect == Dialect::Mksh) {
+                        Some(BAD_SHAPE) => return Ok(false),
+                        Some(_) => answer = Err(self.doubt("an expansion that may fail")),
+                        None => {}
+                    }
                     continue;
                 }
-                // There it is an error of what it is for alone.
-                b"<<<"
-                    if self.dialect == Dialect::Mksh
-                        && redirect.word.parts.iter().any(|part| matches!(part, Part::Unfollowed(why) if *why == BAD_SHAPE)) =>
-                {
-                    return Ok(false);
-                }
-                b"<<<"
-                    if self.dialect == Dialect::Mksh
-                        && redirect.word.parts.iter().any(|part| matches!(part, Part::Unfollowed(_))) =>
-                {
-                    answer = Err(self.doubt("an expansion that may fail"));
-                    continue;
-                }
-                b"<<<" => continue,
                 // What is read of commands beside the shell can be opened.
                 b"<" if matches!(&redirect.word.parts[..], [Part::Channel(_)]) => continue,
                 operator => {

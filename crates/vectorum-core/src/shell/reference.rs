@@ -36,6 +36,10 @@ impl Parser<'_> {
             return self.backticks(in_double).map(Some);
         }
         self.at += 1;
+        // There the name may stand on the next line.
+        if self.dialect == Dialect::Dash && self.starts(b"\\\n") {
+            return Ok(Some(Part::Unfollowed("a name over two lines")));
+        }
         match self.peek() {
             Some(b'(') if self.peek_at(1) == Some(b'(') => {
                 let from = self.at;
@@ -285,6 +289,11 @@ impl Parser<'_> {
                 b'\'' => {
                     let rest = self.text.get(at + 1..).unwrap_or_default();
                     at += 1 + memchr::memchr(b'\'', rest)?;
+                }
+                // These look for its other end, too.
+                b'"' if matches!(self.dialect, Dialect::Bash | Dialect::Mksh) => {
+                    let rest = self.text.get(at + 1..).unwrap_or_default();
+                    at += 1 + memchr::memchr(b'"', rest)?;
                 }
                 b'\\' => at += 1,
                 _ => {}

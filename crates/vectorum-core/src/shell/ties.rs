@@ -102,6 +102,9 @@ impl Machine<'_> {
     /// `typeset -T`: ties a text and a list to each other. The text keeps what it holds, the list does not.
     pub(super) fn tie(&mut self, given: Vec<Declared>, attributes: Attributes, status_before: &Status) {
         let attributes = Attributes { is_tied: false, ..attributes };
+        if given.len() < 2 {
+            return self.set_status(1);
+        }
         let Some(tie) = self.tie_of_words(&given, attributes) else { return self.tie_unclearly(given) };
         let text = tie.text.clone();
         let was_tied = self.live.as_ref().is_some_and(|state| state.ties.contains(&tie));

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::braced::has_open_bracket;
 use super::dollar_quotes;
 use super::parse::{Parsed, Parser, ends_word, is_name, is_name_start, push_only};
 use super::reference::closing;
@@ -28,6 +29,11 @@ fn is_brace_open(parts: &[Part]) -> bool {
         }
     }
     false
+}
+
+/// Whether a bracket is open behind a text.
+fn is_open_key(part: &Part) -> bool {
+    matches!(part, Part::Text(text) if has_open_bracket(text))
 }
 
 impl Parser<'_> {
@@ -173,6 +179,13 @@ impl Parser<'_> {
                 Some(_) if self.dialect == Dialect::Bash && self.peek().is_some_and(|b| b"&|;<>".contains(&b)) => {
                     return self.trouble_unfollowed("a list that is not closed");
                 }
+                // A key may be of such signs there.
+                Some(_)
+                    if self.dialect == Dialect::Ksh
+                        && words.last().is_some_and(|word: &Word| word.parts.iter().any(is_open_key)) =>
+                {
+                    return self.trouble_unfollowed("a key of a list with other signs");
+                }
                 None | Some(b'&' | b'|' | b';' | b'<' | b'>') => return self.trouble("a parenthesis is not closed"),
                 Some(b'(') => return self.parenthesis(),
                 _ => words.push(self.word()?),
@@ -197,12 +210,25 @@ impl Parser<'_> {
                 || self.at > at && self.is_qualified())
         {
             self.at = at;
+            self.takes_groups()?;
             return self.pattern_word();
         }
         if self.at == at {
             return self.trouble("a word is missing");
         }
         Ok(Word::new(parts, at, self.at))
+    }
+
+    /// bash takes groups of patterns only with an option, which may be on by another file.
+    ///
+    /// # Errors
+    /// If nothing above in the file names it.
+    pub(super) fn takes_groups(&self) -> Parsed<()> {
+        let before = self.text.get(..self.at).unwrap_or_default();
+        if self.dialect == Dialect::Bash && memchr::memmem::find(before, b"extglob").is_none() {
+            return self.trouble_unfollowed("a pattern that bash reads only where the option is set");
+        }
+        Ok(())
     }
 
     /// Whether what stands in parentheses here are qualifiers of zsh's: `(N)`, `(.:t)`.

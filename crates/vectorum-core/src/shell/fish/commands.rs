@@ -327,7 +327,7 @@ impl Fish<'_> {
                 Some(words) => {
                     let fixed = Some(self.source.line(self.at));
                     let source = Source { fixed, ..Source::new(self.source.path.clone(), words.join(&b' ').into()) };
-                    self.run_text(&Arc::new(source));
+                    self.run_text(&Arc::new(source), true);
                     self.ran();
                 }
                 None => self.fog("a text is run that is not known"),

@@ -283,8 +283,19 @@ impl Fish<'_> {
         if function.body.is_empty() {
             self.set_status(0);
         }
+        // One that calls itself at once is not run.
+        let first = function.body.first().and_then(|job| match &job.kind {
+            Kinds::Command(words) => words.first().and_then(Word::literal),
+            _ => None,
+        });
+        let is_itself = |named| matches!(named, Named::Function(other) if Arc::ptr_eq(&other.body, &function.body));
+        let calls_itself = first.and_then(|name| self.function(name)).is_some_and(is_itself);
         let outer_given = std::mem::replace(&mut self.given, arguments.ok().map(|arguments| (arguments, outer_site)));
-        self.within(|m| m.framed(Leaves::Function, |m| m.run(&function.body)));
+        if calls_itself {
+            self.set_status(1);
+        } else {
+            self.within(|m| m.framed(Leaves::Function, |m| m.run(&function.body)));
+        }
         self.given = outer_given;
         if let Some(state) = &mut self.live {
             state.scopes.truncate(depth.saturating_sub(1));

@@ -1,17 +1,30 @@
-//! What fish takes nowhere in a file, so that nothing of the file runs: ends of loops outside of loops, and `builtin`
-//! before what is none of its own (measured: 3.6).
+//! What fish takes nowhere in a file, so that nothing of the file runs: ends of loops outside of loops, what leaves a
+//! function or the shell in a pipe, and `builtin` before what is none of its own (measured: 3.6).
 
 use super::commands::is_among_own;
-use super::parse::{Job, Kinds, Part};
+use super::parse::{Job, Kinds, Part, Word};
 
 /// Whether any of a file's statements may not stand where it stands.
 pub(super) fn is_misplaced(text: &[u8], jobs: &[Job]) -> bool {
     let has = |word: &[u8]| memchr::memmem::find(text, word).is_some();
-    (has(b"break") || has(b"continue") || has(b"builtin")) && within(jobs, false)
+    let leaves_pipe = has(b"|") && (has(b"return") || has(b"exec"));
+    (leaves_pipe || has(b"break") || has(b"continue") || has(b"builtin")) && within(jobs, false)
+}
+
+/// Whether a command would leave what it runs in, or the shell.
+fn leaves(words: &[Word]) -> bool {
+    let mut words = words.iter().map_while(Word::literal);
+    let first = words.find(|word| !matches!(*word, b"builtin" | b"command"));
+    first.is_some_and(|word| matches!(word, b"return" | b"exec" | b"break" | b"continue"))
 }
 
 fn within(jobs: &[Job], in_loop: bool) -> bool {
-    jobs.iter().any(|job| match &job.kind {
+    let is_piped = |at: usize| {
+        let before = at.checked_sub(1).and_then(|at| jobs.get(at));
+        jobs.get(at).is_some_and(|job| job.pipe.is_some()) || before.is_some_and(|job| job.pipe.is_some())
+    };
+    jobs.iter().enumerate().any(|(at, job)| match &job.kind {
+        Kinds::Command(words) if is_piped(at) && leaves(words) => true,
         Kinds::Command(words) => {
             let is_within =
                 words.iter().flat_map(|word| &word.parts).filter_map(Part::commands).any(|jobs| within(jobs, in_loop));
@@ -64,6 +77,14 @@ mod tests {
             ("function f; builtin nosuch; end", true),
             ("echo (builtin nosuch)", true),
             ("set x \"$(break)\"", true),
+            ("return | cat", true),
+            ("true | return 1", true),
+            ("function f; true | builtin return; end", true),
+            ("set x (exec cat | cat)", true),
+            ("while true; true | break; end", true),
+            ("begin; return; end | cat", false),
+            ("true | cat; return", false),
+            ("exit | cat", false),
             ("command continue", true),
             ("for i in a; command break; end", false),
         ] {

@@ -304,6 +304,10 @@ impl<'a> Parser<'a> {
             } else if self.take_word(b"or") {
                 joint = Joint::Or;
             } else if self.take_word(b"not") || self.take_word(b"!") {
+                self.blanks();
+                if self.peek(0) == Some(b';') {
+                    return self.odd("«not» without a command tells of itself");
+                }
                 negated = !negated;
             } else if self.take_word(b"time") {
                 self.blanks();
@@ -440,7 +444,10 @@ impl<'a> Parser<'a> {
             loop {
                 self.separators();
                 if self.take_word(b"case") {
-                    let words = self.words()?.0;
+                    let (words, redirects) = self.words()?;
+                    if !redirects.is_empty() {
+                        return self.wrong("a redirection among what is held against");
+                    }
                     arms.push((words, self.jobs()?));
                 } else {
                     let redirects = self.end()?;
@@ -454,8 +461,15 @@ impl<'a> Parser<'a> {
             let redirects = self.end()?;
             return Ok((Kinds::Function(words, Arc::new(body)), redirects));
         }
+        self.blanks();
+        if self.peek(0).is_some_and(|byte| b"<>".contains(&byte)) {
+            return self.wrong("a redirection stands before its command");
+        }
         let (words, redirects) = self.words()?;
         let Some(first) = words.first() else { return self.wrong("a command is missing") };
+        if !redirects.is_empty() && matches!(&first.parts[..], [Part::Text(word)] if word == "and" || word == "or") {
+            return self.wrong("a redirection stands before its command");
+        }
         if first.parts.iter().any(|part| part.commands().is_some()) {
             return self.wrong(NO_COMMAND);
         }

@@ -61,6 +61,18 @@ impl Fish<'_> {
     fn run_found(&mut self, last: &Job, before: &[Job]) -> bool {
         let outer = self.live.as_ref().map(|s| s.input.clone()).unwrap_or_default();
         let mut may_be_refused = false;
+        // The words of all of them are expanded before the first is run (measured: 3.6).
+        let mut may_be_set = false;
+        let expanded: Vec<Cow<'_, Job>> = before
+            .iter()
+            .chain([last])
+            .map(|job| {
+                let job = if may_be_set { self.expanded_before(job) } else { Cow::Borrowed(job) };
+                may_be_set |= self.may_set(&job);
+                job
+            })
+            .collect();
+        let Some((last, before)) = expanded.split_last() else { return true };
         for job in before {
             let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
             let text = self.captured(|m| m.run_job(job));
@@ -99,6 +111,26 @@ impl Fish<'_> {
             state.input = outer;
         }
         true
+    }
+
+    /// A command with its words as they are now, where they hang on variables.
+    fn expanded_before<'j>(&mut self, job: &'j Job) -> Cow<'j, Job> {
+        let Kinds::Command(words) = &job.kind else { return Cow::Borrowed(job) };
+        let parts = || words.iter().flat_map(|word| &word.parts);
+        if !parts().any(Part::is_expanded) || parts().any(Part::has_output) || !job.vars.is_empty() {
+            return Cow::Borrowed(job);
+        }
+        let part = |value: Val| match value {
+            Val::Known(text) => Part::Quoted(text),
+            Val::Unknown(_) => Part::Unfollowed("a word in a pipe that is not known"),
+        };
+        match self.fields(words) {
+            Ok(values) => {
+                let words = values.into_iter().map(|value| Word { parts: vec![part(value)] }).collect();
+                Cow::Owned(Job { kind: Kinds::Command(words), ..job.clone() })
+            }
+            Err(_) => Cow::Borrowed(job),
+        }
     }
 
     /// Whether a command may set something that stays.

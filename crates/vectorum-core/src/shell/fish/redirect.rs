@@ -68,7 +68,10 @@ impl Fish<'_> {
         // What is wrong with a command or its words is told before.
         let is_plain = match &job.kind {
             Kinds::Command(words) => {
-                let runs = |name: &[u8]| self.has_command(name) || self.function(name).is_some() || self.is_shipped(name);
+                // These look for another command first.
+                let asks = |name: &[u8]| matches!(name, b"exec" | b"command" | b"builtin");
+                let runs =
+                    |name: &[u8]| !asks(name) && self.has_command(name) || self.function(name).is_some() || self.is_shipped(name);
                 words.iter().all(|word| !word.parts.iter().any(Part::has_output))
                     && words.first().and_then(Word::literal).is_some_and(runs)
             }

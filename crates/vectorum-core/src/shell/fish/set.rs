@@ -218,6 +218,9 @@ impl Fish<'_> {
         if (has(b'S') || has(b'n')) && !names.is_empty() {
             self.doubt_status("words that a command does not take");
         }
+        if names.is_empty() && has(b'n') {
+            self.set_status(0);
+        }
         if has(b'S') || has(b'n') {
             return self.print(Val::Unknown(self.doubt("what a command prints")));
         }

@@ -5,14 +5,14 @@ use super::*;
 
 impl Fish<'_> {
     pub(super) fn source(&mut self, known: Option<&[Bytes]>) {
-        let Some(words) = known else { return self.fog("what is run is not known") };
+        let Some(words) = known else { return self.runs_anything("what is run is not known") };
         let arguments: Vec<Val> = words.iter().skip(1).cloned().map(Val::Known).collect();
         match words.first() {
             Some(path) if path != &b"-"[..] => {
                 let path = self.full(path);
                 match self.ground.files.kind(&path) {
                     Kind::File | Kind::Program => self.through(|m| m.run_file(&path, Some(&arguments))),
-                    Kind::Unknown => self.fog("a file that is run may not be read"),
+                    Kind::Unknown => self.runs_anything("a file that is run may not be read"),
                     _ => self.set_status(1),
                 }
             }
@@ -22,12 +22,27 @@ impl Fish<'_> {
                     Some(Val::Known(text)) => {
                         let fixed = Some(self.source.line(self.at));
                         let source = Source { fixed, ..Source::new(self.source.path.clone(), text) };
-                        self.within(|m| m.run_source(&Arc::new(source), Some(&arguments)));
+                        // It was read to its end.
+                        self.within(|m| {
+                            if let Some(state) = &mut m.live {
+                                state.input.text = Val::of(b"");
+                            }
+                            m.run_source(&Arc::new(source), Some(&arguments));
+                        });
                     }
                     Some(Val::Unknown(doubt)) if doubt.sets.is_some() => self.set_by_output(doubt.sets.unwrap_or_default()),
-                    _ => self.fog("what is run is not known"),
+                    _ => self.runs_anything("what is run is not known"),
                 }
             }
+        }
+    }
+
+    /// Anything is run, which may leave the function that runs it.
+    pub(super) fn runs_anything(&mut self, why: &'static str) {
+        let doubt = self.doubt(why);
+        self.fog(why);
+        if self.frames.iter().any(|frame| frame.kind == Leaves::Function) {
+            self.fork(&doubt, Self::return_from, |_| {});
         }
     }
 

@@ -6,6 +6,7 @@ use smallvec::smallvec;
 
 use super::super::compound::is_name_in_mksh;
 use super::{Awaited, Parsed, Parser, is_name, is_name_start, is_own_name, push_only};
+use crate::reader::is_portable;
 use crate::shell::syntax::*;
 use crate::shell::words::flat;
 
@@ -15,6 +16,11 @@ fn push_word(words: &mut Vec<Word>, word: Word) {
         words.reserve_exact(2);
     }
     words.push(word);
+}
+
+/// Whether a word before a command is a name with a colon behind it.
+fn is_label(word: &[u8]) -> bool {
+    word.strip_suffix(b":").is_some_and(is_portable)
 }
 
 impl Parser<'_> {
@@ -152,6 +158,12 @@ impl Parser<'_> {
                 continue;
             }
             let word = self.word()?;
+            // There it is a label, and what follows is the command (measured: 93u+m).
+            let is_first = words.is_empty() && assignments.is_empty() && redirects.is_empty();
+            if self.dialect == Dialect::Ksh && is_first && word.literal().is_some_and(is_label) {
+                self.lines()?;
+                return self.deeper(Parser::command_here);
+            }
             push_word(&mut words, word);
         }
         if words.is_empty() && assignments.is_empty() && redirects.is_empty() {
@@ -227,6 +239,9 @@ impl Parser<'_> {
             let mut delimiter = Vec::new();
             let mut is_quoted = false;
             flat(&word.parts, &mut delimiter, &mut is_quoted);
+            if delimiter.contains(&b'\n') {
+                return self.trouble_unfollowed("a here-document whose end is more than a line");
+            }
             // Its text stands below.
             let document = Arc::new(OnceLock::new());
             self.waiting.push(Awaited { delimiter, is_quoted, strips: operator == b"<<-", document: Arc::clone(&document) });

@@ -222,7 +222,8 @@ impl Parser<'_> {
             return Some(Subscript::All(text == b"@"));
         }
         // Quotes are part of some of them, and none of others.
-        if text.is_empty() || text.iter().any(|b| b"'\"\\`\n".contains(b)) {
+        let is_blank = |text: &[u8]| text.trim_ascii().is_empty();
+        if text.split(|b| *b == b',').any(is_blank) || text.iter().any(|b| b"'\"\\`\n".contains(b)) {
             return None;
         }
         if let Some(rest) = text.strip_prefix(b"(") {
@@ -350,7 +351,7 @@ impl Parser<'_> {
         let length = rest.iter().take(LONGEST).take_while(|b| **b != sign && !b"}\n".contains(b)).count();
         let text = self.cut(self.at, self.at + length);
         self.at += length;
-        (!text.iter().any(|b| b"$`'\"\\&*?[(".contains(b))).then_some(text)
+        (!text.iter().any(|b| b"$`'\"\\&*?[(=~".contains(b))).then_some(text)
     }
 }
 
