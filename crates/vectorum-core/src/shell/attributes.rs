@@ -124,6 +124,7 @@ impl Machine<'_> {
         let mut attributes = Attributes::of(command, self.dialect);
         let ends =
             |d: &Declared| matches!(d, Declared::Text(t) if t == "-") && matches!(self.dialect, Dialect::Mksh | Dialect::Zsh);
+        let mut seen = Vec::new();
         while let Some((letters, on)) = given.as_slice().first().and_then(option) {
             // There it is none, but a name that none can have.
             if !on && self.dialect == Dialect::Bash && matches!(command, b"export" | b"readonly") {
@@ -160,6 +161,13 @@ impl Machine<'_> {
                         return None;
                     }
                 }
+            }
+            // There a number has no width (measured: 93u+m).
+            seen.extend_from_slice(&letters);
+            let has = |kind: &[u8]| seen.iter().any(|letter| kind.contains(letter));
+            if self.dialect == Dialect::Ksh && has(b"iFEX") && has(b"LRZ") {
+                self.misused();
+                return None;
             }
             // A base or a width may stand in a word of its own.
             let is_digits = |d: &Declared| matches!(d, Declared::Text(t) if !t.is_empty() && t.iter().all(u8::is_ascii_digit));

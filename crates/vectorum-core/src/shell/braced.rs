@@ -113,8 +113,8 @@ impl Parser<'_> {
             self.skip_braces(start)?;
             let text = self.text.get(start..self.at).unwrap_or_default();
             // Between the signs of a flag these end more than the flags.
-            let flags = text.get(2..memchr::memchr(b')', text).unwrap_or(0)).unwrap_or_default();
-            if self.dialect == Dialect::Zsh && flags.iter().any(|b| b"\"`}".contains(b)) {
+            let flags = text.get(2..memchr::memchr(b')', text).unwrap_or(text.len())).unwrap_or_default();
+            if self.dialect == Dialect::Zsh && flags.iter().any(|b| b"\"`{}".contains(b)) {
                 return self.trouble_unfollowed("flags of a parameter with other signs");
             }
             // A quoted text is no parameter; what a command prints is one.
@@ -161,6 +161,9 @@ impl Parser<'_> {
                 let from = self.at;
                 self.skip_braces(start)?;
                 let inside = self.text.get(from..self.at.saturating_sub(1)).unwrap_or_default();
+                if inside.iter().any(|b| b"'\"`".contains(b)) {
+                    return self.trouble_unfollowed(QUOTES_WITHIN);
+                }
                 let is_own = self.dialect == Dialect::Ksh && change == Change::None && is_own_name(inside);
                 return Ok(Part::Unfollowed(if is_own { TOLD_BY_SHELL } else { ODD_SHAPE }));
             }
@@ -196,10 +199,18 @@ impl Parser<'_> {
                     Dialect::Zsh | Dialect::Dash => {}
                 }
             }
-            let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
+            let Some(close) = closing(rest) else {
+                return match self.dialect {
+                    // There it may be an error of its line alone.
+                    Dialect::Bash => self.trouble_unfollowed("a bracket is not closed"),
+                    _ => self.trouble("a bracket is not closed"),
+                };
+            };
             let quotes = rest.iter().take(close).filter(|byte| **byte == b'\'').count();
             if self.dialect == Dialect::Zsh && quotes == 1 {
                 return self.trouble("a quote is not closed");
+            } else if quotes == 1 {
+                return self.trouble_unfollowed("a quote is not closed");
             }
             // An index in such quotes is an error, or not, by where it stands.
             if rest.get(1..close).is_some_and(|key| key.contains(&b'\'') && key.iter().all(|b| b"'0123456789".contains(b))) {
@@ -262,10 +273,16 @@ impl Parser<'_> {
             {
                 return self.trouble("a quote is not closed");
             }
+            Some(b'@') if self.dialect == Dialect::Bash && self.peek_at(1) == Some(b'}') => {
+                return self.trouble_unfollowed("a parameter that the shell refuses");
+            }
             Some(b'@') if self.dialect == Dialect::Bash && self.peek_at(2) == Some(b'}') && !has_key => self.by_letter()?,
             Some(b'^' | b',') if self.dialect == Dialect::Ksh => return self.trouble("this cannot stand here"),
             _ => {
                 self.skip_braces(start)?;
+                if self.dialect == Dialect::Bash && self.text.get(start..self.at).unwrap_or_default().contains(&b'"') {
+                    return self.trouble_unfollowed(QUOTES_WITHIN);
+                }
                 return if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) && !may_be_good {
                     Ok(Part::Unfollowed(BAD_SHAPE))
                 } else {
@@ -343,7 +360,7 @@ impl Parser<'_> {
             self.skip_braces(start)?;
             let text = self.text.get(start..self.at).unwrap_or_default();
             // What comes of it may be expanded once more, and a quote goes on behind it.
-            let is_odd = text.iter().any(|b| b"=~\"'`".contains(b));
+            let is_odd = letter == b's' || text.iter().any(|b| b"=~\"'`".contains(b));
             return if is_odd {
                 Ok(Behind::Other(ODD_SHAPE))
             } else if !b"aAcehlpPqQrstuxgfFwW#|".contains(&letter) {

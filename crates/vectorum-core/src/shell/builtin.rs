@@ -91,8 +91,8 @@ impl Machine<'_> {
                     self.eval(arguments);
                 }
             }
-            b"compgen" | b"wait" | b"hash" | b"enable" if self.dialect == Dialect::Bash && self.sets_or_runs(name, arguments) => {
-            }
+            b"bind" | b"compgen" | b"wait" | b"hash" | b"enable"
+                if self.dialect == Dialect::Bash && self.sets_or_runs(name, arguments) => {}
             b"disable" | b"enable" | b"functions" | b"hash" | b"zmodload" | b"zstyle"
                 if self.dialect == Dialect::Zsh && self.changes_commands(name, arguments) => {}
 

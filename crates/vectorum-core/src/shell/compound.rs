@@ -61,6 +61,9 @@ impl Parser<'_> {
                 return Ok(Kind::Arithmetic(self.within(inner).double(None)?));
             }
             self.at = from;
+            if self.dialect == Dialect::Ksh && self.starts(b"(((") {
+                return self.trouble_unfollowed("a sum that is none");
+            }
         }
         if self.dialect == Dialect::Zsh && self.starts(b"()") {
             return self.anonymous();
@@ -398,7 +401,10 @@ impl Parser<'_> {
                 }
                 // There these end a word within it, too (measured: 93u+m; 5.9).
                 let ends = |text: &[u8]| match self.dialect {
-                    Dialect::Ksh => has_open_bracket(text) || text.contains(&b'}') && !text.contains(&b'{'),
+                    Dialect::Ksh => {
+                        let lacks = |close, open| text.contains(&close) && !text.contains(&open);
+                        has_open_bracket(text) || lacks(b'}', b'{') || lacks(b']', b'[')
+                    }
                     Dialect::Zsh => text.iter().any(|sign| b"<>".contains(sign)),
                     _ => false,
                 };

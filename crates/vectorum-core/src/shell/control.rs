@@ -256,6 +256,11 @@ impl Machine<'_> {
                 return;
             }
             self.subshell(|m| m.run_command(command));
+            // What only sets is no command there, whatever could not be opened.
+            let only_sets = matches!(&command.kind, Kind::Simple(_, words) if words.is_empty()) && !command.redirects.is_empty();
+            if self.dialect == Dialect::Bash && only_sets && self.status() != Status::Known(0) {
+                self.doubt_status(self.doubt("how an assignment ends that a pipe runs"));
+            }
             // By itself in a pipe such an error has a status of its own there (measured: bash 5.2).
             if self.dialect == Dialect::Bash && self.status() == Status::Known(1) && declares(command) {
                 self.doubt_status(self.doubt("how a declaration ends that a pipe runs"));

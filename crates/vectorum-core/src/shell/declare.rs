@@ -157,7 +157,12 @@ impl Machine<'_> {
                 Declared::Assignment(..) => true,
                 Declared::Text(text) => text.contains(&b'='),
             };
+            let is_refused = self.dialect == Dialect::Mksh && !is_special && has_value && self.is_readonly(&name);
             self.declare_one(declared, attributes, &status_before);
+            // There nothing is declared behind one that is held fast.
+            if is_refused {
+                return;
+            }
             // There `set -a` reaches nothing that is declared (measured: R59).
             if self.dialect == Dialect::Mksh
                 && attributes.exported.is_none()

@@ -180,6 +180,12 @@ impl Machine<'_> {
                 if self.dialect != Dialect::Bash && words.len() > 1 && sets_something(&word.parts) {
                     return Err(self.doubt("braces beside something that is set"));
                 }
+                // And what parameters bring may be part of them, or be split.
+                let is_star = |part: &Part| matches!(part, Part::Text(t) if t.iter().any(|b| b"*?[".contains(b)));
+                let is_changed = |part: &Part| matches!(part, Part::Parameter(p) if p.change != Change::None) || is_star(part);
+                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && words.len() > 1 && word.parts.iter().any(is_changed) {
+                    return Err(self.doubt("braces beside a parameter"));
+                }
                 // Elsewhere they come last.
                 let is_one = self.dialect != Dialect::Bash && words.len() > 1;
                 for word in words {

@@ -60,6 +60,9 @@ impl Machine<'_> {
             };
             at += 1;
             let letters = text.slice(1..);
+            if letters == b"-"[..] && !on && self.dialect == Dialect::Dash {
+                return self.refuse_option();
+            }
             if letters == b"-"[..] {
                 self.set_positional(arguments.get(at..).unwrap_or_default());
                 return;

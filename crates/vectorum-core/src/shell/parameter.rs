@@ -134,7 +134,13 @@ impl Machine<'_> {
             let is_odd = (matches!(m.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh) || may_be_unset)
                 && matches!(&parameter.change, Change::Replace(both, _) if !needs_something(&both.0.parts));
             match is_odd && value.is_empty() != Some(false) {
-                true => Val::Unknown(m.doubt("a pattern in what is empty")),
+                true => {
+                    // What is no pattern is an error there all the same.
+                    if m.dialect == Dialect::Zsh {
+                        m.changed(value, &parameter.change);
+                    }
+                    Val::Unknown(m.doubt("a pattern in what is empty"))
+                }
                 false => m.changed(value, &parameter.change),
             }
         };
@@ -163,7 +169,7 @@ impl Machine<'_> {
                 Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
                 // An empty pattern fits what is not there, but in bash; ksh takes it for something else.
                 Change::Replace(both, _)
-                    if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && !needs_something(&both.0.parts) =>
+                    if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh) && !needs_something(&both.0.parts) =>
                 {
                     Ok(Values::One(Val::Unknown(self.doubt("a pattern of another kind"))))
                 }
@@ -191,6 +197,10 @@ impl Machine<'_> {
                     Ok(Values::One(Val::Unknown(self.doubt("a length of a list"))))
                 }
                 Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
+                // There something is put where nothing is.
+                Change::Replace(..) if self.dialect == Dialect::Ksh && values.is_empty() => {
+                    Err(self.doubt("a pattern in what is empty"))
+                }
                 // There it is cut from the whole of them.
                 Change::Trim(..) if self.dialect == Dialect::Dash && values.len() > 1 => {
                     Err(self.doubt("what is cut from all parameters together"))

@@ -436,7 +436,7 @@ impl<'a> Parser<'a> {
         loop {
             self.blanks();
             if self.starts(b"||") || self.peek() != Some(b'|') {
-                if is_timed && self.dialect == Dialect::Zsh {
+                if is_timed && !is_negated && self.dialect == Dialect::Zsh {
                     commands = commands.into_iter().map(timed).collect();
                 }
                 return Ok(Pipeline { is_negated, commands });

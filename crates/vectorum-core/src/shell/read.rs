@@ -115,7 +115,9 @@ impl Machine<'_> {
                 if is_odd && !crate::reader::is_portable(&name) {
                     continue;
                 }
-                if !self.set_by_command(&name, content) {
+                let is_set = self.set_by_command(&name, content);
+                // There those behind it are set all the same.
+                if !is_set && self.dialect != Dialect::Ksh {
                     return;
                 }
                 if is_list || is_odd {
@@ -160,7 +162,6 @@ impl Machine<'_> {
             let rest = if is_simple { Val::of(b"") } else { Val::Unknown(odd) };
             for (index, name) in names.iter().enumerate() {
                 if !self.set_by_command(name, Content::Set(values.get(index).unwrap_or(&rest).clone())) {
-                    // There those behind it may be set all the same.
                     if self.dialect == Dialect::Ksh {
                         names.iter().skip(index + 1).for_each(|name| self.doubt_from_here(name));
                     }

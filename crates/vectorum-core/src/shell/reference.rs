@@ -37,8 +37,8 @@ impl Parser<'_> {
         }
         self.at += 1;
         // There the name may stand on the next line.
-        if self.dialect == Dialect::Dash && self.starts(b"\\\n") {
-            return Ok(Some(Part::Unfollowed("a name over two lines")));
+        if matches!(self.dialect, Dialect::Dash | Dialect::Zsh) && self.starts(b"\\\n") {
+            return self.trouble_unfollowed("a name over two lines");
         }
         match self.peek() {
             Some(b'(') if self.peek_at(1) == Some(b'(') => {

@@ -30,6 +30,11 @@ impl Machine<'_> {
         let words: Vec<Bytes> = arguments.iter().map(|a| a.known().cloned().unwrap_or_default()).collect();
         let letters: Vec<u8> = words.iter().filter(|w| w.starts_with(b"-")).flat_map(|w| w.slice(1..)).collect();
         match name {
+            // It looks how large the terminal is.
+            b"bind" => {
+                self.may_set("the size of the terminal", &["COLUMNS", "LINES"], &[]);
+                return false;
+            }
             b"compgen" if letters.iter().any(|b| b"FC".contains(b)) => self.fog("what completes a word is run"),
             b"hash" if letters.contains(&b'p') => self.fog("a name is given to a program"),
             b"enable" if letters.iter().any(|b| b"nf".contains(b)) => {

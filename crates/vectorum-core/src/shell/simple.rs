@@ -344,8 +344,10 @@ impl Machine<'_> {
             }
             Some(name @ (b"break" | b"continue")) if !self.is_function(name) => {
                 // There what is no number is an error.
-                if self.dialect == Dialect::Dash {
-                    self.misused();
+                match self.dialect {
+                    Dialect::Dash => self.misused(),
+                    Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(doubt),
+                    _ => {}
                 }
                 self.leave_loops(None, name == b"continue");
             }

@@ -170,6 +170,11 @@ impl Parser<'_> {
         let mut words = Vec::new();
         loop {
             self.lines()?;
+            // A key may be of other signs there.
+            let is_open = words.last().is_some_and(|word: &Word| word.parts.iter().any(is_open_key));
+            if self.dialect == Dialect::Ksh && is_open && self.peek().is_some_and(|b| b")&|;<>".contains(&b)) {
+                return self.trouble_unfollowed("a key of a list with other signs");
+            }
             match self.peek() {
                 Some(b')') => {
                     self.at += 1;
@@ -179,14 +184,9 @@ impl Parser<'_> {
                 Some(_) if self.dialect == Dialect::Bash && self.peek().is_some_and(|b| b"&|;<>".contains(&b)) => {
                     return self.trouble_unfollowed("a list that is not closed");
                 }
-                // A key may be of such signs there.
-                Some(_)
-                    if self.dialect == Dialect::Ksh
-                        && words.last().is_some_and(|word: &Word| word.parts.iter().any(is_open_key)) =>
-                {
-                    return self.trouble_unfollowed("a key of a list with other signs");
-                }
                 None | Some(b'&' | b'|' | b';' | b'<' | b'>') => return self.trouble("a parenthesis is not closed"),
+                // There it gives up a line, and goes on behind it.
+                Some(b'(') if self.dialect == Dialect::Bash => return self.trouble_unfollowed("a list that is not closed"),
                 Some(b'(') => return self.parenthesis(),
                 _ => words.push(self.word()?),
             }

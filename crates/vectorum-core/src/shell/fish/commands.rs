@@ -472,7 +472,7 @@ impl Fish<'_> {
         self.blur(COLORS, why);
     }
 
-    fn is_folder(&self, name: &[u8]) -> bool {
+    pub(super) fn is_folder(&self, name: &[u8]) -> bool {
         let is_path = name.starts_with(b"/") || name.starts_with(b".") || name.ends_with(b"/");
         is_path && self.ground.files.kind(&self.full(name)) == Kind::Folder
     }

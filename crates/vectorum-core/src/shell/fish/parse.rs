@@ -431,7 +431,10 @@ impl<'a> Parser<'a> {
             if !self.take_word(b"in") {
                 return self.wrong("«in» is missing");
             }
-            let words = self.words()?.0;
+            let (words, others) = self.words()?;
+            if !others.is_empty() {
+                return self.wrong("a redirection among what a loop runs over");
+            }
             let body = self.jobs()?;
             let redirects = self.end()?;
             let [Part::Text(name)] = &name.parts[..] else { return self.odd("a name that is made up") };
@@ -467,7 +470,9 @@ impl<'a> Parser<'a> {
         }
         let (words, redirects) = self.words()?;
         let Some(first) = words.first() else { return self.wrong("a command is missing") };
-        if !redirects.is_empty() && matches!(&first.parts[..], [Part::Text(word)] if word == "and" || word == "or") {
+        if !redirects.is_empty()
+            && matches!(&first.parts[..], [Part::Text(word)] if matches!(&word[..], b"and" | b"or" | b"not" | b"!"))
+        {
             return self.wrong("a redirection stands before its command");
         }
         if first.parts.iter().any(|part| part.commands().is_some()) {

@@ -78,9 +78,17 @@ impl Fish<'_> {
             _ => true,
         };
         // What a function ends with then is its own affair.
-        let is_plain = is_plain && !self.frames.iter().any(|frame| frame.kind == Leaves::Function);
+        let is_plain = is_plain && self.source.fixed.is_none() && !self.frames.iter().any(|frame| frame.kind == Leaves::Function);
         let fails = |m: &mut Self| if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") };
+        // A folder is gone to only where nothing is redirected.
+        let is_folder = match &job.kind {
+            Kinds::Command(words) => {
+                matches!(&words[..], [word] if word.literal().is_some_and(|name| !self.has_command(name) && self.is_folder(name)))
+            }
+            _ => false,
+        };
         match is_opened {
+            Ok(true) if is_folder => self.refuse(126),
             Ok(true) => apart(self),
             Ok(false) => fails(self),
             Err(doubt) => self.fork(&doubt, apart, fails),

@@ -202,7 +202,7 @@ impl Parser<'_> {
         let text = rest.get(..length)?.to_vec();
         self.at += length + 1;
         // What is expanded in it, or quoted, is another text.
-        (!text.iter().any(|b| b"$`'\"".contains(b))).then_some(text)
+        (!text.iter().any(|b| b"$`'\"{}".contains(b))).then_some(text)
     }
 
     fn subscripts(&mut self, shaped: &mut Shaped) -> Option<()> {

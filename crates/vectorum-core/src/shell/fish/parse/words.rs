@@ -109,7 +109,7 @@ impl Parser<'_> {
                 // Within a word it is text.
                 Some(b'&') if self.at > start && self.peek(1).is_some_and(|b| !ends_word(b)) => self.at += 1,
                 Some(b']') if !self.is_chosen => self.at += 1,
-                Some(b'[') if self.at == start => self.at += 1,
+                Some(b'[') if self.at == start && self.braces == 0 => self.at += 1,
                 Some(b',') if self.braces == 0 => self.at += 1,
                 Some(b'~') if self.at > start => self.at += 1,
                 _ => return,
@@ -267,13 +267,13 @@ impl Parser<'_> {
             }
             let named = self.name(false)?;
             self.depth -= 1;
-            return Ok(Part::Through(Box::new(named), quoted, self.chosen()?));
+            return Ok(Part::Through(Box::new(named), quoted, self.chosen(quoted)?));
         }
-        Ok(Part::Name(name, quoted, self.chosen()?))
+        Ok(Part::Name(name, quoted, self.chosen(quoted)?))
     }
 
     /// Which items are taken: `[2]`, `[2..-1]`, `[$i]`.
-    fn chosen(&mut self) -> Parsed<Option<Arc<Vec<Word>>>> {
+    fn chosen(&mut self, quoted: bool) -> Parsed<Option<Arc<Vec<Word>>>> {
         if self.peek(0) != Some(b'[') {
             return Ok(None);
         }
@@ -286,6 +286,8 @@ impl Parser<'_> {
             }
             match self.peek(0) {
                 Some(b']') => break,
+                // Between quotes it is one of a list's that is wrong.
+                None if quoted => return self.odd("a bracket is not closed"),
                 None => return self.wrong("a bracket is not closed"),
                 _ => {}
             }
@@ -308,7 +310,7 @@ impl Parser<'_> {
         }
         self.at += 1;
         (self.is_chosen, self.braces) = outer;
-        Ok(Part::Output(Arc::new(jobs), quoted, self.chosen()?))
+        Ok(Part::Output(Arc::new(jobs), quoted, self.chosen(quoted)?))
     }
 }
 
