@@ -186,7 +186,7 @@ impl Machine<'_> {
                         let (name, new) = (text.slice(..at), text.slice(at + 1..));
                         // What is no name is refused by some.
                         let is_odd = match self.dialect {
-                            Dialect::Mksh => name.iter().any(|b| !b.is_ascii_alphanumeric() && !b"_-.,@%:!+/".contains(b)),
+                            Dialect::Mksh => name.iter().any(|b| !b.is_ascii_alphanumeric() && !b"_-.,@%:!+".contains(b)),
                             _ => name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)),
                         };
                         if is_odd {

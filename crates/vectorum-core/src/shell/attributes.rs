@@ -149,6 +149,11 @@ impl Machine<'_> {
                     self.fog("a sign among the letters of an option");
                     return None;
                 }
+                // There only what is unset is tied no more.
+                if *letter == b'T' && !on && self.dialect == Dialect::Zsh {
+                    self.fail_hard();
+                    return None;
+                }
                 match attributes.take(*letter, on, command, self.dialect) {
                     Letter::Taken => {}
                     Letter::Misused => {
@@ -182,6 +187,11 @@ impl Machine<'_> {
         }
         if given.as_slice().first().is_some_and(ends) {
             given.next();
+        }
+        // By itself it asks for what there is.
+        if self.dialect == Dialect::Zsh && matches!(given.as_slice().first(), Some(Declared::Text(text)) if text == "+") {
+            given.next();
+            attributes.prints = true;
         }
         // In zsh what is exported is global, too.
         attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported.is_some() && command != b"local";

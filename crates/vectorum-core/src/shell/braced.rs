@@ -318,6 +318,10 @@ impl Parser<'_> {
         {
             return self.trouble_unfollowed("braces in quotes within quotes");
         }
+        // So does a parenthesis that nothing closes, in these two.
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.is_between_quotes && is_uneven(text) {
+            return self.trouble_unfollowed("a parenthesis in a pattern");
+        }
         // A bracket that is open goes on behind the brace there (measured: 93u+m).
         let text = self.text.get(from..self.at).unwrap_or_default();
         if self.dialect == Dialect::Ksh && has_open_bracket(text) {

@@ -101,6 +101,12 @@ impl Machine<'_> {
                     self.fail_hard();
                     return odd(self);
                 }
+                // A sign that a parameter brings says where it is to be found, too.
+                let brings_place =
+                    *how == b' ' && quoted.first() == Some(&false) && bytes.first().is_some_and(|b| b"#%".contains(b));
+                if brings_place && self.dialect != Dialect::Zsh {
+                    return odd(self);
+                }
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
                 // There a sign keeps its backslash.

@@ -69,11 +69,7 @@ impl Parser<'_> {
             return self.anonymous();
         }
         if self.take(b"(") {
-            self.blanks();
-            // There a command may be none before it.
-            if self.dialect == Dialect::Ksh && self.peek() == Some(b';') && !self.starts(b";;") {
-                self.at += 1;
-            }
+            self.take_nothing();
             let list = self.whole()?;
             self.blanks();
             return if self.take(b")") { Ok(Kind::Subshell(list)) } else { self.trouble("a parenthesis is not closed") };
@@ -207,8 +203,17 @@ impl Parser<'_> {
     }
 
     /// Takes `{ …; }` from its brace.
+    /// Takes a semicolon at which a list may begin in ksh, where no command stands before it.
+    fn take_nothing(&mut self) {
+        if self.dialect == Dialect::Ksh {
+            self.blanks();
+            self.at += usize::from(self.peek() == Some(b';') && !self.starts(b";;"));
+        }
+    }
+
     fn block(&mut self) -> Parsed<List> {
         self.at += 1;
+        self.take_nothing();
         self.braces += 1;
         let list = self.whole();
         self.braces -= 1;
@@ -394,6 +399,14 @@ impl Parser<'_> {
             let mut patterns = Vec::new();
             loop {
                 self.blanks();
+                // An operator is one there (measured: dash 0.5.12).
+                if self.dialect == Dialect::Dash
+                    && self.peek().is_some_and(|b| b"&<>".contains(&b))
+                    && patterns.is_empty()
+                    && arms.is_empty()
+                {
+                    return self.trouble_unfollowed("an operator for a pattern");
+                }
                 let pattern = self.pattern_word()?;
                 let in_group = pattern.parts.iter().skip_while(|p| !matches!(p, Part::Text(t) if t.contains(&b'(')));
                 if in_group.clone().next().is_some() {

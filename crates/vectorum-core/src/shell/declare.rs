@@ -36,6 +36,10 @@ impl Machine<'_> {
         let mut out: Vec<Declared> = Vec::new();
         for word in words {
             match &word.assignment {
+                // There its sign is part of a name, which none may have.
+                Some(assignment) if assignment.adds && self.is_own_zsh() && assignment.key.is_none() => {
+                    out.push(Declared::Text([&assignment.name[..], b"+="].concat().into()));
+                }
                 Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
                     return Err(self.doubt("a declaration that adds, which bash alone takes"));
                 }
@@ -561,7 +565,8 @@ impl Machine<'_> {
 
     /// A declaration that is refused: the name is held fast.
     fn refuse(&mut self, attributes: Attributes) {
-        if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && attributes.is_number {
+        let is_number = attributes.is_number || attributes.is_odd && self.dialect == Dialect::Ksh;
+        if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && is_number {
             return self.fail_perhaps("a name that is held fast is declared as a number");
         }
         if self.tame > 0 && self.dialect == Dialect::Ksh {

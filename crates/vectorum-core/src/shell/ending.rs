@@ -10,6 +10,7 @@ use super::machine::{Machine, PARTED};
 use super::state::State;
 use super::syntax::*;
 use super::value::Doubt;
+use super::words::OPEN_PARENTHESIS;
 
 /// Whether an error ended a block, in zsh (zshparam(1)).
 const TRIED_IN_VAIN: &[u8] = b"TRY_BLOCK_ERROR";
@@ -332,6 +333,10 @@ impl Machine<'_> {
             return self.fog("an alias that is part of a command");
         }
         match self.dialect {
+            // Of a list that is not closed another one (measured: 5.2).
+            Dialect::Bash if trouble.what == OPEN_PARENTHESIS => {
+                self.doubt_status(self.doubt("how a text ends that cannot be read"));
+            }
             Dialect::Bash => self.set_status(if kind == Boundary::Text { 2 } else { 1 }),
             Dialect::Ksh => self.set_status(3),
             _ => self.fail_hard(),

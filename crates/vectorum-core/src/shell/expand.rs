@@ -182,7 +182,12 @@ impl Machine<'_> {
                 }
                 // And what parameters bring may be part of them, or be split.
                 let is_star = |part: &Part| matches!(part, Part::Text(t) if t.iter().any(|b| b"*?[".contains(b)));
-                let is_changed = |part: &Part| matches!(part, Part::Parameter(p) if p.change != Change::None) || is_star(part);
+                let is_usual = self.separators().is_ok_and(|all| all.is_none_or(|all| *all == *b" \t\n"));
+                let is_changed = |part: &Part| match part {
+                    Part::Parameter(p) => p.change != Change::None || !is_usual || is_all_of(p) || p.name == "*",
+                    Part::Output(_) => true,
+                    part => is_star(part),
+                };
                 if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && words.len() > 1 && word.parts.iter().any(is_changed) {
                     return Err(self.doubt("braces beside a parameter"));
                 }

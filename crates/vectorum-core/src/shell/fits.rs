@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::expand::brings_list;
 use super::machine::Machine;
 use super::pattern::{Brackets, Groups, Pattern, brackets, fits_stars};
 use super::syntax::*;
@@ -70,6 +71,14 @@ impl Machine<'_> {
             && pattern.iter().all(|b| is_calm(*b) || *b == b'*')
         {
             return Ok(fits_stars(pattern, text));
+        }
+        // Of a list only its first word is one there.
+        let is_list = |part: &Part| match part {
+            Part::Parameter(p) => matches!(&p.name[..], b"@" | b"*") && !matches!(p.change, Change::Length),
+            part => brings_list(part),
+        };
+        if self.dialect != Dialect::Zsh && !is_test && pattern.parts.iter().any(is_list) {
+            return Err(self.doubt("a list for a pattern"));
         }
         let (mut bytes, quoted) = self.pattern_text(pattern, is_test)?;
         // Anything fits a star.

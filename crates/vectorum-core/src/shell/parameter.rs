@@ -107,7 +107,11 @@ impl Machine<'_> {
             let is_sure = matches!(content, Held::Unset) && self.live.as_ref().and_then(|s| s.option("nounset")) == Some(true);
             let is_length = matches!(parameter.change, Change::Length) && parameter.key.is_some();
             let is_reference = parameter.change == Change::Indirect;
-            if is_sure && (is_length || is_reference) && self.dialect == Dialect::Bash {
+            // There it is none where it is to be changed.
+            let is_spared = self.dialect == Dialect::Mksh && matches!(parameter.change, Change::Replace(..) | Change::Slice(..));
+            if is_spared {
+                return Ok(Values::One(Val::Unknown(self.doubt(WHY))));
+            } else if is_sure && (is_length || is_reference) && self.dialect == Dialect::Bash {
                 // There it gives up a line only.
                 self.fail_hard();
             } else if is_sure {

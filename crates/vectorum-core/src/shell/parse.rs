@@ -436,6 +436,11 @@ impl<'a> Parser<'a> {
         loop {
             self.blanks();
             if self.starts(b"||") || self.peek() != Some(b'|') {
+                let is_loop =
+                    |c: &Command| matches!(c.kind, Kind::For(..) | Kind::Count(..) | Kind::Repeat(..) | Kind::Always(..));
+                if is_timed && self.dialect == Dialect::Zsh && commands.iter().any(is_loop) {
+                    return self.trouble_unfollowed("a loop of which the time is taken");
+                }
                 if is_timed && !is_negated && self.dialect == Dialect::Zsh {
                     commands = commands.into_iter().map(timed).collect();
                 }

@@ -113,6 +113,10 @@ impl Machine<'_> {
                 let content = if may_stay { Content::Perhaps(value) } else { Content::Set(value) };
                 // Words of options may be among them.
                 if is_odd && !crate::reader::is_portable(&name) {
+                    // Or numbers of parameters.
+                    if let (true, Some(state)) = (self.dialect == Dialect::Zsh, &mut self.live) {
+                        state.positional = Err(doubt.clone());
+                    }
                     continue;
                 }
                 let is_set = self.set_by_command(&name, content);

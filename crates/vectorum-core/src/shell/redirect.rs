@@ -5,9 +5,10 @@ use bytes::Bytes;
 use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
+use super::parse::is_name_start;
 use super::program::sets;
 use super::reference::BAD_SHAPE;
-use super::syntax::{Command, Dialect, Part, Redirect, Word};
+use super::syntax::{Change, Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
 
@@ -51,6 +52,27 @@ fn unfollowed(parts: &[Part]) -> Option<&'static str> {
 }
 
 impl Machine<'_> {
+    /// Whether a word has a parameter that may not be set where that is an error.
+    fn may_lack_name(&self, parts: &[Part]) -> bool {
+        let counts = self.live.as_ref().is_some_and(|state| state.option("nounset") != Some(false));
+        counts
+            && parts.iter().any(|part| match part {
+                Part::Parameter(parameter) => {
+                    let is_other = matches!(parameter.change, Change::Instead(..));
+                    let is_name = parameter.name.first().is_some_and(|byte| is_name_start(*byte));
+                    let is_there = is_name && matches!(self.content_of(&parameter.name), Content::Set(_));
+                    !(is_other || is_there)
+                }
+                Part::Double(parts) => self.may_lack_name(parts),
+                Part::Document(text) => match text.get() {
+                    Some(Ok(parts)) => self.may_lack_name(parts),
+                    _ => false,
+                },
+                Part::Sum(_) => true,
+                _ => false,
+            })
+    }
+
     /// Whether nothing but redirections stands there, by which zsh copies what it reads (zshmisc(1), «Redirections with no
     /// command»).
     fn copies_input(&self, command: &Command) -> bool {
@@ -71,6 +93,13 @@ impl Machine<'_> {
         for redirect in redirects {
             self.number_opened(redirect);
             self.descriptors.open(&redirect.from);
+            // It ends the shell, or what it is for alone, by the shell and by what that is.
+            if self.may_lack_name(&redirect.word.parts) {
+                const WHY: &str = "with «set -u» a name that is not set ends the shell";
+                self.fail_perhaps(WHY);
+                answer = Err(self.doubt(WHY));
+                continue;
+            }
             match &redirect.operator[..] {
                 b">&" | b"<&" if !self.is_file_for_both(redirect) => {
                     if !self.duplicates_open(redirect) {
@@ -214,6 +243,7 @@ impl Machine<'_> {
         let outer_input = self.live.as_ref().map(|s| s.input.clone());
         if let Some(redirect) = reads {
             let text = match &redirect.operator[..] {
+                _ if self.may_lack_name(&redirect.word.parts) => None,
                 b"<<<" if has_odd_tilde(&redirect.word, self.dialect) => None,
                 b"<<<" => {
                     self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat())))

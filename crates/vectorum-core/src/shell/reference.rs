@@ -75,6 +75,9 @@ impl Parser<'_> {
                 let name = self.cut(from, self.at);
                 // A joined line goes on with the name.
                 if self.starts(b"\\\n") && self.peek_at(2).is_some_and(|b| is_name(b) || b >= 0x80) {
+                    if self.dialect == Dialect::Zsh {
+                        return self.trouble_unfollowed("a name over two lines");
+                    }
                     return Ok(Some(Part::Unfollowed("a name over two lines")));
                 }
                 if self.dialect == Dialect::Zsh && self.peek().is_none_or(|b| b < 0x80) {

@@ -146,7 +146,8 @@ impl Machine<'_> {
                     return self.check_failure();
                 }
                 self.prefix_in_vain(assignments, words);
-                return self.run_unknown(words, &doubt);
+                self.run_unknown(words, &doubt);
+                return self.check_failure();
             }
         };
         let Some((name, arguments)) = fields.split_first() else {
@@ -357,7 +358,6 @@ impl Machine<'_> {
             Some(_) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status(doubt.clone());
-                self.check_failure();
             }
             None => self.fog("a command whose name is not known"),
         }

@@ -399,7 +399,7 @@ impl Machine<'_> {
                     && matches!(&content, Content::Set(value) if value.is_number() && value.is_empty() == Some(false))
         };
         let keeps_its_own = || matches!(self.dialect, Dialect::Zsh | Dialect::Dash) && !is_free();
-        if is_special && keeps_its_own() && self.quiet == 0 && !self.source.path.is_empty() {
+        if is_special && keeps_its_own() && !self.source.path.is_empty() {
             // Some of these end the file.
             self.fail_perhaps("the shell gives this variable a meaning of its own");
             return true;
@@ -455,7 +455,12 @@ impl Machine<'_> {
                 Content::Set(Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone()))))
             }
             // A table with keys, or one whose items an attribute changes.
-            Content::Array(_) if var.is_odd => {
+            Content::Array(ref items)
+                if var.is_odd
+                    || var.is_number
+                        && self.dialect == Dialect::Bash
+                        && !items.iter().all(|item| item.known().is_some_and(|item| is_decimal(item))) =>
+            {
                 var.may_be_list = true;
                 Content::Perhaps(Val::Unknown(Doubt::new(
                     "the variable has an attribute that changes values",

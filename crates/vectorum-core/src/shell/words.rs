@@ -10,6 +10,8 @@ use super::parse::{Parsed, Parser, ends_word, is_name, is_name_start, push_only}
 use super::reference::closing;
 use super::syntax::*;
 
+pub(super) const OPEN_PARENTHESIS: &str = "a parenthesis is not closed";
+
 /// So far back an opened brace is looked for.
 const BRACES_BACK: usize = 256;
 
@@ -172,7 +174,7 @@ impl Parser<'_> {
             self.lines()?;
             // A key may be of other signs there.
             let is_open = words.last().is_some_and(|word: &Word| word.parts.iter().any(is_open_key));
-            if self.dialect == Dialect::Ksh && is_open && self.peek().is_some_and(|b| b")&|;<>".contains(&b)) {
+            if self.dialect == Dialect::Ksh && is_open && self.peek().is_some_and(|b| b")&|;<>}".contains(&b)) {
                 return self.trouble_unfollowed("a key of a list with other signs");
             }
             match self.peek() {
@@ -184,7 +186,7 @@ impl Parser<'_> {
                 Some(_) if self.dialect == Dialect::Bash && self.peek().is_some_and(|b| b"&|;<>".contains(&b)) => {
                     return self.trouble_unfollowed("a list that is not closed");
                 }
-                None | Some(b'&' | b'|' | b';' | b'<' | b'>') => return self.trouble("a parenthesis is not closed"),
+                None | Some(b'&' | b'|' | b';' | b'<' | b'>') => return self.trouble(OPEN_PARENTHESIS),
                 // There it gives up a line, and goes on behind it.
                 Some(b'(') if self.dialect == Dialect::Bash => return self.trouble_unfollowed("a list that is not closed"),
                 Some(b'(') => return self.parenthesis(),

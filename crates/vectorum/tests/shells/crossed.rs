@@ -1,5 +1,5 @@
-//! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts, parameters
-//! expanded in places, and one sign in shapes that hang on it.
+//! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
+//! the other, parameters expanded in places, and one sign in shapes that hang on it.
 
 use super::Dice;
 
@@ -33,24 +33,36 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(3) {
+    match dice.roll(4) {
         0 => command(dice, shell),
         1 => expansion(dice, shell),
+        2 => pair(dice, shell),
         _ => sign(dice, shell),
     }
 }
 
-/// A command in a context; what it leaves is taken up.
+/// A command in a context.
 fn command(dice: &mut Dice, shell: &str) -> String {
     let [start, context, command] = ["starts", "contexts", "commands"].map(|kind| one(dice, kind, shell));
+    let quote = if shell == "fish" { "\\'" } else { "'\\''" };
+    taken_up(shell, &start, &within(&context, &command, quote))
+}
+
+/// Two commands that hang together in one way or another.
+fn pair(dice: &mut Dice, shell: &str) -> String {
+    let [start, first, second] = ["starts", "commands", "commands"].map(|kind| one(dice, kind, shell));
+    let joint = dice.one(&["; ", "; ", "\n", " && ", " || "]);
+    taken_up(shell, &start, &format!("{first}{joint}{second}"))
+}
+
+/// A text of which what it leaves is taken up.
+fn taken_up(shell: &str, start: &str, text: &str) -> String {
     if shell == "fish" {
-        let text = within(&context, &command, "\\'");
         return format!(
             "function f; set -g Y f; end; function g; end\necho q > part\n{start}\n{text}\n\
              set -gx V $status \"$X\" \"$Y\" $argv; set -gx W $B"
         );
     }
-    let text = within(&context, &command, "'\\''");
     format!(
         "f() {{ Y=f; }}; g() {{ :; }}\necho q > part\n{start}\n{text}\n\
          V=\"$?|${{X-none}}|${{Y-none}}|$#|${{1-none}}\"; W=${{B-none}}; export V W"
@@ -66,7 +78,7 @@ fn expansion(dice: &mut Dice, shell: &str) -> String {
     let [value, word, form, place] = ["values", "words", "forms", "places"].map(|kind| one(dice, kind, shell));
     let name = dice.one(if has_lists { &["X", "X", "X", "1", "@", "*", "U", "L"] } else { &["X", "X", "X", "1", "@", "*", "U"] });
     let place = place.replace('%', &form.replace('W', &word).replace('V', name));
-    let fields = dice.one(&["", "", "", "IFS=:", "IFS=", "IFS=' :'", "IFS=a"]);
+    let fields = dice.one(&["", "", "", "IFS=:", "IFS=", "IFS=' :'", "IFS=a", "set -u", "set -f", "set -a", "set -e"]);
     let list = if has_lists { format!("L=(a {value} '')") } else { String::new() };
     format!(
         "t() {{ B=$#; for i; do B=\"$B<$i>\"; done; }}\nX={value}; {list}\nset -- {value} 'b c'\n{fields}\n{place}\n\

@@ -101,7 +101,8 @@ impl Fish<'_> {
         }
         self.run_job(last);
         // What sets a variable there ends like the command before it.
-        if matches!(&last.kind, Kinds::Command(words) if words.first().and_then(Word::literal) == Some(b"set")) {
+        let sets = |words: &[Word]| words.iter().map_while(Word::literal).find(|word| *word != b"builtin") == Some(b"set");
+        if matches!(&last.kind, Kinds::Command(words) if sets(words)) {
             self.doubt_status("how a pipe ends that sets a variable");
         }
         if may_be_refused {

@@ -63,6 +63,7 @@ impl Machine<'_> {
             if let Held::One(Val::Known(name)) = &held {
                 named = Some(name.clone());
             }
+            self.refuse_unset(&held)?;
             held = self.named_by(&held, shaped)?;
         }
         let held = self.instead_of(held, shaped, named, quoted)?;
@@ -224,13 +225,21 @@ impl Machine<'_> {
         values.map(held_of).ok_or_else(|| self.doubt(OWN_SHAPE))
     }
 
-    /// What is not set is empty; with `set -u` that is an error.
-    fn set_or_empty(&mut self, held: Held, of: &Of, is_one: bool) -> Expanded<Values> {
+    /// With `set -u` what is not set is an error.
+    fn refuse_unset(&mut self, held: &Held) -> Expanded<()> {
+        const WHY: &str = "with «set -u» a name that is not set ends the shell";
         let may_be_unset = matches!(held, Held::Unset | Held::Perhaps(_));
-        if may_be_unset && *of != Of::Nothing && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false)) {
-            const WHY: &str = "with «set -u» a name that is not set ends the shell";
+        if may_be_unset && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false)) {
             self.fail_perhaps(WHY);
             return Err(self.doubt(WHY));
+        }
+        Ok(())
+    }
+
+    /// What is not set is empty, where that is no error.
+    fn set_or_empty(&mut self, held: Held, of: &Of, is_one: bool) -> Expanded<Values> {
+        if *of != Of::Nothing {
+            self.refuse_unset(&held)?;
         }
         match held {
             Held::Unset => Ok(Values::One(Val::of(b""))),
