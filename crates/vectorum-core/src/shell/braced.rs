@@ -4,6 +4,7 @@ use super::inner::{QUOTES_WITHIN, are_quotes_lost};
 use super::parse::{Parsed, Parser, is_name, is_name_start, is_own_name};
 use super::reference::{BAD_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE, TOLD_BY_SHELL, closing};
 use super::syntax::*;
+use super::words::push_run;
 
 /// What stands behind a parameter's name.
 enum Behind {
@@ -341,7 +342,22 @@ impl Parser<'_> {
             _ => b' ',
         };
         let from = self.at;
-        let pattern = self.inner_word(false, b"/}")?;
+        let pattern = match (how, self.peek()) {
+            // There a stroke behind the two is the first sign of the pattern (measured: 5.2).
+            (b'/', Some(b'/')) if self.dialect == Dialect::Bash => {
+                let mut parts = Parts::new();
+                push_run(&mut parts, self.cut(self.at, self.at + 1));
+                self.at += 1;
+                for part in self.inner_word(false, b"/}")?.parts {
+                    match (parts.last_mut(), part) {
+                        (Some(Part::Text(text)), Part::Text(more)) => text.push(&more),
+                        (_, part) => parts.push(part),
+                    }
+                }
+                Word::new(parts, from, self.at)
+            }
+            _ => self.inner_word(false, b"/}")?,
+        };
         // A parenthesis that nothing matches ends more than the parameter there (measured: 93u+m, R59).
         let text = self.text.get(from..self.at).unwrap_or_default();
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && is_uneven(text) {
@@ -507,4 +523,115 @@ pub(super) fn has_open_bracket(text: &[u8]) -> bool {
 /// Whether a key means all items.
 fn is_whole(key: &[Part]) -> bool {
     matches!(key, [Part::Quoted(t) | Part::Text(t)] if **t == *b"@" || **t == *b"*")
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_stands_in_braces_becomes_as_in_each_shell() {
+        hold(&[
+            (&[Bash], "N=; R=${N/*/r}; X=${N//*/r}", ["r", "r"]),
+            (&[Ksh, Mksh, Zsh], "N=; R=${N/*/r}; X=${N//*/r}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "N=; R=${N/#*/r}; X=${N/%*/r}", ["r", "r"]),
+            (&[Ksh, Mksh, Zsh], "N=; R=${N/#*/r}; X=${N/%*/r}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "N=; R=${N/?/r}; X=${N//}", ["", ""]),
+            (&[Ksh, Mksh, Zsh], "N=; R=${N/?/r}; X=${N//}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "unset N; R=${N/*/r}; X=${N-none}", ["", "none"]),
+            (&[Ksh, Mksh, Zsh], "unset N; R=${N/*/r}; X=${N-none}", ["<unknown>", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "unset N; R=${N/a/r}; X=${N:1}", ["", ""]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=ab; R=${N/*/r}; X=${N//?/r}", ["r", "rr"]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=aXbXc; R=${N/X/-}; X=${N//X/-}", ["a-bXc", "a-b-c"]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=aXbXc; R=${N/#a/-}; X=${N/%c/-}", ["-XbXc", "aXbX-"]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=aXbXc; R=${N/#X/-}; X=${N/%X/-}", ["aXbXc", "aXbXc"]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=aXbXc; R=${N//X}; X=${N/b}", ["abc", "aXXc"]),
+            (&[Bash], "N=a/b/c; R=${N//\\//:}; X=${N////:}", ["a:b:c", "a:b:c"]),
+            (&[Ksh, Mksh], "N=a/b/c; R=${N//\\//:}; X=${N////:}", ["a:b:c", "a/b/c"]),
+            (&[Zsh], "N=a/b/c; R=${N//\\//:}; X=${N////:}", ["a:b:c", "<unknown>"]),
+            (&[Bash], "N=a/b/c; R=${N///:}; X=${N////:}", ["a/b/c", "a:b:c"]),
+            (&[Bash], "N=a/b/c; R=${N///b/:}; X=${N/////:}", ["a:/c", "a/:b/:c"]),
+            (&[Bash], "N='#c'; P='#c'; R=${N/$P}; X=${N/\"$P\"}", ["<unknown>", ""]),
+            (&[Ksh, Mksh], "N='#c'; P='#c'; R=${N/$P}; X=${N/\"$P\"}", ["<unknown>", ""]),
+            (&[Zsh], "N='#c'; P='#c'; R=${N/$P}; X=${N/\"$P\"}", ["", ""]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=abcdef; R=${N:2}; X=${N:1:2}", ["cdef", "bc"]),
+            (&[Bash, Mksh, Zsh], "N=abcdef; R=${N: -2}; X=${N:(-3)}", ["ef", "def"]),
+            (&[Ksh], "N=abcdef; R=${N: -2}; X=${N:(-3)}", ["<unknown>", "<unknown>"]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=abcdef; R=${N: -3:2}; X=${N:0:0}", ["de", ""]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=abcdef; R=${N:9}; X=${N:3:9}", ["", "def"]),
+            (&[Bash, Ksh, Mksh], "N=abcdef; I=2; R=${N:I}; X=${N:I+1:I}", ["cdef", "de"]),
+            (&[Bash, Zsh], "N=abcdef; R=${N:1:-2}; X=1", ["bcd", "1"]),
+            (&[Ksh], "N=abcdef; R=${N:1:-2}; X=1", ["", "1"]),
+            (&[Mksh], "N=abcdef; R=${N:1:-2}; X=1", ["bcdef", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=a.b.c; R=${N%.*}; X=${N%%.*}", ["a.b", "a"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=a.b.c; R=${N#*.}; X=${N##*.}", ["b.c", "c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=a.b.c; R=${N%.d}; X=${N#b}", ["a.b.c", "a.b.c"]),
+            (&[Bash, Dash, Ksh, Mksh], "N=a.b.c; P='.*'; R=${N%$P}; X=${N%\"$P\"}", ["a.b", "a.b.c"]),
+            (&[Zsh], "N=a.b.c; P='.*'; R=${N%$P}; X=${N%\"$P\"}", ["a.b.c", "a.b.c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=a.b.c; P=.; R=${N%\"$P\"*}; X=${N%%\"$P\"c}", ["a.b", "a.b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N='a*b'; R=${N%'*'b}; X=${N%\\*b}", ["a", "a"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N='a\"b'; R=${N%'\"'*}; X=${N#*\\\"}", ["a", "b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=\"it's\"; R=${N%\\'*}; X=${N%%\"'\"*}", ["it", "it"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=\"a}b\"; R=${N%\\}*}; X=${N%'}'*}", ["a", "a"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=\"a}b\"; R=\"${N%\\}*}\"; X=\"${N#*\\}}\"", ["a", "b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N='(x)'; R=${N%')'}; X=${N#'('}", ["(x", "x)"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=ab; R=${#N}; X=${#U}", ["2", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=; R=${N:-d}; X=${N-d}", ["d", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=; R=${N:+d}; X=${N+d}", ["", "d"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "unset N; R=${N:=d}; X=$N", ["d", "d"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "unset N; R=${N=d}$N; X=${N:+e}", ["dd", "e"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${N:?no}; X=${N?no}", ["v", "v"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${N:-${M:-d}}; X=${M:-${N:-d}}", ["v", "v"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-\"a b\"}; X=\"${M:-a  b}\"", ["a b", "a  b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-'a b'}; X=\"${M:-'a b'}\"", ["a b", "'a b'"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-a\\ b}; X=\"${M:-a\\ b}\"", ["a b", "a\\ b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-\\}}; X=\"${M:-\\}}\"", ["}", "}"]),
+            (&[Bash, Dash], "N=v; R=${M:-{a}}; X=\"${M:-{a}}\"", ["{a}", "{a}"]),
+            (&[Ksh], "N=v; R=${M:-{a}}; X=\"${M:-{a}}\"", ["<unknown>", "<unknown>"]),
+            (&[Mksh, Zsh], "N=v; R=${M:-{a}}; X=\"${M:-{a}}\"", ["<unknown>", "{a}"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-$N$N}; X=\"${M:-\"$N\"}\"", ["vv", "v"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-$(echo q)}; X=\"${M:-`echo r`}\"", ["q", "r"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-$((1+2))}; X=${N:+$((3*4))}", ["3", "12"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=v; R=${M:-~}; X=\"${M:-~}\"", ["/home/odile", "~"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${-+set}; X=${#?}", ["set", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$#; X=${#}", ["0", "0"]),
+            (&[Bash, Ksh, Mksh, Zsh], "set -- a b c; R=${#}; X=${#@}", ["3", "3"]),
+            (&[Dash], "set -- a b c; R=${#}; X=${#@}", ["3", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a b c; R=${2}; X=${3-none}${4-none}", ["b", "cnone"]),
+            (&[Bash, Ksh, Mksh, Zsh], "set -- ab cb; R=${1%b}; X=${2/c/d}", ["a", "db"]),
+            (&[Bash], "N=abC; R=${N^}; X=${N^^}", ["AbC", "ABC"]),
+            (&[Bash], "N=aBC; R=${N,}; X=${N,,}", ["aBC", "abc"]),
+            (&[Bash], "N=ab; R=${N@U}; X=${N@u}", ["AB", "Ab"]),
+            (&[Bash], "N=AB; R=${N@L}; X=${N@Q}", ["ab", "'AB'"]),
+            (&[Bash], "N=M; M=v; R=${!N}; X=${!N:-d}", ["v", "<unknown>"]),
+            (&[Bash], "N=M; unset M; R=${!N:-d}; X=${!N-e}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "AB_1=x; AB_2=y; R=${!AB_*}; X=\"${!AB_@}\"", ["<unknown>", "AB_1 AB_2"]),
+            (&[Bash, Ksh, Mksh], "L=(a b c); R=${L[1]}; X=${L[@]}", ["b", "a b c"]),
+            (&[Bash, Ksh, Mksh], "L=(a b c); R=${#L[@]}; X=${#L[1]}", ["3", "1"]),
+            (&[Bash, Ksh], "L=(a b c); R=${L[@]:1}; X=${L[@]:0:2}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "L=(ab bb cb); R=${L[@]/b/-}; X=${L[@]%b}", ["<unknown>", "<unknown>"]),
+            (&[Ksh], "L=(ab bb cb); R=${L[@]/b/-}; X=${L[@]%b}", ["a- -b c-", "a b c"]),
+            (&[Bash], "L=(a b c); R=${!L[@]}; X=${L[-1]}", ["<unknown>", "c"]),
+            (&[Ksh], "L=(a b c); R=${!L[@]}; X=${L[-1]}", ["<unknown>", "<unknown>"]),
+            (&[Mksh], "L=(a b c); R=${!L[@]}; X=${L[-1]}", ["<unknown>", "<unknown>"]),
+            (&[Bash, Ksh, Mksh], "L=(a b); R=${L}; X=${L[0]}${L[7]-none}", ["a", "anone"]),
+            (&[Bash], "typeset -A T; T[k]=v; R=${T[k]}; X=${#T[@]}", ["v", "1"]),
+            (&[Ksh], "typeset -A T; T[k]=v; R=${T[k]}; X=${#T[@]}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "L=(a b c); R=$L[2]; X=${L[-1]}", ["b", "c"]),
+            (&[Zsh], "L=(a b c); R=${L[2,3]}; X=$#L", ["b c", "3"]),
+            (&[Zsh], "N=abc; R=$N[2]; X=${N[1,2]}", ["b", "ab"]),
+            (&[Zsh], "N=/a/b.c; R=${N:t}; X=${N:h}", ["b.c", "/a"]),
+            (&[Zsh], "N=/a/b.c; R=${N:r}; X=${N:e}", ["/a/b", "c"]),
+            (&[Zsh], "N=ab; R=${(U)N}; X=${(C)N}", ["AB", "Ab"]),
+            (&[Zsh], "N=a:b:c; R=${${(s.:.)N}[2]}; X=${(j.-.)${(s.:.)N}}", ["b", "a-b-c"]),
+            (&[Zsh], "N='b a c'; R=${(o)=N}; X=${(O)=N}", ["b a c", "b a c"]),
+            (&[Zsh], "N=M; M=v; R=${(P)N}; X=${(P)${N}}", ["v", "v"]),
+            (&[Zsh], "N=v; R=${+N}${+U}; X=$+N", ["10", "1"]),
+            (&[Zsh], "N='a b'; R=${(q)N}; X=${(Q)${(q)N}}", ["a\\ b", "<unknown>"]),
+            (&[Zsh], "L=(a '' b); R=${#L}; X=\"$L\"", ["3", "a  b"]),
+            (&[Zsh], "L=(a b a); R=${(u)L}; X=${L[(i)b]}", ["a b a", "2"]),
+            (&[Zsh], "L=(a b c); R=${L[(r)b*]}; X=${L[(I)c]}", ["b", "3"]),
+        ]);
+    }
 }
