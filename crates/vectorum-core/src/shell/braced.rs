@@ -376,11 +376,13 @@ impl Parser<'_> {
                 return Ok(Behind::Closed(Change::Parts(letters)));
             }
             let letter = self.peek_at(1).unwrap_or_default();
+            // Behind it stands the name of a list.
+            let lacks_name = letter == b'|' && !self.peek_at(2).is_some_and(is_name_start);
             let is_alone = self.peek_at(2) == Some(b'}') || b"s#|".contains(&letter);
             self.skip_braces(start)?;
             let text = self.text.get(start..self.at).unwrap_or_default();
             // What comes of it may be expanded once more, and a quote goes on behind it.
-            let is_odd = letter == b's' || text.iter().any(|b| b"=~\"'`".contains(b));
+            let is_odd = letter == b's' || lacks_name || text.iter().any(|b| b"=~\"'`".contains(b));
             return if is_odd {
                 Ok(Behind::Other(ODD_SHAPE))
             } else if !b"aAcehlpPqQrstuxgfFwW#|".contains(&letter) {

@@ -165,3 +165,64 @@ impl Fish<'_> {
         words.first().and_then(Word::literal).is_none_or(|name| self.function(name).is_some() || self.autoloaded(name).is_some())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn commands_of_a_pipe_hand_on_what_they_print() {
+        hold_fish(&[
+            ("echo a | read X; set -gx OUT $X", "a"),
+            ("echo a b | read X Y; set -gx OUT $Y-$X", "b-a"),
+            ("echo a | read -l X; set -gx OUT \"-$X-\"", "-a-"),
+            ("printf 'a\\nb\\n' | read -z X; set -gx OUT \"-$X-\"", "<unknown>"),
+            ("set -g B 1 | set -gx OUT \"-$B-\"", "--"),
+            ("set -g B 0; set -g B 1 | set -gx OUT \"-$B-\"", "-0-"),
+            ("set -g B 0; begin; set -g B 1; end | set -gx OUT \"-$B-\"", "-0-"),
+            ("set -g B 0; function f; set -g B 1; end; f | set -gx OUT \"-$B-\"", "-0-"),
+            ("set -g B 0; set -g B 1 | begin; set -gx OUT \"-$B-\"; end", "-1-"),
+            ("echo 7 | read C | set -gx OUT \"-$C-\"", "--"),
+            ("echo 7 | read C | begin; set -gx OUT \"-$C-\"; end", "-7-"),
+            ("set B 1 | true; set -gx OUT \"-$B-\"", "-1-"),
+            ("true | set B 1; set -gx OUT \"-$B-\"", "-1-"),
+            ("true | true; set -gx OUT $status", "0"),
+            ("true | false; set -gx OUT $status", "1"),
+            ("false | true; set -gx OUT $status", "0"),
+            ("not true | false; set -gx OUT $status", "0"),
+            ("not false | true; set -gx OUT $status", "1"),
+            ("! true | true; set -gx OUT $status", "1"),
+            ("true | nosuchcmd; set -gx OUT $status", "127"),
+            ("nosuchcmd | true; set -gx OUT $status", "127"),
+            ("set -g X 1 | nosuchcmd; set -gx OUT \"$X-$status\"", "-127"),
+            ("echo a | while read -l L; set -g X \"$X$L\"; end; set -gx OUT \"-$X-\"", "-a-"),
+            ("printf 'a\\nb\\n' | while read L; set -g X \"$X$L\"; end; set -gx OUT \"-$X-\"", "-ab-"),
+            ("echo a | begin; read X; set -gx OUT $X; end", "a"),
+            ("echo a | begin; read X; read Y; set -gx OUT \"$X-$Y\"; end", "a-"),
+            ("function f; read X; set -gx OUT \"-$X-\"; end; echo q | f", "-q-"),
+            ("function f; read -g X; end; echo q | f; set -gx OUT $X", "q"),
+            ("echo a | for i in 1 2; read X; set -g Z \"$Z-$X\"; end; set -gx OUT $Z", "-a-"),
+            ("echo a | if read X; set -gx OUT $X; end", "a"),
+            ("echo a | string upper | read X; set -gx OUT $X", "A"),
+            ("string split : a:b | read -l X; set -gx OUT \"-$X-\"", "-a-"),
+            ("echo a:b | read -d : X Y; set -gx OUT \"$Y-$X\"", "b-a"),
+            ("echo 'set -gx OUT q' | source", "q"),
+            ("echo 'set -g X q' | source; set -gx OUT $X", "q"),
+            ("echo 'set -l X q' | source; set -gx OUT \"-$X-\"", "--"),
+            ("echo 'set X q' | source; set -gx OUT \"-$X-\"", "-q-"),
+            ("echo 'X=6' | source; set -gx OUT $status", "1"),
+            ("echo 'read -g X' | source; set -gx OUT \"$status=$X=\"", "1=="),
+            ("function f; echo 'return 3' | source; set -g B 1; end; f; set -gx OUT \"$status=$B=\"", "3=="),
+            ("echo 'return 3' | source; set -gx OUT $status", "3"),
+            ("echo 'set -gx OUT $argv' | source - p q", "p q"),
+            ("true; and set -gx OUT 1", "1"),
+            ("false; or set -gx OUT 1", "1"),
+            ("false; and set -gx OUT 1; set -q OUT; or set -gx OUT none", "none"),
+            ("true && set -gx OUT 1 || set -gx OUT 2", "1"),
+            ("false && set -gx OUT 1 || set -gx OUT 2", "2"),
+            ("true | false && set -gx OUT 1; set -q OUT; or set -gx OUT no", "no"),
+            ("echo a 2>| read X; set -gx OUT \"-$X-\"", "<unknown>"),
+            ("echo a &| read X; set -gx OUT \"-$X-\"", "<unknown>"),
+        ]);
+    }
+}

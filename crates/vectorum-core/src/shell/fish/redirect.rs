@@ -42,7 +42,11 @@ impl Fish<'_> {
                 }
                 (_, Some(path)) => {
                     let path = self.full(path);
-                    let may = self.may_be_written(&path);
+                    // What is there is not written over.
+                    let may = match (operator, self.ground.files.kind(&path)) {
+                        (b">?", kind) if kind != Kind::Missing || path.starts_with(b"/dev/") => Ok(false),
+                        _ => self.may_be_written(&path),
+                    };
                     if !path.starts_with(b"/dev/") && may != Ok(false) {
                         self.touched.touch(&path);
                     }
@@ -109,5 +113,51 @@ impl Fish<'_> {
             _ => None,
         };
         answer.ok_or_else(|| self.doubt("whether a file may be written is not known"))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn what_cannot_be_opened_is_not_run() {
+        hold_fish(&[
+            ("echo a > /dev/null; set -gx OUT $status", "0"),
+            ("echo a < /missing; set -gx OUT $status", "1"),
+            ("echo a > /missing/x; set -gx OUT $status", "<unknown>"),
+            ("set X 1 < /missing; set -gx OUT \"$status=$X=\"", "1=="),
+            ("begin; set -gx OUT 1; end < /missing; set -q OUT; or set -gx OUT none", "none"),
+            ("begin; set -gx OUT 1; end > /dev/null", "1"),
+            ("begin; true; end < /missing; set -gx OUT $status", "1"),
+            ("if true; set -gx OUT 1; end < /missing; set -q OUT; or set -gx OUT none", "none"),
+            ("for i in a b; set -g X \"$X$i\"; end > /dev/null; set -gx OUT $X", "ab"),
+            ("while read X; end < /missing; set -gx OUT $status", "1"),
+            ("function f; set -gx OUT 1; end; f < /dev/null", "1"),
+            ("command nosuchcmd < /missing; set -gx OUT $status", "<unknown>"),
+            ("nosuchcmd < /missing; set -gx OUT $status", "<unknown>"),
+            ("exec nosuchcmd < /missing; set -gx OUT $status", "<unknown>"),
+            ("builtin true < /missing; set -gx OUT $status", "<unknown>"),
+            ("/ > /dev/null; set -gx OUT $status-$PWD", "126-/home/odile"),
+            ("/; set -gx OUT $status-$PWD", "0-/"),
+            ("read X < /dev/null; set -gx OUT \"$status=$X=\"", "1=="),
+            ("read X </missing; set -gx OUT \"$status=$X=\"", "1=="),
+            ("echo a >&2; set -gx OUT $status", "0"),
+            ("echo a 2>/dev/null; set -gx OUT $status", "0"),
+            ("echo a >&1; set -gx OUT $status", "0"),
+            ("echo a &>/dev/null; set -gx OUT $status", "0"),
+            ("echo a >? /dev/null; set -gx OUT $status", "1"),
+            ("echo a >? /home/odile; set -gx OUT $status", "<unknown>"),
+            ("set X (echo a > /dev/null); set -gx OUT \"-$X-\"", "--"),
+            ("set X (echo a >&2); set -gx OUT \"-$X-\"", "--"),
+            ("set X (echo a 2>&1); set -gx OUT \"-$X-\"", "-a-"),
+            ("set X (begin; echo a; echo b; end); set -gx OUT \"$X[2]$X[1]\"", "ba"),
+            ("not echo a < /missing; set -gx OUT $status", "0"),
+            ("echo a < /missing; and set -gx OUT 1; or set -gx OUT 2", "2"),
+            ("echo a < /missing | read X; set -gx OUT \"-$X-\"", "--"),
+            ("source /missing; set -gx OUT $status", "1"),
+            ("source /dev/null; set -gx OUT $status", "1"),
+            ("source < /dev/null; set -gx OUT $status", "0"),
+        ]);
     }
 }

@@ -66,3 +66,33 @@ impl Fish<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn texts_and_functions_run_in_the_shell_itself() {
+        hold_fish(&[
+            ("eval 'set -gx OUT 1'", "1"),
+            ("eval 'set X 1'; set -gx OUT \"-$X-\"", "-1-"),
+            ("eval 'set -l X 1'; set -gx OUT \"-$X-\"", "-1-"),
+            ("eval 'false'; set -gx OUT $status", "1"),
+            ("eval ''; set -gx OUT $status", "0"),
+            ("eval 'X=6'; set -gx OUT $status", "123"),
+            ("eval 'if true'; set -gx OUT $status", "123"),
+            ("eval 'end'; set -gx OUT $status", "123"),
+            ("eval set -gx OUT a b", "a b"),
+            ("eval 'function f; set -gx OUT 1; end'; f", "1"),
+            ("function f; eval 'return 3'; set -g X 1; end; f; set -gx OUT \"$status=$X=\"", "3=="),
+            ("function f; f; echo b; end; f; set -gx OUT $status", "1"),
+            ("function f; X=6 f; set -g B 1; end; f; set -gx OUT \"$status=$B=\"", "1=="),
+            ("function f; true; f2; end; function f2; set -gx OUT 1; end; f", "1"),
+            ("function f; set -l X 1; g; end; function g; set -gx OUT \"-$X-\"; end; f", "--"),
+            ("function f --no-scope-shadowing; set X 2; end; set X 1; f; set -gx OUT $X", "2"),
+            ("function f; set X 2; end; set X 1; f; set -gx OUT $X", "2"),
+            ("function f; set -gx OUT (count $argv); end; f a 'b c' ''", "3"),
+            ("function f -a x y; set -gx OUT \"$y-$x\"; end; f a b", "b-a"),
+        ]);
+    }
+}
