@@ -149,6 +149,13 @@ impl Machine<'_> {
                     self.fog("a sign among the letters of an option");
                     return None;
                 }
+                // There a table stays one.
+                if *letter == b'A' && !on && self.dialect == Dialect::Ksh {
+                    let doubt = self.doubt("a table that is to be none");
+                    self.fail_or_go_on(&doubt);
+                    given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                    return None;
+                }
                 // There only what is unset is tied no more.
                 if *letter == b'T' && !on && self.dialect == Dialect::Zsh {
                     self.fail_hard();

@@ -469,6 +469,10 @@ impl Parser<'_> {
                 _ => {}
             }
         }
+        // There it may be refused when it is run.
+        if self.dialect == Dialect::Bash {
+            return self.trouble_unfollowed("a brace is not closed");
+        }
         self.trouble("a brace is not closed")
     }
 }

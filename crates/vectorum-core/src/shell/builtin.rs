@@ -490,6 +490,9 @@ impl Machine<'_> {
             return;
         }
         self.has_end_trap |= self.quiet > 0 && signals.iter().any(ends_shell);
+        if let Some(frame) = self.frames.iter_mut().rfind(|frame| frame.kind == Boundary::Function) {
+            frame.has_trap = true;
+        }
         if has_own || !signals.iter().all(ends_shell) {
             self.trap_with(&text.clone());
         }

@@ -281,6 +281,9 @@ impl Machine<'_> {
         };
         let found = self.frames.iter().enumerate().skip(within).rev().find(is_given_up).map(|(index, _)| index);
         let Some(index) = found else { return self.exit() };
+        if self.frames.get(index).is_some_and(|frame| frame.has_trap) {
+            self.fork(&self.doubt("what runs at a function's end"), Self::exit, |_| {});
+        }
         self.doubt_status(self.doubt("how a function ends that an error ends"));
         self.leave_at(index, false);
     }

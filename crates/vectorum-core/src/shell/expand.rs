@@ -215,6 +215,11 @@ impl Machine<'_> {
         }
         // There those count, too, that a parameter brings.
         let brings = is_one && !word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.contains(&b'{')));
+        // In ksh even those between quotes.
+        let expands = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_) | Part::Double(_));
+        if is_one && self.dialect == Dialect::Ksh && word.parts.iter().any(expands) && fields.iter().any(Field::has_brace_signs) {
+            return Err(self.doubt("braces in what a parameter stands for"));
+        }
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
             && self.live.as_ref().is_none_or(|s| s.option(NO_BRACES) != Some(true))
             && fields.iter().any(|f| f.has_braces(self.dialect == Dialect::Ksh) || brings && f.begins_braces())

@@ -74,6 +74,11 @@ impl Field {
         inside.contains(&b',') || with_ranges && memchr::memmem::find(inside, b"..").is_some()
     }
 
+    /// Whether it has a sign of braces, quoted or not.
+    pub(super) fn has_brace_signs(&self) -> bool {
+        self.text.iter().any(|b| b"{},".contains(b))
+    }
+
     /// Whether it has an unquoted brace that opens.
     pub(super) fn begins_braces(&self) -> bool {
         self.pieces().any(|(text, quoted)| !quoted && text.contains(&b'{'))

@@ -31,6 +31,9 @@ pub(super) struct Frame {
     pub(super) asides: usize,
     /// Of a command, whether what stands before it is still worked out, and gives up no more than it where it is wrong.
     pub(super) is_before: bool,
+    /// Of a function, whether something is to be done at its end, which then is that of the shell in mksh where it is an
+    /// error.
+    pub(super) has_trap: bool,
     /// Of a text, whether it is that of a file.
     pub(super) is_file: bool,
     pub(super) leave: Left<State>,
@@ -46,6 +49,7 @@ impl Frame {
             holds: false,
             asides: 0,
             is_before: false,
+            has_trap: false,
             is_file: false,
             leave: Left::default(),
             next: Left::default(),

@@ -144,6 +144,10 @@ impl Machine<'_> {
         var.is_number |= attributes.is_number;
         var.is_unique |= attributes.is_unique;
         let Var { content, site, exported, .. } = var.clone();
+        // There its items become numbers, too.
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && attributes.is_number && matches!(content, Content::Array(_)) {
+            return self.doubt_from_here(&name);
+        }
         // What is no number is taken away there.
         if let (Dialect::Mksh, Content::Set(Val::Known(text))) = (self.dialect, &content)
             && !text.iter().all(u8::is_ascii_alphanumeric)

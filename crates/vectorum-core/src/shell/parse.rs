@@ -452,8 +452,11 @@ impl<'a> Parser<'a> {
             }
             self.lines()?;
             // Only the first can be turned round there.
-            if matches!(self.dialect, Dialect::Bash | Dialect::Dash | Dialect::Zsh) && self.is_word(b"!") {
-                return self.trouble("this cannot stand here");
+            if self.is_word(b"!") {
+                return match self.dialect {
+                    Dialect::Bash | Dialect::Dash | Dialect::Zsh => self.trouble("this cannot stand here"),
+                    Dialect::Ksh | Dialect::Mksh => self.trouble_unfollowed("a command that is turned round in a pipe"),
+                };
             }
             commands.push(self.command()?);
         }
@@ -473,9 +476,18 @@ fn timed(command: Command) -> Command {
         return command;
     }
     let (at, end) = (command.at, command.end);
-    let pipeline = Pipeline { is_negated: false, commands: smallvec![command] };
-    let item = Item { first: pipeline, rest: Vec::new(), is_background: false };
-    Command { kind: Kind::Subshell(List { items: vec![item] }), redirects: Vec::new(), at, end }
+    // However these end, that is forgotten.
+    let is_forgotten = matches!(&command.kind, Kind::Simple(..) | Kind::Arithmetic(_) | Kind::Test(_));
+    let item = |command: Command| {
+        let pipeline = Pipeline { is_negated: false, commands: smallvec![command] };
+        Item { first: pipeline, rest: Vec::new(), is_background: false }
+    };
+    let mut items = vec![item(command)];
+    if is_forgotten {
+        let word = Word::new(smallvec![Part::Text(Text::of(b":"))], end, end);
+        items.push(item(Command { kind: Kind::Simple(Vec::new(), vec![word]), redirects: Vec::new(), at: end, end }));
+    }
+    Command { kind: Kind::Subshell(List { items }), redirects: Vec::new(), at, end }
 }
 
 #[cfg(test)]

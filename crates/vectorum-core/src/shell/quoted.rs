@@ -232,6 +232,11 @@ impl Machine<'_> {
             Dialect::Bash if mode == Mode::Assigned && parameter.change != Change::None => {
                 Ok(self.first_separator()?.or(Some(b' ')))
             }
+            // Within the word of another parameter it hangs on where that stands.
+            Dialect::Bash if mode == Mode::One && parameter.change != Change::None => match self.first_separator()? {
+                Some(b' ') => Ok(Some(b' ')),
+                _ => Err(self.doubt("a list of which something is made, with separators of one's own")),
+            },
             _ => Ok(Some(b' ')),
         }
     }

@@ -82,6 +82,9 @@ impl Parser<'_> {
 
     /// A word of a regular expression: parentheses stand anywhere, and signs of the shell's within them.
     pub(super) fn regex_word(&mut self) -> Parsed<Word> {
+        if self.dialect == Dialect::Ksh && self.peek() == Some(b')') {
+            return self.trouble_unfollowed("a parenthesis in a test");
+        }
         self.grouped(|p, byte, open, _| match byte {
             b'(' => true,
             b')' | b' ' | b'\t' => open > 0,

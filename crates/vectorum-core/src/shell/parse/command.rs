@@ -134,6 +134,7 @@ impl Parser<'_> {
                 // No list stands there in mksh, nor behind these in others.
                 let takes_none = match (self.dialect, command) {
                     (Dialect::Mksh, _) | (_, Some(b"env")) => true,
+                    (Dialect::Zsh, Some(b"builtin" | b"command")) => words.len() == 1,
                     (Dialect::Bash, Some(b"builtin" | b"command")) | (Dialect::Ksh, Some(b"builtin" | b"alias")) => true,
                     (Dialect::Ksh, Some(b"command")) => words.len() == 1,
                     _ => false,

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::{DEEPEST, Parsed, Parser, Part, Word};
+use crate::shell::Trouble;
 
 /// Whether a word ends before a byte.
 pub(super) fn ends_word(byte: u8) -> bool {
@@ -274,6 +275,14 @@ impl Parser<'_> {
 
     /// Which items are taken: `[2]`, `[2..-1]`, `[$i]`.
     fn chosen(&mut self, quoted: bool) -> Parsed<Option<Arc<Vec<Word>>>> {
+        match self.chosen_here() {
+            // Between quotes it is one of a list's that is wrong.
+            Err(trouble) if quoted => Err(Trouble { is_error: false, ..trouble }),
+            chosen => chosen,
+        }
+    }
+
+    fn chosen_here(&mut self) -> Parsed<Option<Arc<Vec<Word>>>> {
         if self.peek(0) != Some(b'[') {
             return Ok(None);
         }
@@ -286,8 +295,6 @@ impl Parser<'_> {
             }
             match self.peek(0) {
                 Some(b']') => break,
-                // Between quotes it is one of a list's that is wrong.
-                None if quoted => return self.odd("a bracket is not closed"),
                 None => return self.wrong("a bracket is not closed"),
                 _ => {}
             }
