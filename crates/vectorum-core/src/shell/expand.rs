@@ -493,7 +493,8 @@ impl Machine<'_> {
         if self.dialect == Dialect::Zsh && field.text.is_empty() && field.unknown.is_none() {
             let counts = text.first() == Some(&b'~') && !is_first
                 || text.first() == Some(&b'=') && mode == Mode::Assigned && !(is_last && text.len() == 1)
-                || is_first && mode == Mode::One && matches!(text, [b'=', next, ..] if next.is_ascii_alphabetic());
+                || is_first && mode == Mode::One && matches!(text, [b'=', next, ..] if next.is_ascii_alphabetic())
+                || is_first && mode == Mode::One && !is_last && text == b"=";
             let behind_colon = mode == Mode::Assigned && memchr::memmem::find(text, b":=").is_some()
                 || mode == Mode::One && memchr::memmem::find(text, b":~").is_some();
             if counts || behind_colon {

@@ -51,6 +51,10 @@ impl Parser<'_> {
                     return self.trouble("a sum is not closed");
                 }
                 self.at = from;
+                let line = self.text.get(from..).and_then(|rest| rest.split(|b| *b == b'\n').next()).unwrap_or_default();
+                if self.dialect == Dialect::Ksh && memchr::memmem::find(line, b"()").is_some() {
+                    return self.trouble_unfollowed("a function within commands that look like a sum");
+                }
                 self.output().map(Some)
             }
             Some(b'(') => self.output().map(Some),

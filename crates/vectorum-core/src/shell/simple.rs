@@ -434,6 +434,11 @@ impl Machine<'_> {
                 }
                 Content::Perhaps(Val::Unknown(self.doubt("a part of a list")))
             }
+            Assigned::Array(words) if self.takes_no_list(&assignment.name) => {
+                self.list_content(assignment, words);
+                self.fail_hard();
+                return true;
+            }
             Assigned::Array(words) => self.list_content(assignment, words),
         };
         if self.live.is_none() {
@@ -554,9 +559,13 @@ impl Machine<'_> {
             let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
             return self.assign(name, content, None);
         }
+        let may_be_table = |var: &Var| var.is_odd || matches!(var.content, Content::Perhaps(_));
         if self.is_before_first(key) {
-            self.fail_hard();
-            return true;
+            if !self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| may_be_table(&var)) {
+                self.fail_hard();
+                return true;
+            }
+            self.fail_or_go_on(&self.doubt("whether it is a table or a list is not known"));
         }
         if let Some(content) = self.exchanged(name, key, std::slice::from_ref(&value), false) {
             return self.assign(name, content, None);

@@ -284,6 +284,11 @@ impl Machine<'_> {
         self.assign_to(&name, content, exported)
     }
 
+    /// Whether zsh has a name for a text by its nature.
+    pub(super) fn takes_no_list(&self, name: &[u8]) -> bool {
+        self.dialect == Dialect::Zsh && (self.is_tied_text(name) || TEXTS.contains(&name) || name.starts_with(b"LC_"))
+    }
+
     /// Some names may be set: these to texts, those to lists.
     pub(super) fn may_set(&mut self, why: &'static str, texts: &[&str], lists: &[&str]) {
         if texts.is_empty() && lists.is_empty() {
@@ -386,10 +391,7 @@ impl Machine<'_> {
         let is_kept = is_kept(self.dialect, name, &content);
         let is_special = self.is_special(name) && name != "_" && !is_kept;
         // What is a text by its nature takes no list.
-        if self.dialect == Dialect::Zsh
-            && matches!(content, Content::Array(_))
-            && (self.is_tied_text(name) || TEXTS.contains(&&name[..]) || name.starts_with(b"LC_"))
-        {
+        if matches!(content, Content::Array(_)) && self.takes_no_list(name) {
             self.fail_hard();
             return true;
         }

@@ -341,6 +341,8 @@ impl Machine<'_> {
                 let is_positional = matches!(&shaped.of, Of::Name(name) if matches!(&name[..], b"@" | b"*"));
                 Values::Many(self.slice(items, change, is_positional)?)
             }
+            // Of no item something may be made.
+            (Values::Many(items), Step::Change(Change::Parts(_))) if items.is_empty() => return Err(self.doubt(OWN_SHAPE)),
             (Values::Many(items), _) => Values::Many(items.into_iter().map(each).collect()),
             (Values::One(value), _) => Values::One(each(value)),
         })
