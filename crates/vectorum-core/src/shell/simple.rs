@@ -462,8 +462,20 @@ impl Machine<'_> {
                     self.steps.count(table.len());
                     Content::Table(Arc::new(table))
                 }
-                None => Content::Perhaps(Val::Unknown(self.doubt("a table by words"))),
+                // Where keys and values are no pairs there, it is an error.
+                None => {
+                    let doubt = self.doubt("a table by words");
+                    if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+                        self.fail_or_go_on(&doubt);
+                    }
+                    Content::Perhaps(Val::Unknown(doubt))
+                }
             };
+        }
+        // A table takes only words with keys there.
+        let is_odd_var = || self.live.as_ref().and_then(|s| s.vars.get(&assignment.name)).is_some_and(|var| var.is_odd);
+        if self.dialect == Dialect::Ksh && !words.is_empty() && is_odd_var() {
+            self.fail_or_go_on(&self.doubt("a table by words"));
         }
         let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
         // There a tilde counts behind a colon, too.

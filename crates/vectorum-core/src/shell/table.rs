@@ -114,7 +114,11 @@ impl Machine<'_> {
             let [Val::Known(key), value] = pair else { return None };
             table.insert(key.clone(), value.clone());
         }
-        (pairs.remainder().is_empty()).then_some(table)
+        if !pairs.remainder().is_empty() {
+            self.fail_hard();
+            return None;
+        }
+        Some(table)
     }
 
     /// `[KEY]=VALUE`; `Some(None)` for another word, `None` for one that is not followed.

@@ -183,6 +183,11 @@ impl Parser<'_> {
             match self.peek() {
                 Some(b')') => {
                     self.at += 1;
+                    let has_key = |word: &Word| matches!(word.parts.first(), Some(Part::Text(t)) if t.starts_with(b"["));
+                    let keyed = words.iter().filter(|word| has_key(word)).count();
+                    if self.dialect == Dialect::Ksh && keyed > 0 && keyed < words.len() {
+                        return self.trouble_unfollowed("a list of which some items have keys");
+                    }
                     return Ok(words);
                 }
                 // There it gives up a line, and goes on behind it (measured: 5.2).
