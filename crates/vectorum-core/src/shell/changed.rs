@@ -54,6 +54,9 @@ impl Machine<'_> {
             }
             Change::Indirect => match self.content_of(&text) {
                 _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
+                    if self.live.as_ref().is_some_and(|state| state.option("nounset") != Some(false)) {
+                        self.fail_perhaps("with «set -u» a name that is not set ends the shell");
+                    }
                     Val::Unknown(self.doubt("a parameter that a value names"))
                 }
                 _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')

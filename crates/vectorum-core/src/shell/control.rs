@@ -179,6 +179,7 @@ impl Machine<'_> {
     }
 
     fn run_pipeline(&mut self, pipeline: &Pipeline) {
+        self.was_turned = false;
         match &pipeline.commands[..] {
             [command] => {
                 self.guarded += usize::from(pipeline.is_negated);
@@ -195,6 +196,7 @@ impl Machine<'_> {
                 }
             }
         }
+        self.was_turned = pipeline.is_negated;
         if pipeline.is_negated
             && let Status::Known(status) = self.status()
         {

@@ -327,7 +327,13 @@ impl Machine<'_> {
             return;
         }
         if is_text && (attributes.is_list || attributes.is_table) && self.dialect == Dialect::Zsh {
-            return self.fail_hard();
+            return match attributes.is_number {
+                true => {
+                    self.doubt_from_here(&assignment.name);
+                    self.fail_or_go_on(&self.doubt("a list of numbers that is declared as a text"));
+                }
+                false => self.fail_hard(),
+            };
         }
         // There it is set under a key, which is handed on to nobody.
         if is_text && attributes.is_table && self.dialect == Dialect::Bash {

@@ -290,9 +290,14 @@ impl Machine<'_> {
 
     /// An error of a special command.
     pub(super) fn fail_special(&mut self) {
+        self.fail_special_with(1);
+    }
+
+    /// The same with the status that ksh has for it.
+    pub(super) fn fail_special_with(&mut self, status: u8) {
         match self.dialect {
             Dialect::Ksh if self.tame == 0 => {
-                self.set_status(1);
+                self.set_status(status);
                 self.fail_in_ksh(true);
             }
             // As another shell it ends where nobody types (measured: zsh 5.9).

@@ -181,7 +181,7 @@ impl Machine<'_> {
                     return Err(self.doubt("braces beside something that is set"));
                 }
                 // And what parameters bring may be part of them, or be split.
-                let is_star = |part: &Part| matches!(part, Part::Text(t) if t.iter().any(|b| b"*?[".contains(b)));
+                let is_star = |part: &Part| matches!(part, Part::Text(t) if t.iter().any(|b| b"*?[~".contains(b)));
                 let is_usual = self.separators().is_ok_and(|all| all.is_none_or(|all| *all == *b" \t\n"));
                 let is_changed = |part: &Part| match part {
                     Part::Parameter(p) => p.change != Change::None || !is_usual || is_all_of(p) || p.name == "*",

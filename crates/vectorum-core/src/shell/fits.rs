@@ -73,9 +73,10 @@ impl Machine<'_> {
             return Ok(fits_stars(pattern, text));
         }
         // Of a list only its first word is one there.
+        let is_all = |part: &Part| matches!(part, Part::Parameter(p) if matches!(&p.name[..], b"@" | b"*") && !matches!(p.change, Change::Length));
         let is_list = |part: &Part| match part {
-            Part::Parameter(p) => matches!(&p.name[..], b"@" | b"*") && !matches!(p.change, Change::Length),
-            part => brings_list(part),
+            Part::Double(inner) => inner.iter().any(is_all) || brings_list(part),
+            part => is_all(part) || brings_list(part),
         };
         if self.dialect != Dialect::Zsh && !is_test && pattern.parts.iter().any(is_list) {
             return Err(self.doubt("a list for a pattern"));

@@ -207,6 +207,8 @@ pub(super) struct Machine<'a> {
     pub(super) sets_positional: bool,
     /// Whether something is to be run where the subshell ends that runs.
     pub(super) has_end_trap: bool,
+    /// Whether the pipeline that ran last was turned round with `!`.
+    pub(super) was_turned: bool,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
     pub(super) guarded: usize,
 }
@@ -274,6 +276,7 @@ impl<'a> Machine<'a> {
             asides: 0,
             sets_positional: false,
             has_end_trap: false,
+            was_turned: false,
             guarded: 0,
         }
     }
@@ -618,6 +621,10 @@ impl<'a> Machine<'a> {
     /// With `set -e` a command that fails ends the shell.
     pub(super) fn check_failure(&mut self) {
         if self.guarded > 0 || self.live.as_ref().is_none_or(|s| s.option("errexit") == Some(false)) {
+            return;
+        }
+        // What ends with something that is turned round goes on there, a function as well (measured: 5.9).
+        if self.dialect == Dialect::Zsh && self.was_turned {
             return;
         }
         // Where somebody types these go on all the same (measured).

@@ -134,6 +134,7 @@ impl Machine<'_> {
     /// after that; how it works as another shell is followed for `sh`, in a text or a function.
     pub(super) fn emulate(&mut self, known: Option<&[Bytes]>) {
         if known.is_some_and(<[Bytes]>::is_empty) {
+            self.set_status(0);
             return self.print(Val::Unknown(self.doubt("what a command prints")));
         }
         let Some(words) = known else { return self.fog(OTHER) };
@@ -331,6 +332,7 @@ impl Machine<'_> {
     pub(super) fn refuse_option(&mut self) {
         match self.dialect {
             Dialect::Bash => self.misused(),
+            Dialect::Ksh => self.fail_special_with(2),
             _ => self.fail_special(),
         }
     }

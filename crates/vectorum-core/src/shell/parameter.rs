@@ -457,7 +457,7 @@ impl Machine<'_> {
                             // With `set -u` it is an error in some (measured).
                             // A part of a text is one of its letters there (measured: 5.2).
                             // Between quotes nothing is one empty text there.
-                            if self.dialect == Dialect::Zsh && is_unset && matches!(parameter.change, Change::Slice(..)) {
+                            if self.dialect == Dialect::Zsh && is_unset {
                                 return Ok(Held::Unset);
                             }
                             let is_text = !is_list && !is_unset;

@@ -13,6 +13,14 @@ impl Fish<'_> {
         } else if !self.run_pipe(last, before) {
             return;
         }
+        // Each of them may be turned round.
+        if !before.is_empty()
+            && last.negated
+            && let Some(state) = &mut self.live
+            && let Ok(status) = &mut state.status
+        {
+            *status = u8::from(*status == 0);
+        }
         // What was not run is not turned round; what a word stands for may have been.
         let is_refused = self.is_refused(last);
         let is_named =

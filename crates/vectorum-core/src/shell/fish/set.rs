@@ -203,6 +203,10 @@ impl Fish<'_> {
     }
 
     pub(super) fn set_command(&mut self, arguments: &[Val], unknown: Option<Arc<Doubt>>) {
+        // By itself it tells all, and ends like what was before it.
+        if arguments.is_empty() && unknown.is_none() {
+            return self.print(Val::Unknown(self.doubt("what a command prints")));
+        }
         // Options stand in front; a word that is not known may be one only there.
         let first = arguments.iter().take_while(|a| a.known().is_some()).filter_map(|a| a.known().cloned()).collect::<Vec<_>>();
         let Some(options) = Options::of(&first, &[], &[SCOPES, PLAIN], true) else {
