@@ -554,6 +554,12 @@ impl Machine<'_> {
                 },
                 _ => Some(Val::Unknown(self.doubt("HOME is not known"))),
             },
+            // There it is where the shell is and was, whatever these names hold.
+            b"+" | b"-" if self.dialect == Dialect::Zsh => {
+                let folder =
+                    self.live.as_ref().and_then(|state| if name == b"+" { state.folder.clone() } else { state.left.clone() });
+                Some(folder.map_or_else(|| Val::Unknown(self.doubt("the working folder is not known")), Val::Known))
+            }
             b"+" | b"-" if self.dialect.is_rich() => match self.content_of(if name == b"+" { b"PWD" } else { b"OLDPWD" }) {
                 Content::Set(value) => Some(value),
                 Content::Unset => None,

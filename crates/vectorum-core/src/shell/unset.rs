@@ -138,8 +138,8 @@ impl Machine<'_> {
                         self.forget_function(name);
                         continue;
                     }
-                    // bash goes on setting it.
-                    if name == b"_" && self.dialect == Dialect::Bash {
+                    // bash goes on setting it, and mksh keeps what it counts with.
+                    if name == b"_" && self.dialect == Dialect::Bash || name == b"OPTIND" && self.dialect == Dialect::Mksh {
                         continue;
                     }
                     if !self.unset(name) {

@@ -375,3 +375,79 @@ fn plain_escapes(text: &[u8]) -> Option<Vec<u8>> {
     }
     Some(out)
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::Zsh;
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_zsh_writes_in_its_own_shape_is_read() {
+        hold(&[
+            (&[Zsh], "N=abc; R=${(U)N}; X=${(L)${(U)N}}", ["ABC", "abc"]),
+            (&[Zsh], "N='a b'; R=${(q)N}; X=${(qq)N}", ["a\\ b", "'a b'"]),
+            (&[Zsh], "N=a:b; R=${(s.:.)N}; X=${(s:/:)N}", ["a:b", "a:b"]),
+            (&[Zsh], "N=a:b; R=${(s(:))N}; X=${(s[:])N}", ["a:b", "a:b"]),
+            (&[Zsh], "N=a:b; R=${(s<:>)N}; X=\"${(s.:.)N}\"", ["a:b", "a:b"]),
+            (&[Zsh], "N=a:b; R=${(@s.:.)N}; X=\"${(@s.:.)N}\"", ["a:b", "a:b"]),
+            (&[Zsh], "L=(a b); R=${(j.,.)L}; X=\"${(j.,.)L}\"", ["a,b", "a,b"]),
+            (&[Zsh], "L=(a b); R=${(j::)L}; X=${(j. .)L}", ["ab", "a b"]),
+            (&[Zsh], "L=(a b); R=${(F)L}; X=${(j.-.)L[1]}", ["a\nb", "a"]),
+            (&[Zsh], "N=$'a\\nb'; R=${(f)N}; X=${#${(f)N}}", ["a\nb", "2"]),
+            (&[Zsh], "N=$'a\\n\\nb'; R=${#${(f)N}}; X=${#${(@f)N}}", ["2", "2"]),
+            (&[Zsh], "N=5; R=${(l.3.)N}; X=${(l.3..0.)N}", ["  5", "005"]),
+            (&[Zsh], "N=5; R=${(r.3..-.)N}; X=${(l.3..0..x.)N}", ["5--", "<unknown>"]),
+            (&[Zsh], "L=(b a c); R=${(o)L}; X=${(O)L}", ["b a c", "b a c"]),
+            (&[Zsh], "L=(b a c); R=${(oa)L}; X=${(Oa)L}", ["<unknown>", "b a c"]),
+            (&[Zsh], "L=(b10 b9); R=${(on)L}; X=${(On)L}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "L=(B a C); R=${(oi)L}; X=${(o)L}", ["<unknown>", "B a C"]),
+            (&[Zsh], "L=(a b a); R=${(u)L}; X=$#L", ["a b a", "3"]),
+            (&[Zsh], "N=M; M=v; R=${(P)N}; X=${(P)${:-M}}", ["v", "v"]),
+            (&[Zsh], "typeset -A T=(k v); R=${(k)T}; X=${(v)T}", ["k", "v"]),
+            (&[Zsh], "typeset -A T=(k v); R=${(kv)T}; X=${(t)T}", ["k v", "<unknown>"]),
+            (&[Zsh], "N=a; R=${(t)N}; X=${(t)L}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "typeset -x N=a; R=${(t)N}; X=${(t)PATH}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "N='$M'; M=v; R=${(e)N}; X=${(e)${:-a$M}}", ["v", "av"]),
+            (&[Zsh], "N='a\\tb'; R=${(g::)N}; X=1", ["<unknown>", "1"]),
+            (&[Zsh], "N='a b c'; R=${(w)#N}; X=${#N}", ["<unknown>", "5"]),
+            (&[Zsh], "N='a b c'; R=${(z)N}; X=${#${(z)N}}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "N=abcb; R=${(M)N#ab}; X=${(M)N%b}", ["ab", "b"]),
+            (&[Zsh], "N=abcb; R=${N#(#m)a}; X=1", ["<unknown>", "1"]),
+            (&[Zsh], "N=abcb; R=${(S)N#b}; X=${(S)N/b*/-}", ["acb", "<unknown>"]),
+            (&[Zsh], "L=(ab cb); R=${L#?}; X=${(M)L:#a*}", ["b b", "ab"]),
+            (&[Zsh], "L=(ab cb); R=${L:#a*}; X=${#${L:#a*}}", ["cb", "1"]),
+            (&[Zsh], "L=(a b c d); R=$L[2,3]; X=${L[-2,-1]}", ["b c", "c d"]),
+            (&[Zsh], "L=(a b c d); R=${L[(r)c]}; X=${L[(i)c]}", ["c", "3"]),
+            (&[Zsh], "L=(a b c d); R=${L[(R)*]}; X=${L[(I)x]}", ["d", "0"]),
+            (&[Zsh], "N=abcd; R=$N[2,3]; X=${N[(i)c]}", ["bc", "<unknown>"]),
+            (&[Zsh], "N=abcd; R=${N[-1]}; X=${N[(r)c]}", ["d", "<unknown>"]),
+            (&[Zsh], "N='one two'; R=${N[(w)2]}; X=${N[(w)1]}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "L=(a b); R=x$^L; X=$^L", ["xa b", "a b"]),
+            (&[Zsh], "L=(a b); R=${^L}y; X=x${^L}y", ["a by", "xa by"]),
+            (&[Zsh], "N='a b'; set -- $=N; R=$#; X=${=N}", ["2", "a b"]),
+            (&[Zsh], "N='a*'; R=${~N}; X=$N", ["a*", "a*"]),
+            (&[Zsh], "N=v; R=${+N}; X=${+U}", ["1", "0"]),
+            (&[Zsh], "N=abc; R=$#N; X=${#N}", ["3", "3"]),
+            (&[Zsh], "L=(a bb); R=$#L; X=${#L[2]}", ["2", "2"]),
+            (&[Zsh], "N=/a/b.c; R=${N:t:r}; X=${N:h:h}", ["b", "/"]),
+            (&[Zsh], "N=/a/b.c; R=${N:s/a/x/}; X=${N:gs/b/y/}", ["/x/b.c", "/a/y.c"]),
+            (&[Zsh], "N=/a/b.c; R=${N:u}; X=${${N:t}:l}", ["/A/B.C", "b.c"]),
+            (&[Zsh], "N=abc; R=${N:1}; X=${N:0:2}", ["bc", "ab"]),
+            (&[Zsh], "N=abc; R=${N: -1}; X=${N:1:-1}", ["c", "b"]),
+            (&[Zsh], "L=(a b c); R=${L:1}; X=${L:0:1}", ["b c", "a"]),
+            (&[Zsh], "R=${:-lit}; X=${${:-a.b}%.b}", ["lit", "a"]),
+            (&[Zsh], "R=${${N:-d}:u}; X=${${(s.:.)${:-a:b}}[2]}", ["D", "b"]),
+            (&[Zsh], "L=(a '' b); R=${#L}; X=${#${(@)L}}", ["3", "2"]),
+            (&[Zsh], "L=(a b); M=(c); R=${L:^M}; X=${L:^^M}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "L=(a b); M=(b); R=${L:|M}; X=${L:*M}", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "L=(a b c); L[2]=(); R=$L; X=$#L", ["a c", "2"]),
+            (&[Zsh], "L=(a b c); L[2]=(x y); R=$L; X=$#L", ["a x y c", "4"]),
+            (&[Zsh], "L=(a b); L+=(c); R=$L[-1]; X=$#L", ["c", "3"]),
+            (&[Zsh], "N=ab; N[1]=x; R=$N; X=1", ["xb", "1"]),
+            (&[Zsh], "N=ab; N+=c; R=$N; X=${N[3]}", ["abc", "c"]),
+            (&[Zsh], "R=${N::=v}; X=$N", ["v", "v"]),
+            (&[Zsh], "R=${N:=v}; X=${N:+w}", ["v", "w"]),
+            (&[Zsh], "R=${(A)L::=a b}; X=$#L", ["<unknown>", "<a number>"]),
+        ]);
+    }
+}
