@@ -49,8 +49,12 @@ mod getopts;
 mod globs;
 mod handed;
 mod hooks;
+#[cfg(test)]
+mod idioms;
 mod initial;
-pub mod ink;
+pub #[cfg(test)]
+mod idioms;
+mod ink;
 mod inner;
 mod instead;
 mod known;
