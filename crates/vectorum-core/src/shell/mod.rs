@@ -52,9 +52,7 @@ mod hooks;
 #[cfg(test)]
 mod idioms;
 mod initial;
-pub #[cfg(test)]
-mod idioms;
-mod ink;
+pub mod ink;
 mod inner;
 mod instead;
 mod known;
