@@ -421,7 +421,8 @@ impl Parser<'_> {
                     Dialect::Zsh => text.iter().any(|sign| b"<>".contains(sign)),
                     _ => false,
                 };
-                if in_group.clone().any(|p| matches!(p, Part::Text(t) if ends(t))) {
+                let is_bare = pattern.parts.iter().all(|p| matches!(p, Part::Text(_)));
+                if is_bare && in_group.clone().any(|p| matches!(p, Part::Text(t) if ends(t))) {
                     return self.trouble_unfollowed("a group of a pattern with a sign that may end its word");
                 }
                 push_only(&mut patterns, pattern);

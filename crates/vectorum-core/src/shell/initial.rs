@@ -230,7 +230,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             });
             own(&mut vars, "ENV", home.map_or_else(filled, |home| Val::of([&home[..], b"/.kshrc"].concat())));
             // What these hold, they hold without being set.
-            ["HISTCMD", "JOBMAX"].iter().for_each(|name| perhaps(&mut vars, name));
+            ["HISTCMD", "JOBMAX", "FPATH"].iter().for_each(|name| perhaps(&mut vars, name));
             // Its prompts are set once its files are read (measured: 93u+m).
             vars.remove("PS1");
             if invocation.is_interactive {
@@ -360,7 +360,8 @@ mod tests {
             (&[Ksh], "R=${FCEDIT+set}; X=${ENV-none}", ["set", "/home/odile/.kshrc"]),
             (&[Bash, Dash, Ksh, Mksh], "R=${CDPATH-none}; X=${FIGNORE-none}", ["none", "none"]),
             (&[Zsh], "R=${CDPATH-none}; X=${FIGNORE-none}", ["", ""]),
-            (&[Bash, Dash, Ksh, Mksh], "R=${FPATH+set}; X=${fpath+set}", ["", ""]),
+            (&[Bash, Dash, Mksh], "R=${FPATH+set}; X=${fpath+set}", ["", ""]),
+            (&[Ksh], "R=${FPATH+set}; X=${fpath+set}", ["<unknown>", ""]),
             (&[Zsh], "R=${FPATH+set}; X=${fpath+set}", ["set", "<unknown>"]),
             (&[Bash, Dash, Ksh, Mksh], "R=${path+set}; X=${cdpath+set}", ["", ""]),
             (&[Zsh], "R=${path+set}; X=${cdpath+set}", ["set", "set"]),

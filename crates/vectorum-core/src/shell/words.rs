@@ -33,9 +33,9 @@ fn is_brace_open(parts: &[Part]) -> bool {
     false
 }
 
-/// Whether a bracket is open behind a text.
-fn is_open_key(part: &Part) -> bool {
-    matches!(part, Part::Text(text) if has_open_bracket(text))
+/// Whether a bracket is open behind a word that has no quotes.
+fn has_open_key(word: &Word) -> bool {
+    matches!(&word.parts[..], [Part::Text(text)] if has_open_bracket(text))
 }
 
 impl Parser<'_> {
@@ -176,7 +176,7 @@ impl Parser<'_> {
         loop {
             self.lines()?;
             // A key may be of other signs there.
-            let is_open = words.last().is_some_and(|word: &Word| word.parts.iter().any(is_open_key));
+            let is_open = words.last().is_some_and(has_open_key);
             if self.dialect == Dialect::Ksh && is_open && self.peek().is_some_and(|b| b")&|;<>}".contains(&b)) {
                 return self.trouble_unfollowed("a key of a list with other signs");
             }
