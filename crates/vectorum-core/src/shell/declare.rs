@@ -15,6 +15,24 @@ use super::ties::is_own;
 use super::value::{Doubt, Val};
 use super::vars::For;
 
+/// Names under which zsh has parts of itself (zshparam(1), zshmodules(1)).
+const PARTS_OF_SHELL: &[&[u8]] = &[
+    b"status",
+    b"pipestatus",
+    b"options",
+    b"aliases",
+    b"galiases",
+    b"saliases",
+    b"functions",
+    b"parameters",
+    b"commands",
+    b"builtins",
+    b"reswords",
+    b"modules",
+    b"history",
+    b"watch",
+];
+
 /// A word of a declaration, expanded.
 #[derive(Clone)]
 pub(super) enum Declared {
@@ -106,6 +124,11 @@ impl Machine<'_> {
         }
         let mut given = given.into_iter();
         let Some(mut attributes) = self.attributes(command, &mut given) else { return };
+        // They are handed on as one text.
+        let is_of_shell = |d: &Declared| PARTS_OF_SHELL.contains(&&name_of(d)[..]);
+        if attributes.exported == Some(true) && self.is_own_zsh() && given.as_slice().iter().any(is_of_shell) {
+            return self.fog("a part of the shell itself is exported");
+        }
         attributes.is_local = in_function && !attributes.is_global;
         if attributes.is_local && !self.may_be_local(&mut attributes, given.as_slice()) {
             return;
@@ -179,7 +202,11 @@ impl Machine<'_> {
                 let exports_all = self.live.as_ref().and_then(|s| s.option("allexport"));
                 if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
                     // But not always where values become something else by it.
-                    let is_sure = exports_all == Some(false) && !var.is_odd;
+                    let keeps = matches!(
+                        &name[..],
+                        b"HOME" | b"PATH" | b"PWD" | b"OLDPWD" | b"SHELL" | b"LANG" | b"ENV" | b"CDPATH" | b"VISUAL"
+                    );
+                    let is_sure = exports_all == Some(false) && !var.is_odd && !keeps;
                     var.exported = if is_sure { Some(false) } else { None };
                 }
             }
@@ -256,6 +283,9 @@ impl Machine<'_> {
             }
         };
         let name = name_of(&declared);
+        // Lists are handed on to nobody, those that are tied to a text neither.
+        let is_tied_list = self.dialect == Dialect::Zsh && !attributes.is_local && self.tied(&name).is_some();
+        let attributes = if is_tied_list { Attributes { exported: None, ..attributes } } else { attributes };
         match declared {
             Declared::Assignment(assignment, value) => {
                 let value = match (&assignment.value, value) {
@@ -406,6 +436,10 @@ impl Machine<'_> {
         if self.dialect != Dialect::Zsh || attributes.is_local {
             return true;
         }
+        if self.tied(name).is_some() && is_own(name) {
+            self.fail_hard();
+            return false;
+        }
         let Some(var) = self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)) else { return true };
         let (is_list, may_be) = (matches!(var.content, Content::Array(_)), var.can_be_list());
         if is_list {
@@ -528,7 +562,8 @@ impl Machine<'_> {
             return self.is_readonly(&other);
         }
         // What zsh counts by itself (zshparam(1)).
-        let is_counted = matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL") && self.is_own_zsh();
+        let is_counted =
+            matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL" | b"HISTCMD") && self.is_own_zsh();
         is_counted || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
     }
 

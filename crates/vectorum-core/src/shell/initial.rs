@@ -91,7 +91,21 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             let could_be = places.iter().map(|p| Bytes::from_static(p)).collect();
             let place = Doubt { could_be, ..(*Doubt::filled("where the shell lies")).clone() };
             own(&mut vars, "BASH", Val::Unknown(Arc::new(place)));
-            for name in ["BASH_VERSION", "HOSTNAME", "HOSTTYPE", "MACHTYPE", "BASHPID", "RANDOM", "SECONDS", "LINENO", "_"] {
+            for name in [
+                "BASH_VERSION",
+                "HOSTNAME",
+                "HOSTTYPE",
+                "MACHTYPE",
+                "BASHPID",
+                "RANDOM",
+                "SECONDS",
+                "LINENO",
+                "EPOCHSECONDS",
+                "EPOCHREALTIME",
+                "SRANDOM",
+                "HISTCMD",
+                "_",
+            ] {
                 own(&mut vars, name, filled());
             }
             own(&mut vars, "OSTYPE", system());
@@ -169,6 +183,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "LISTMAX",
                 "KEYTIMEOUT",
                 "HISTSIZE",
+                "SAVEHIST",
                 "COLUMNS",
                 "LINES",
                 "TMPPREFIX",
@@ -181,6 +196,11 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "_",
             ] {
                 own(&mut vars, name, Val::Unknown(Doubt::new(SET_BY_SHELL, None)));
+            }
+            // It counts its lines itself.
+            let counted = vars.get(b"HISTCMD").map(Cow::into_owned);
+            if let Some(counted) = counted {
+                vars.set("HISTCMD", Var { readonly: true, ..counted });
             }
             if start.contains(b"OPTIND") {
                 own(&mut vars, "OPTIND", filled());
@@ -242,12 +262,22 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             vars.set("_AST_FEATURES", Var { content: features, exported: None, ..Var::unset() });
         }
         Dialect::Mksh => {
-            let more = ["USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE", "TMOUT", "PATHSEP"];
+            let more =
+                ["USER_ID", "KSHUID", "KSHEGID", "KSHGID", "PGRP", "EPOCHREALTIME", "HISTSIZE", "TMOUT", "PATHSEP", "BASHPID"];
             for name in KORN.iter().chain(&more) {
                 own(&mut vars, name, filled());
             }
             if !has(&vars, "PATH") {
                 exported(&mut vars, "PATH", Val::of(b"/usr/bin:/bin"));
+            }
+            // What it says of itself stays so.
+            let told = vars.get(b"KSH_VERSION").map(Cow::into_owned);
+            if let Some(told) = told {
+                vars.set("KSH_VERSION", Var { readonly: true, ..told });
+            }
+            // It is handed on once it is set.
+            if !has(&vars, "SHELL") {
+                vars.set("SHELL", Var { exported: Some(true), ..Var::unset() });
             }
         }
     }
@@ -334,7 +364,7 @@ mod tests {
             (&[Dash, Ksh, Mksh], "R=${OSTYPE+set}; X=${MACHTYPE+set}", ["", ""]),
             (&[Bash], "R=${BASH+set}; X=${BASHPID+set}", ["set", "set"]),
             (&[Dash, Ksh, Zsh], "R=${BASH+set}; X=${BASHPID+set}", ["", ""]),
-            (&[Mksh], "R=${BASH+set}; X=${BASHPID+set}", ["", "<unknown>"]),
+            (&[Mksh], "R=${BASH+set}; X=${BASHPID+set}", ["", "set"]),
             (&[Bash], "R=${BASH_VERSION+set}; X=${ZSH_VERSION+set}", ["set", ""]),
             (&[Dash, Ksh, Mksh], "R=${BASH_VERSION+set}; X=${ZSH_VERSION+set}", ["", ""]),
             (&[Zsh], "R=${BASH_VERSION+set}; X=${ZSH_VERSION+set}", ["", "set"]),
@@ -394,7 +424,7 @@ mod tests {
             (&[Ksh], "R=${FUNCNAME-none}; X=${BASH_SOURCE+set}", ["<unknown>", ""]),
             (&[Bash], "R=${GROUPS+set}; X=${DIRSTACK+set}", ["<unknown>", "<unknown>"]),
             (&[Dash, Ksh, Mksh, Zsh], "R=${GROUPS+set}; X=${DIRSTACK+set}", ["", ""]),
-            (&[Bash], "R=${EPOCHSECONDS+set}; X=${SRANDOM+set}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "R=${EPOCHSECONDS+set}; X=${SRANDOM+set}", ["set", "set"]),
             (&[Dash, Ksh, Mksh], "R=${EPOCHSECONDS+set}; X=${SRANDOM+set}", ["", ""]),
             (&[Zsh], "R=${EPOCHSECONDS+set}; X=${SRANDOM+set}", ["<unknown>", ""]),
             (&[Bash, Dash, Ksh, Zsh], "R=${EXECSHELL+set}; X=${KSHEGID+set}", ["", ""]),

@@ -199,7 +199,7 @@ impl Machine<'_> {
                 frame.is_before = gives_up_less;
             }
             self.at = assignment.at;
-            let name = assignment.name.clone();
+            let name = self.tied(&assignment.name).unwrap_or_else(|| assignment.name.clone());
             let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
             let exported = if stays && !self.is_function(&called) { None } else { Some(true) };
             self.quiet += usize::from(!stays);

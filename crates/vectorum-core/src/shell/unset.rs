@@ -139,7 +139,23 @@ impl Machine<'_> {
                         continue;
                     }
                     // bash goes on setting it, and mksh keeps what it counts with.
-                    if name == b"_" && self.dialect == Dialect::Bash || name == b"OPTIND" && self.dialect == Dialect::Mksh {
+                    let is_kept = match self.dialect {
+                        Dialect::Bash => name == b"_",
+                        Dialect::Mksh => matches!(name, b"OPTIND" | b"HISTSIZE" | b"EPOCHREALTIME" | b"KSH_VERSION" | b"BASHPID"),
+                        _ => false,
+                    };
+                    if is_kept && name != b"KSH_VERSION" {
+                        self.doubt_export(name);
+                    }
+                    // There it is a number.
+                    if name == b"OPTIND" && self.dialect == Dialect::Dash {
+                        self.fail_special();
+                        if self.live.is_none() {
+                            return;
+                        }
+                        continue;
+                    }
+                    if is_kept {
                         continue;
                     }
                     if !self.unset(name) {

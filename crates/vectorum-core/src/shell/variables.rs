@@ -257,6 +257,9 @@ impl Machine<'_> {
             Some(var) if is_moving(&var) => match &var.content {
                 content if is_kept(self.dialect, name, content) => content.clone(),
                 Content::Unset => Content::Unset,
+                Content::Perhaps(_) if var.site.is_none() && self.dialect == Dialect::Ksh => {
+                    Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself")))
+                }
                 _ if self.dialect == Dialect::Zsh && NUMBERS.contains(&name) => {
                     Content::Set(self.doubt("the shell changes this variable by itself").number())
                 }
@@ -287,6 +290,47 @@ impl Machine<'_> {
     /// Whether zsh has a name for a text by its nature.
     pub(super) fn takes_no_list(&self, name: &[u8]) -> bool {
         self.dialect == Dialect::Zsh && (self.is_tied_text(name) || TEXTS.contains(&name) || name.starts_with(b"LC_"))
+    }
+
+    /// Whether the shell counts with what a name holds (measured: bash 5.2, 93u+m, R59, 5.9).
+    fn counts_with(&self, name: &[u8]) -> bool {
+        match self.dialect {
+            Dialect::Bash => matches!(name, b"OPTIND" | b"SRANDOM" | b"HISTCMD"),
+            Dialect::Ksh => matches!(
+                name,
+                b"OPTIND"
+                    | b"PPID"
+                    | b"RANDOM"
+                    | b"SECONDS"
+                    | b"LINENO"
+                    | b"MAILCHECK"
+                    | b"TMOUT"
+                    | b"SHLVL"
+                    | b"HISTCMD"
+                    | b"JOBMAX"
+            ),
+            Dialect::Mksh => matches!(
+                name,
+                b"OPTIND"
+                    | b"PPID"
+                    | b"RANDOM"
+                    | b"SECONDS"
+                    | b"LINENO"
+                    | b"BASHPID"
+                    | b"COLUMNS"
+                    | b"LINES"
+                    | b"HISTSIZE"
+                    | b"PIPESTATUS"
+                    | b"TMOUT"
+                    | b"KSHUID"
+                    | b"KSHGID"
+                    | b"KSHEGID"
+                    | b"USER_ID"
+                    | b"PGRP"
+            ),
+            Dialect::Zsh => name == b"SHLVL",
+            Dialect::Dash => false,
+        }
     }
 
     /// Some names may be set: these to texts, those to lists.
@@ -323,7 +367,7 @@ impl Machine<'_> {
             Dialect::Ksh | Dialect::Zsh if name == b"SHLVL" => !value.is_number() || value.is_empty() != Some(false),
             _ => false,
         };
-        if is_refused { Content::Set(Val::Unknown(self.doubt("the shell may not take the value"))) } else { content }
+        if is_refused { Content::Perhaps(Val::Unknown(self.doubt("the shell may not take the value"))) } else { content }
     }
 
     /// The same for a name that can be shared.
@@ -343,6 +387,24 @@ impl Machine<'_> {
                 self.give_up_reference(name);
                 return true;
             }
+        }
+        // In ksh it stands for what the shell says of itself.
+        if self.dialect == Dialect::Ksh && *name == b"KSH_VERSION"[..] {
+            let doubt = self.doubt("what the shell says of itself is set");
+            self.fail_or_go_on(&doubt);
+            self.doubt_from_here(name);
+            self.doubt_export(name);
+            return true;
+        }
+        // What is no sum is an error for those that hold numbers.
+        if self.counts_with(name)
+            && let Content::Set(Val::Known(text)) = &content
+            && !is_decimal(text)
+        {
+            let doubt = self.doubt("a name of the shell's own that takes numbers");
+            self.fail_or_go_on(&doubt);
+            self.doubt_from_here(name);
+            return true;
         }
         if let Some(Tie { text: tied, separator, is_sure, .. }) = self.tie_of(name) {
             if !is_sure {
@@ -577,6 +639,11 @@ impl Machine<'_> {
                 self.give_up_reference(name);
                 return true;
             }
+        }
+        // What zsh counts by itself stays.
+        let is_counted = self.is_readonly(name) || matches!(name, b"status" | b"zsh_eval_context");
+        if self.is_own_zsh() && is_counted && !self.is_tied_text(name) {
+            return false;
         }
         if let Some(tied) = self.tied(name) {
             self.untie(name);
