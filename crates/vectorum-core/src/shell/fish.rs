@@ -414,6 +414,11 @@ impl Fish<'_> {
                 {
                     Ok(vec![Val::Unknown(Doubt::filled("fish sets it by itself"))])
                 }
+                None if name == b"EUID" => Ok(vec![Val::of(self.account.uid.to_string())]),
+                None if name == b"IFS" => Ok(vec![Val::of(b"\n \t")]),
+                None if matches!(name, b"umask" | b"status_generation" | b"fish_kill_signal") => {
+                    Ok(vec![Val::Unknown(Doubt::filled("fish sets it by itself"))])
+                }
                 None if name != b"__fish_added_user_paths" && OWN_PREFIXES.iter().any(|p| name.starts_with(p)) => {
                     Err(self.doubt("fish sets it by itself"))
                 }

@@ -243,7 +243,8 @@ impl Machine<'_> {
                 Some(Content::Set(Val::Known(text))) => {
                     Content::Array(Arc::new(text.split(|b| *b == tie.separator).map(Val::of).collect()))
                 }
-                Some(Content::Unset) | None => Content::Array(Arc::new(Vec::new())),
+                Some(Content::Unset) => Content::Unset,
+                None => Content::Array(Arc::new(Vec::new())),
                 Some(other) => match other.value() {
                     Some(Val::Unknown(doubt)) => Content::Perhaps(Val::Unknown(doubt)),
                     _ => Content::Unset,

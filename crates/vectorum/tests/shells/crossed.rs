@@ -1,5 +1,6 @@
 //! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
-//! the other, parameters expanded in places, and one sign in shapes that hang on it.
+//! the other, parameters expanded in places, names that shells give a meaning in what is done with them, and one sign in shapes
+//! that hang on it.
 
 use super::Dice;
 
@@ -33,10 +34,11 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(4) {
+    match dice.roll(5) {
         0 => command(dice, shell),
         1 => expansion(dice, shell),
         2 => pair(dice, shell),
+        3 => name(dice, shell),
         _ => sign(dice, shell),
     }
 }
@@ -53,6 +55,16 @@ fn pair(dice: &mut Dice, shell: &str) -> String {
     let [start, first, second] = ["starts", "commands", "commands"].map(|kind| one(dice, kind, shell));
     let joint = dice.one(&["; ", "; ", "\n", " && ", " || "]);
     taken_up(shell, &start, &format!("{first}{joint}{second}"))
+}
+
+/// A name that shells give a meaning, set, exported or taken away.
+fn name(dice: &mut Dice, shell: &str) -> String {
+    let [name, text] = [if shell == "fish" { "own" } else { "names" }, "uses"].map(|kind| one(dice, kind, shell));
+    let text = text.replace('%', &name);
+    match shell {
+        "fish" => text,
+        _ => format!("{text}\nexport C"),
+    }
 }
 
 /// A text of which what it leaves is taken up.

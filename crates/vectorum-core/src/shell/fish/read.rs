@@ -1,5 +1,6 @@
 //! `read`, from a pipe or a file.
 
+use super::set::is_locked;
 use super::*;
 
 const WITH_WORD: &[Letter] = &[
@@ -75,6 +76,18 @@ impl Fish<'_> {
             return self.doubt_status("a list and more is read");
         }
         for (name, items) in of_list.iter().zip(items) {
+            if is_locked(name) {
+                self.doubt_status("a name that fish does not let be set");
+                continue;
+            }
+            // What nothing becomes in these hangs on whether there was a line.
+            let is_nothing = |items: &Vec<Val>| items.iter().any(|item| item.is_empty() == Some(true));
+            let items = match items {
+                Ok(items) if matches!(&name[..], b"PATH" | b"CDPATH") && is_nothing(&items) => {
+                    Err(self.doubt("an empty line for a path"))
+                }
+                items => items,
+            };
             self.put_var(name, scope, items, exported, None);
         }
     }

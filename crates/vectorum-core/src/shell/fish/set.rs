@@ -43,6 +43,12 @@ fn is_there_by_itself(name: &[u8]) -> bool {
         b"fish_killring",
         b"fish_kill_signal",
         b"status_generation",
+        b"COLUMNS",
+        b"LINES",
+        b"EUID",
+        b"IFS",
+        b"argv",
+        b"CMD_DURATION",
     ];
     others.contains(&name)
 }
@@ -66,6 +72,9 @@ pub(super) fn is_locked(name: &[u8]) -> bool {
             | b"hostname"
             | b"PWD"
             | b"SHLVL"
+            | b"status_generation"
+            | b"fish_kill_signal"
+            | b"fish_killring"
     )
 }
 
@@ -104,6 +113,10 @@ impl Fish<'_> {
         }
         if !name.is_ascii() {
             return self.fog("a name with letters beyond ASCII");
+        }
+        // It is of the process, and no variable.
+        if name == b"umask" {
+            return;
         }
         self.steps.count(items.as_ref().map_or(0, Vec::len));
         let mut site = self.here();
@@ -173,7 +186,13 @@ impl Fish<'_> {
             Ok(items) if is_path => Ok(items
                 .into_iter()
                 .flat_map(|v| match &v {
-                    Val::Known(text) => text.split(|b| *b == b':').map(Val::of).collect::<Vec<_>>(),
+                    Val::Known(text) => {
+                        // Nothing is where the shell is in these two.
+                        let is_here = |part: &[u8]| part.is_empty() && matches!(name, b"PATH" | b"CDPATH");
+                        text.split(|b| *b == b':')
+                            .map(|part| Val::of(if is_here(part) { b"." } else { part }))
+                            .collect::<Vec<_>>()
+                    }
                     Val::Unknown(_) => vec![v],
                 })
                 .collect()),
@@ -498,6 +517,10 @@ impl Fish<'_> {
             match memchr::memchr(b'=', text) {
                 Some(at) => {
                     let (name, value) = (text.slice(..at), text.slice(at + 1..));
+                    if is_locked(&name) {
+                        self.doubt_status("a name that fish does not let be set");
+                        continue;
+                    }
                     let is_list = matches!(&name[..], b"PATH" | b"CDPATH" | b"MANPATH");
                     let is_there = self.items(&name).is_ok_and(|i| i.iter().any(|v| v.is_empty() == Some(false)));
                     if is_list && !is_there {
