@@ -33,6 +33,7 @@ impl Fish<'_> {
         let is_odd = b"tzLn".iter().any(|l| has(*l)) || self.get(b"IFS").is_some();
         let delimiter = options.value(b'd').cloned();
         let input = self.live.as_ref().map(|s| s.input.text.clone());
+        let is_at_end = matches!(&input, Some(Val::Known(text)) if text.is_empty());
         let line = match input {
             Some(Val::Known(text)) if !is_odd => {
                 let end = memchr::memchr(b'\n', &text);
@@ -58,6 +59,8 @@ impl Fish<'_> {
             return self.print(Val::Unknown(self.doubt("what is read is not known")));
         }
         let items: Vec<Result<Vec<Val>, Arc<Doubt>>> = match line {
+            // They are lists without items then (measured: 3.6).
+            Ok(_) if is_at_end => names.iter().map(|_| Ok(Vec::new())).collect(),
             Err(doubt) => names.iter().map(|_| Err(doubt.clone())).collect(),
             Ok(line) if is_list => {
                 let pieces: Vec<&[u8]> = match &delimiter {

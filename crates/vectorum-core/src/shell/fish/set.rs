@@ -536,6 +536,7 @@ impl Fish<'_> {
                         self.put(&name, Some(Kept::Global), vec![Val::Known(value)], Some(true), None);
                     }
                 }
+                None if is_locked(text) => self.doubt_status("a name that fish does not let be set"),
                 None => {
                     // What is local where it is called is not seen there.
                     let items =
