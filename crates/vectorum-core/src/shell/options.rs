@@ -440,6 +440,15 @@ impl Machine<'_> {
         self.dialect == Dialect::Zsh && self.live.as_ref().is_some_and(|state| state.option(OTHERWISE) != Some(false))
     }
 
+    /// Whether the shell may be another one's kin by an option, for which numbers and escapes are others.
+    pub(super) fn speaks_posix(&self) -> bool {
+        match self.dialect {
+            Dialect::Zsh => !self.as_sh && self.expands_otherwise(),
+            Dialect::Mksh => self.live.as_ref().is_some_and(|state| state.option("posix") != Some(false)),
+            _ => false,
+        }
+    }
+
     /// `shift` of zsh's with names of lists, or from the end: `shift [-p] [N] [NAME …]`.
     fn shift_lists(&mut self, words: &[Bytes]) {
         let (at_end, words) = match words {

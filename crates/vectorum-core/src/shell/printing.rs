@@ -75,7 +75,7 @@ impl Machine<'_> {
         }
         // An option of zsh's takes them away, as it is where that is another shell.
         let bsd = self.live.as_ref().and_then(|state| state.option("bsdecho"));
-        let is_unclear = self.dialect == Dialect::Zsh && (self.as_sh || bsd.is_none());
+        let is_unclear = self.dialect == Dialect::Zsh && (self.as_sh || bsd.is_none()) || self.speaks_posix();
         let mut takes_escapes = !matches!(self.dialect, Dialect::Bash | Dialect::Ksh) && bsd != Some(true);
         if self.dialect == Dialect::Bash && words.first().is_some_and(|w| w == "-e" || w == "-ne" || w == "-en") {
             takes_escapes = true;

@@ -285,6 +285,8 @@ impl Sum<'_, '_> {
         let text = String::from_utf8_lossy(text).into_owned();
         let parsed = match text.strip_prefix("0x").or_else(|| text.strip_prefix("0X")) {
             Some(hex) => i64::from_str_radix(hex, 16).ok(),
+            // An option makes octal numbers of these, too.
+            None if text.len() > 1 && text.starts_with('0') && self.machine.speaks_posix() => return Err(Stop::Unfollowed),
             // A leading zero makes an octal number in these two, and is taken for nothing in the others.
             None if text.len() > 1
                 && text.starts_with('0')
