@@ -96,78 +96,77 @@ impl Machine<'_> {
                     return;
                 }
                 name => {
-                    let is_name = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
-                    let is_item = name.contains(&b'[') && self.dialect.is_rich();
-                    let begins = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_');
-                    let is_taken =
-                        begins && (is_name || is_item) || self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
-                    if !is_taken && !of_functions && (of_variables || self.dialect != Dialect::Bash) {
-                        self.unset_what_is_no_name(name);
-                        if self.live.is_none() {
-                            return;
-                        }
-                        continue;
-                    }
-                    if !is_name && !of_functions && self.unset_of_shell(name) {
-                        continue;
-                    }
-                    if !is_name && !of_functions {
-                        // An item of a list, or a pattern.
-                        let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
-                        let doubt = self.doubt("an item of a list");
-                        if name.len() > base.len() && !self.may_unset_item(name, &base, &doubt) {
-                            continue;
-                        }
-                        let content = self.without_key(name).or_else(|| self.without_item(name));
-                        self.assign(&base, content.unwrap_or(Content::Perhaps(Val::Unknown(doubt))), None);
-                        continue;
-                    }
-                    if of_functions {
-                        let runs = self.dialect == Dialect::Ksh && self.is_in_function();
-                        let was_there = self.forget_function(name);
-                        if was_there && runs {
-                            self.ended_within.insert(Bytes::copy_from_slice(name));
-                        }
-                        if !was_there && self.dialect == Dialect::Zsh {
-                            self.set_status(1);
-                        }
-                        continue;
-                    }
-                    let is_there = !matches!(self.content_of(name), Content::Unset);
-                    if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
-                        self.forget_function(name);
-                        continue;
-                    }
-                    // bash goes on setting it, and mksh keeps what it counts with.
-                    let is_kept = match self.dialect {
-                        Dialect::Bash => name == b"_",
-                        Dialect::Mksh => matches!(name, b"OPTIND" | b"HISTSIZE" | b"EPOCHREALTIME" | b"KSH_VERSION" | b"BASHPID"),
-                        _ => false,
-                    };
-                    if is_kept && name != b"KSH_VERSION" {
-                        self.doubt_export(name);
-                    }
-                    // There it is a number.
-                    if name == b"OPTIND" && self.dialect == Dialect::Dash {
-                        self.fail_special();
-                        if self.live.is_none() {
-                            return;
-                        }
-                        continue;
-                    }
-                    if is_kept {
-                        continue;
-                    }
-                    if !self.unset(name) {
-                        match self.dialect {
-                            Dialect::Ksh | Dialect::Mksh => self.set_status(1),
-                            _ => self.refused(),
-                        }
-                        if self.live.is_none() {
-                            return;
-                        }
+                    self.unset_one(name, of_functions, of_variables);
+                    if self.live.is_none() {
+                        return;
                     }
                 }
+            }
+        }
+    }
+
+    /// Unsets what one word names: a function, a variable, an item of a list.
+    fn unset_one(&mut self, name: &[u8], of_functions: bool, of_variables: bool) {
+        let is_name = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
+        let is_item = name.contains(&b'[') && self.dialect.is_rich();
+        let begins = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_');
+        let is_taken = begins && (is_name || is_item) || self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
+        if !is_taken && !of_functions && (of_variables || self.dialect != Dialect::Bash) {
+            return self.unset_what_is_no_name(name);
+        }
+        if of_functions {
+            return self.unset_function(name);
+        }
+        if !is_name {
+            if !self.unset_of_shell(name) {
+                self.unset_item(name);
+            }
+            return;
+        }
+        let is_there = !matches!(self.content_of(name), Content::Unset);
+        if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
+            self.forget_function(name);
+            return;
+        }
+        self.unset_variable(name);
+    }
+
+    fn unset_function(&mut self, name: &[u8]) {
+        let runs = self.dialect == Dialect::Ksh && self.is_in_function();
+        let was_there = self.forget_function(name);
+        if was_there && runs {
+            self.ended_within.insert(Bytes::copy_from_slice(name));
+        }
+        if !was_there && self.dialect == Dialect::Zsh {
+            self.set_status(1);
+        }
+    }
+
+    /// Unsets an item of a list, or what a pattern fits.
+    fn unset_item(&mut self, name: &[u8]) {
+        let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
+        let doubt = self.doubt("an item of a list");
+        if name.len() > base.len() && !self.may_unset_item(name, &base, &doubt) {
+            return;
+        }
+        let content = self.without_key(name).or_else(|| self.without_item(name));
+        self.assign(&base, content.unwrap_or(Content::Perhaps(Val::Unknown(doubt))), None);
+    }
+
+    fn unset_variable(&mut self, name: &[u8]) {
+        match (self.dialect, name) {
+            // bash goes on setting it, and what mksh says of itself stays.
+            (Dialect::Bash, b"_") | (Dialect::Mksh, b"KSH_VERSION") => return,
+            // What that counts with stays, too, and is handed on no more.
+            (Dialect::Mksh, b"OPTIND" | b"HISTSIZE" | b"EPOCHREALTIME" | b"BASHPID") => return self.doubt_export(name),
+            // There it is a number.
+            (Dialect::Dash, b"OPTIND") => return self.fail_special(),
+            _ => {}
+        }
+        if !self.unset(name) {
+            match self.dialect {
+                Dialect::Ksh | Dialect::Mksh => self.set_status(1),
+                _ => self.refused(),
             }
         }
     }

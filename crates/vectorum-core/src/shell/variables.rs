@@ -295,40 +295,14 @@ impl Machine<'_> {
 
     /// Whether the shell counts with what a name holds (measured: bash 5.2, 93u+m, R59, 5.9).
     fn counts_with(&self, name: &[u8]) -> bool {
+        let in_both = matches!(name, b"OPTIND" | b"PPID" | b"RANDOM" | b"SECONDS" | b"LINENO" | b"TMOUT");
         match self.dialect {
             Dialect::Bash => matches!(name, b"OPTIND" | b"SRANDOM" | b"HISTCMD"),
-            Dialect::Ksh => matches!(
-                name,
-                b"OPTIND"
-                    | b"PPID"
-                    | b"RANDOM"
-                    | b"SECONDS"
-                    | b"LINENO"
-                    | b"MAILCHECK"
-                    | b"TMOUT"
-                    | b"SHLVL"
-                    | b"HISTCMD"
-                    | b"JOBMAX"
-            ),
-            Dialect::Mksh => matches!(
-                name,
-                b"OPTIND"
-                    | b"PPID"
-                    | b"RANDOM"
-                    | b"SECONDS"
-                    | b"LINENO"
-                    | b"BASHPID"
-                    | b"COLUMNS"
-                    | b"LINES"
-                    | b"HISTSIZE"
-                    | b"PIPESTATUS"
-                    | b"TMOUT"
-                    | b"KSHUID"
-                    | b"KSHGID"
-                    | b"KSHEGID"
-                    | b"USER_ID"
-                    | b"PGRP"
-            ),
+            Dialect::Ksh => in_both || matches!(name, b"MAILCHECK" | b"SHLVL" | b"HISTCMD" | b"JOBMAX"),
+            Dialect::Mksh => {
+                let is_own = matches!(name, b"BASHPID" | b"COLUMNS" | b"LINES" | b"HISTSIZE" | b"PIPESTATUS" | b"PGRP");
+                in_both || is_own || matches!(name, b"KSHUID" | b"KSHGID" | b"KSHEGID" | b"USER_ID")
+            }
             Dialect::Zsh => name == b"SHLVL",
             Dialect::Dash => false,
         }
