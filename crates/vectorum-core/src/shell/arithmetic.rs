@@ -111,6 +111,14 @@ pub(super) fn worked_out(machine: &mut Machine<'_>, text: Vec<u8>, pieces: Vec<P
     if text.trim_ascii().is_empty() && machine.dialect != Dialect::Dash {
         return Summed { value: Ok(0), failure: Failure::No };
     }
+    // Numbers may have points then.
+    if machine.dialect == Dialect::Zsh && machine.works_otherwise() {
+        if may_assign(&text) {
+            machine.fail_perhaps(UNFOLLOWED);
+        }
+        let doubt = machine.doubt(UNFOLLOWED);
+        return Summed { value: Err(doubt.clone()), failure: Failure::Perhaps(doubt) };
+    }
     let may_assign = may_assign(&text);
     let mut sum = Sum { machine, text, pieces, at: 0, depth: 0, effect: Effect::Yes, values: 0, risk: None };
     let (value, risk) = (sum.whole(), sum.risk);

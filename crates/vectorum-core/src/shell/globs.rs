@@ -176,7 +176,12 @@ impl Machine<'_> {
             return match manner.nothing {
                 Nothing::Goes => Ok(Vec::new()),
                 Nothing::Stays => Ok(vec![field.text.clone().into()]),
-                Nothing::Fails if self.dialect == Dialect::Bash => Err(self.doubt(ODD)),
+                // There it gives up the line.
+                Nothing::Fails if self.dialect == Dialect::Bash => {
+                    let doubt = self.doubt(ODD);
+                    self.fail_or_go_on(&doubt);
+                    Err(doubt)
+                }
                 Nothing::Fails => {
                     if self.is_for_child {
                         self.child_failed = true;

@@ -29,6 +29,9 @@ use names::{
 const OTHERWISE: &str = "expandsotherwise";
 const OTHER: &str = "zsh is asked to be another shell";
 
+/// Whether an option was set that is not followed, kept as options are.
+const WORKS_OTHERWISE: &str = "otherwise";
+
 impl Machine<'_> {
     pub(super) fn set_options(&mut self, arguments: &[Val]) {
         let mut at = 0;
@@ -289,7 +292,7 @@ impl Machine<'_> {
             Some(Effect::Odd) if on => {
                 self.note_letter(name, on);
                 self.doubt_words();
-                self.fog(OTHERWISE);
+                self.work_otherwise();
             }
             Some(Effect::Odd) => {}
             Some(Effect::Fixed) if !on => {}
@@ -374,6 +377,9 @@ impl Machine<'_> {
         }
         match &plain[..] {
             b"chaselinks" | b"physical" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
+            b"continueonerror" | b"forcefloat" | b"globassign" | b"octalzeroes" | b"posixidentifiers" if on => {
+                self.work_otherwise();
+            }
             b"errreturn" if on => self.fog("an option ends the shell at a failing command"),
             // Words that parameters bring, and lists, are others then.
             b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
@@ -440,11 +446,25 @@ impl Machine<'_> {
         self.dialect == Dialect::Zsh && self.live.as_ref().is_some_and(|state| state.option(OTHERWISE) != Some(false))
     }
 
+    /// An option is set that is not followed.
+    pub(super) fn work_otherwise(&mut self) {
+        self.put_option(WORKS_OTHERWISE, true);
+        self.fog("an option makes the shell work in another way");
+    }
+
+    /// Whether such an option may be set.
+    pub(super) fn works_otherwise(&self) -> bool {
+        self.live.as_ref().is_some_and(|state| state.option(WORKS_OTHERWISE) != Some(false))
+    }
+
     /// Whether the shell may be another one's kin by an option, for which numbers and escapes are others.
     pub(super) fn speaks_posix(&self) -> bool {
+        if self.works_otherwise() {
+            return true;
+        }
         match self.dialect {
             Dialect::Zsh => !self.as_sh && self.expands_otherwise(),
-            Dialect::Mksh => self.live.as_ref().is_some_and(|state| state.option("posix") != Some(false)),
+            Dialect::Ksh | Dialect::Mksh => self.live.as_ref().is_some_and(|state| state.option("posix") != Some(false)),
             _ => false,
         }
     }

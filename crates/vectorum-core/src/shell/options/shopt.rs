@@ -100,11 +100,11 @@ impl Machine<'_> {
                     | b"compat32" | b"compat40" | b"compat41" | b"compat42" | b"compat43" | b"compat44"
                         if on =>
                     {
-                        self.fog("an option makes the shell work in another way");
+                        self.work_otherwise();
                     }
                     b"sourcepath" | b"patsub_replacement" | b"globskipdots" | b"globasciiranges" if !on => {
                         self.doubt_words();
-                        self.fog("an option makes the shell work in another way");
+                        self.work_otherwise();
                     }
                     b"cdable_vars" => self.put_option("cdotherwise", true),
                     name if is_one_of(INDIFFERENT, name) => {}
