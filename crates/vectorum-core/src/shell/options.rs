@@ -378,6 +378,7 @@ impl Machine<'_> {
         match &plain[..] {
             b"chaselinks" | b"physical" | b"chasedots" | b"cdablevars" | b"posixcd" => self.put_option("cdotherwise", true),
             b"continueonerror" | b"forcefloat" | b"globassign" | b"octalzeroes" | b"posixidentifiers" if on => {
+                self.put_option(OTHERWISE, true);
                 self.work_otherwise();
             }
             b"errreturn" if on => self.fog("an option ends the shell at a failing command"),
