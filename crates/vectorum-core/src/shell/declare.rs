@@ -309,7 +309,7 @@ impl Machine<'_> {
                         m.put_status(status_before.clone());
                     }
                     m.declare_assignment(&assignment, value, attributes);
-                    if m.status() == *status_before {
+                    if is_list && m.status() == *status_before {
                         m.put_status(after);
                     }
                 });

@@ -136,6 +136,8 @@ impl Parser<'_> {
                     (Dialect::Mksh, _) | (_, Some(b"env")) => true,
                     (Dialect::Zsh, Some(b"builtin" | b"command")) => words.len() == 1,
                     (Dialect::Bash, Some(b"builtin" | b"command")) | (Dialect::Ksh, Some(b"builtin" | b"alias")) => true,
+                    // These are none of its commands.
+                    (Dialect::Ksh, Some(b"declare" | b"local")) => true,
                     (Dialect::Ksh, Some(b"command")) => words.len() == 1,
                     _ => false,
                 };
