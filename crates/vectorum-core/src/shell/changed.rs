@@ -5,6 +5,7 @@ use bytes::Bytes;
 use super::content::Content;
 use super::expand::Mode;
 use super::machine::Machine;
+use super::parameter::UNSET_IS_ERROR;
 use super::pattern::Pattern;
 use super::syntax::*;
 use super::value::Val;
@@ -54,8 +55,8 @@ impl Machine<'_> {
             }
             Change::Indirect => match self.content_of(&text) {
                 _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
-                    if self.live.as_ref().is_some_and(|state| state.option("nounset") != Some(false)) {
-                        self.fail_perhaps("with «set -u» a name that is not set ends the shell");
+                    if self.refuses_unset() {
+                        self.fail_perhaps(UNSET_IS_ERROR);
                     }
                     Val::Unknown(self.doubt("a parameter that a value names"))
                 }

@@ -202,7 +202,6 @@ impl Parser<'_> {
         Ok(Kind::For(names, Some(words), body))
     }
 
-    /// Takes `{ …; }` from its brace.
     /// Takes a semicolon at which a list may begin in ksh, where no command stands before it.
     fn take_nothing(&mut self) {
         if self.dialect == Dialect::Ksh {
@@ -211,6 +210,7 @@ impl Parser<'_> {
         }
     }
 
+    /// Takes `{ …; }` from its brace.
     fn block(&mut self) -> Parsed<List> {
         self.at += 1;
         self.take_nothing();

@@ -4,11 +4,11 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::assigning::plus;
 use super::attributes::Attributes;
 use super::content::{Content, Var};
 use super::machine::Machine;
 use super::nameref::Meant;
-use super::simple::plus;
 use super::state::Status;
 use super::syntax::*;
 use super::ties::is_own;
@@ -556,84 +556,6 @@ impl Machine<'_> {
         }
         self.mark(name, attributes);
     }
-
-    pub(super) fn is_readonly(&self, name: &[u8]) -> bool {
-        if let Meant::Other(other) = self.meant(name) {
-            return self.is_readonly(&other);
-        }
-        // What zsh counts by itself (zshparam(1)).
-        let is_counted =
-            matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL" | b"HISTCMD") && self.is_own_zsh();
-        is_counted || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
-    }
-
-    /// A command such as `read` sets a name; whether it may. Where the name is held fast, most end with a status only
-    /// (measured).
-    pub(super) fn set_by_command(&mut self, name: &[u8], content: Content) -> bool {
-        if let Some(at) = memchr::memchr(b'[', name) {
-            return self.set_item_by_command(name, at, content);
-        }
-        // zsh sets what is no name, too, if it is a number.
-        let is_name = crate::reader::is_portable(name) || !name.is_ascii();
-        let is_number = self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
-        if (is_name || is_number) && self.assign(name, content, None) {
-            return true;
-        }
-        match self.dialect {
-            Dialect::Bash | Dialect::Ksh => self.set_status(1),
-            Dialect::Dash | Dialect::Mksh => self.set_status(2),
-            Dialect::Zsh => self.fail_hard(),
-        }
-        false
-    }
-
-    /// The same for an item of a list, whose key begins there.
-    fn set_item_by_command(&mut self, name: &[u8], at: usize, content: Content) -> bool {
-        let (list, key) = name.split_at(at);
-        let key = key.strip_prefix(b"[").and_then(|key| key.strip_suffix(b"]"));
-        let is_plain = |key: &&[u8]| !key.is_empty() && key.iter().all(u8::is_ascii_alphanumeric);
-        match (key.filter(is_plain), content) {
-            (Some(key), Content::Set(value)) => {
-                let key = [Part::Quoted(Text::of(key))];
-                self.put_item(list, &key, value)
-            }
-            _ => {
-                let doubt = self.doubt("an item of a list");
-                self.assign(list, Content::Perhaps(Val::Unknown(doubt)), None)
-            }
-        }
-    }
-
-    /// A declaration that is refused: the name is held fast.
-    fn refuse(&mut self, attributes: Attributes) {
-        let is_number = attributes.is_number || attributes.is_odd && self.dialect == Dialect::Ksh;
-        if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && is_number {
-            return self.fail_perhaps("a name that is held fast is declared as a number");
-        }
-        if self.tame > 0 && self.dialect == Dialect::Ksh {
-            return self.fail_perhaps("a name that is held fast is declared behind «command»");
-        }
-        if attributes.is_mild {
-            self.doubt_status(self.doubt("a name is held fast"));
-        } else {
-            self.refused();
-        }
-    }
-
-    /// A name is set that is held fast, and what that ends.
-    pub(super) fn refused(&mut self) {
-        match self.dialect {
-            Dialect::Bash => self.set_status(1),
-            _ => self.fail_refused(),
-        }
-    }
-
-    /// The error of setting a name that is held fast.
-    pub(super) fn fail_refused(&mut self) {
-        let outer = std::mem::replace(&mut self.is_refused, true);
-        self.fail_hard();
-        self.is_refused = outer;
-    }
 }
 
 /// The name that is declared.
@@ -707,17 +629,6 @@ mod tests {
             (&[Bash], "x=(a c); f() { local -a x=(${x[@]} b) y=(${x[@]}); R=${#x[@]}${#y[@]}; }; f", ["33", "none"]),
             (&[Zsh], "x=(a c); f() { local -a x=($x b) y=($x); R=$#x$#y; }; f", ["32", "none"]),
             (&[Ksh], "x=(a c); function f { typeset -a x=(${x[@]} b); R=${#x[@]}; }; f", ["1", "none"]),
-        ]);
-    }
-
-    #[test]
-    fn names_that_are_held_fast_stay() {
-        hold(&[
-            (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly X=1; (X=2) 2>/dev/null; R=$X", ["1", "1"]),
-            (&[Bash], "readonly X=1; declare X=2 2>/dev/null; R=$?", ["1", "1"]),
-            (&[Bash], "f() { readonly X=1; }; f; (X=2) 2>/dev/null; R=$X", ["1", "1"]),
-            (&[Zsh], "f() { typeset -r X=1; R=$X; }; f; X=2", ["1", "2"]),
-            (&[Bash, Mksh, Zsh], "f() { local -r X=1; R=$X; }; f; X=2", ["1", "2"]),
         ]);
     }
 }

@@ -479,8 +479,8 @@ impl Fish<'_> {
         match source.jobs() {
             Ok(jobs) if source.fixed.is_none() && !self.is_in_loop() && is_misplaced(&source.text, jobs) => self.set_status(1),
             Ok(jobs) => self.run(jobs),
-            // Nothing of a wrong file runs, and of what `eval` is given.
-            // What `eval` runs of such a text is its own affair.
+            // Nothing of a wrong file runs, nor of what `eval` is given.
+            // What that runs of such a text is its own affair.
             Err(trouble) if trouble.is_error && is_evaluated && trouble.what == NO_COMMAND => self.fog(NO_COMMAND),
             Err(trouble) if trouble.is_error && is_evaluated && source.text.contains(&b'$') => {
                 self.doubt_status("how a text ends that cannot be read");

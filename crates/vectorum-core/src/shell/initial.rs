@@ -29,6 +29,13 @@ const VERSION_PARTS: usize = 6;
 /// What ksh and mksh both set by themselves.
 const KORN: &[&str] = &["KSH_VERSION", "RANDOM", "SECONDS", "LINENO", "PPID", "OPTIND", "PS1", "PS2", "PS3", "PS4"];
 
+/// Nobody is to set a name.
+fn hold_fast(vars: &mut Start, name: &'static str) {
+    if let Some(var) = vars.get(name.as_bytes()).map(Cow::into_owned) {
+        vars.set(name, Var { readonly: true, ..var });
+    }
+}
+
 /// What the shell holds before it reads a file.
 pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
@@ -198,10 +205,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 own(&mut vars, name, Val::Unknown(Doubt::new(SET_BY_SHELL, None)));
             }
             // It counts its lines itself.
-            let counted = vars.get(b"HISTCMD").map(Cow::into_owned);
-            if let Some(counted) = counted {
-                vars.set("HISTCMD", Var { readonly: true, ..counted });
-            }
+            hold_fast(&mut vars, "HISTCMD");
             if start.contains(b"OPTIND") {
                 own(&mut vars, "OPTIND", filled());
             } else {
@@ -271,10 +275,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 exported(&mut vars, "PATH", Val::of(b"/usr/bin:/bin"));
             }
             // What it says of itself stays so.
-            let told = vars.get(b"KSH_VERSION").map(Cow::into_owned);
-            if let Some(told) = told {
-                vars.set("KSH_VERSION", Var { readonly: true, ..told });
-            }
+            hold_fast(&mut vars, "KSH_VERSION");
             // It is handed on once it is set.
             if !has(&vars, "SHELL") {
                 vars.set("SHELL", Var { exported: Some(true), ..Var::unset() });

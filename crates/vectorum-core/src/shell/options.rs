@@ -29,6 +29,8 @@ use names::{
 const OTHERWISE: &str = "expandsotherwise";
 const OTHER: &str = "zsh is asked to be another shell";
 
+const IN_ANOTHER_WAY: &str = "an option makes the shell work in another way";
+
 /// Whether an option was set that is not followed, kept as options are.
 const WORKS_OTHERWISE: &str = "otherwise";
 
@@ -108,7 +110,7 @@ impl Machine<'_> {
                             }
                         }
                         None if *letter == b'r' && on && self.dialect.is_rich() => {
-                            return self.fog("an option makes the shell work in another way");
+                            return self.fog(IN_ANOTHER_WAY);
                         }
                         None => return self.refuse_option(),
                     }
@@ -266,13 +268,12 @@ impl Machine<'_> {
             state.options.insert(name, Some(on));
         }
         if on && matches!(name, "noexec" | "posix") {
-            self.fog("an option makes the shell work in another way");
+            self.fog(IN_ANOTHER_WAY);
         }
     }
 
     /// An option by its name. One that there is not is an error.
     fn long_option(&mut self, name: &[u8], on: bool) {
-        const OTHERWISE: &str = "an option makes the shell work in another way";
         if self.dialect == Dialect::Zsh {
             let is_there = self.set_option_of_zsh(name, on);
             return match is_there {
@@ -297,7 +298,7 @@ impl Machine<'_> {
             Some(Effect::Odd) => {}
             Some(Effect::Fixed) if !on => {}
             // There a part of a name may do.
-            None if self.dialect == Dialect::Ksh && is_beginning(name) => self.fog(OTHERWISE),
+            None if self.dialect == Dialect::Ksh && is_beginning(name) => self.fog(IN_ANOTHER_WAY),
             Some(Effect::Fixed) | None => self.refuse_option(),
         }
     }
@@ -389,7 +390,7 @@ impl Machine<'_> {
             b"extendedglob" | b"kshglob" => self.put_option("extglob", true),
             plain if is_odd_in_zsh(plain, on) => {
                 self.doubt_words();
-                self.fog("an option makes the shell work in another way");
+                self.fog(IN_ANOTHER_WAY);
             }
             plain => return is_option_of_zsh(plain) && !is_fixed_in_zsh(plain),
         }
@@ -450,7 +451,7 @@ impl Machine<'_> {
     /// An option is set that is not followed.
     pub(super) fn work_otherwise(&mut self) {
         self.put_option(WORKS_OTHERWISE, true);
-        self.fog("an option makes the shell work in another way");
+        self.fog(IN_ANOTHER_WAY);
     }
 
     /// Whether such an option may be set.

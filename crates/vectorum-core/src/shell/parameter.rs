@@ -31,6 +31,9 @@ fn needs_something(parts: &[Part]) -> bool {
     })
 }
 
+/// Why nothing comes of a name that is not set where that is an error.
+pub(super) const UNSET_IS_ERROR: &str = "with «set -u» a name that is not set ends the shell";
+
 /// Why it is not known what ran last beside the shell.
 const BACKGROUND: &str = "a process number, made anew at each start";
 
@@ -99,27 +102,23 @@ impl Machine<'_> {
             Held::Unknown(_) => parameter.key.is_some(),
             _ => false,
         };
-        if may_be_unset
-            && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false))
-            && !matches!(&parameter.name[..], b"@" | b"*")
-        {
-            const WHY: &str = "with «set -u» a name that is not set ends the shell";
+        if may_be_unset && self.refuses_unset() && !matches!(&parameter.name[..], b"@" | b"*") {
             let is_sure = matches!(content, Held::Unset) && self.live.as_ref().and_then(|s| s.option("nounset")) == Some(true);
             let is_length = matches!(parameter.change, Change::Length) && parameter.key.is_some();
             let is_reference = parameter.change == Change::Indirect;
             // There it is none where it is to be changed.
             let is_spared = self.dialect == Dialect::Mksh && matches!(parameter.change, Change::Replace(..) | Change::Slice(..));
             if is_spared {
-                return Ok(Values::One(Val::Unknown(self.doubt(WHY))));
+                return Ok(Values::One(Val::Unknown(self.doubt(UNSET_IS_ERROR))));
             } else if is_sure && (is_length || is_reference) && self.dialect == Dialect::Bash {
                 // There it gives up a line only.
                 self.fail_hard();
             } else if is_sure {
-                self.fail_unless_typed(WHY);
+                self.fail_unless_typed(UNSET_IS_ERROR);
             } else {
-                self.fail_perhaps(WHY);
+                self.fail_perhaps(UNSET_IS_ERROR);
             }
-            return Ok(Values::One(Val::Unknown(self.doubt(WHY))));
+            return Ok(Values::One(Val::Unknown(self.doubt(UNSET_IS_ERROR))));
         }
         let may_fail = match &parameter.change {
             Change::Indirect => !matches!(content, Held::Unset | Held::One(Val::Known(_))),
@@ -575,6 +574,11 @@ impl Machine<'_> {
             SETTING_SHAPE => self.fog(SETTING_SHAPE),
             _ => {}
         }
+    }
+
+    /// Whether it may be an error to use a name that is not set.
+    pub(super) fn refuses_unset(&self) -> bool {
+        self.live.as_ref().is_some_and(|state| state.option("nounset") != Some(false))
     }
 
     /// A parameter of a shape that the shell may refuse. How ksh goes on then is not followed.

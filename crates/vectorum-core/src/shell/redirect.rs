@@ -5,6 +5,7 @@ use bytes::Bytes;
 use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
+use super::parameter::UNSET_IS_ERROR;
 use super::parse::is_name_start;
 use super::program::sets;
 use super::reference::BAD_SHAPE;
@@ -54,8 +55,7 @@ fn unfollowed(parts: &[Part]) -> Option<&'static str> {
 impl Machine<'_> {
     /// Whether a word has a parameter that may not be set where that is an error.
     fn may_lack_name(&self, parts: &[Part]) -> bool {
-        let counts = self.live.as_ref().is_some_and(|state| state.option("nounset") != Some(false));
-        counts
+        self.refuses_unset()
             && parts.iter().any(|part| match part {
                 Part::Parameter(parameter) => {
                     let is_other = matches!(parameter.change, Change::Instead(..));
@@ -95,9 +95,8 @@ impl Machine<'_> {
             self.descriptors.open(&redirect.from);
             // It ends the shell, or what it is for alone, by the shell and by what that is.
             if self.may_lack_name(&redirect.word.parts) {
-                const WHY: &str = "with «set -u» a name that is not set ends the shell";
-                self.fail_perhaps(WHY);
-                answer = Err(self.doubt(WHY));
+                self.fail_perhaps(UNSET_IS_ERROR);
+                answer = Err(self.doubt(UNSET_IS_ERROR));
                 continue;
             }
             match &redirect.operator[..] {

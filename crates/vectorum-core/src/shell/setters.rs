@@ -3,7 +3,9 @@
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::machine::Machine;
+use super::syntax::{Dialect, Part, Text};
 use super::value::Val;
 
 /// Modules that come with every zsh (zshmodules(1)).
@@ -24,6 +26,43 @@ const STANDARD: &[&str] = &[
 ];
 
 impl Machine<'_> {
+    /// A command such as `read` sets a name; whether it may. Where the name is held fast, most end with a status only
+    /// (measured).
+    pub(super) fn set_by_command(&mut self, name: &[u8], content: Content) -> bool {
+        if let Some(at) = memchr::memchr(b'[', name) {
+            return self.set_item_by_command(name, at, content);
+        }
+        // zsh sets what is no name, too, if it is a number.
+        let is_name = crate::reader::is_portable(name) || !name.is_ascii();
+        let is_number = self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
+        if (is_name || is_number) && self.assign(name, content, None) {
+            return true;
+        }
+        match self.dialect {
+            Dialect::Bash | Dialect::Ksh => self.set_status(1),
+            Dialect::Dash | Dialect::Mksh => self.set_status(2),
+            Dialect::Zsh => self.fail_hard(),
+        }
+        false
+    }
+
+    /// The same for an item of a list, whose key begins there.
+    fn set_item_by_command(&mut self, name: &[u8], at: usize, content: Content) -> bool {
+        let (list, key) = name.split_at(at);
+        let key = key.strip_prefix(b"[").and_then(|key| key.strip_suffix(b"]"));
+        let is_plain = |key: &&[u8]| !key.is_empty() && key.iter().all(u8::is_ascii_alphanumeric);
+        match (key.filter(is_plain), content) {
+            (Some(key), Content::Set(value)) => {
+                let key = [Part::Quoted(Text::of(key))];
+                self.put_item(list, &key, value)
+            }
+            _ => {
+                let doubt = self.doubt("an item of a list");
+                self.assign(list, Content::Perhaps(Val::Unknown(doubt)), None)
+            }
+        }
+    }
+
     /// Commands of bash's that set a name, run a function or change what names of commands stand for, if they are
     /// asked to; whether they are.
     pub(super) fn sets_or_runs(&mut self, name: &[u8], arguments: &[Val]) -> bool {

@@ -59,6 +59,21 @@ pub struct Invocation {
     pub payload: Payload,
 }
 
+impl Invocation {
+    /// A shell for a script or a text: nobody logs in by it, and nobody types.
+    pub(super) fn for_script(dialect: Dialect, payload: Payload) -> Invocation {
+        Invocation {
+            dialect,
+            program: Bytes::new(),
+            as_sh: false,
+            is_login: false,
+            is_interactive: false,
+            on_socket: false,
+            payload,
+        }
+    }
+}
+
 /// A variable at the end.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Last {
@@ -616,15 +631,7 @@ pub(crate) fn taken_in(
     let host = OneFile(text);
     let start = &Handed::from(start);
     let ground = Ground::new(&host, std::slice::from_ref(account));
-    let invocation = Invocation {
-        dialect: dialect.unwrap_or(Dialect::Zsh),
-        program: Bytes::new(),
-        as_sh: false,
-        is_login: false,
-        is_interactive: false,
-        on_socket: false,
-        payload: Payload::Script(None),
-    };
+    let invocation = Invocation::for_script(dialect.unwrap_or(Dialect::Zsh), Payload::Script(None));
     let started = match dialect {
         None => super::fish::taken_in(ground, account, start, THE_FILE, folder, &invocation),
         Some(dialect) => {

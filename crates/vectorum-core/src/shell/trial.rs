@@ -97,15 +97,7 @@ fn out_of_fish_on_a_host(text: &str) -> String {
     let [_, account] = Account::made_up("/usr/bin/fish");
     let accounts = [account.clone()];
     let ground = Ground::new(&tree, &accounts);
-    let how = Invocation {
-        dialect: Dialect::Zsh,
-        program: Bytes::new(),
-        as_sh: false,
-        is_login: false,
-        is_interactive: false,
-        on_socket: false,
-        payload: Payload::Script(None),
-    };
+    let how = Invocation::for_script(Dialect::Zsh, Payload::Script(None));
     let start = Handed::from(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/usr/bin")]));
     let started = super::fish::taken_in(ground, &account, &start, b"/trial", b"/home/odile", &how);
     out(started.open.is_none().then_some(started))

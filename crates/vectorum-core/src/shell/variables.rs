@@ -12,44 +12,11 @@ use super::initial::SET_BY_SHELL;
 use super::machine::{Assigned, LONGEST, Machine};
 use super::nameref::Meant;
 use super::parse::{is_name, is_name_start};
+use super::special::{FREELY_SET, NUMBERS, is_kept};
 use super::syntax::*;
 use super::ties::Tie;
 use super::value::{Doubt, Val};
 use super::vars::{For, Stored};
-
-/// Names that zsh sets by itself at times, and that may be set to anything.
-const FREELY_SET: &[&[u8]] = &[b"reply", b"REPLY", b"OPTARG", b"ZLE_RPROMPT_INDENT"];
-
-/// Names of zsh's that are texts by their nature (zshparam(1)), besides those of the locale.
-const TEXTS: &[&[u8]] = &[
-    b"HOME",
-    b"TERM",
-    b"IFS",
-    b"PS1",
-    b"PS2",
-    b"PS3",
-    b"PS4",
-    b"PROMPT",
-    b"RPS1",
-    b"RPROMPT",
-    b"WORDCHARS",
-    b"NULLCMD",
-    b"LANG",
-];
-
-/// Names of zsh's that take any number.
-const NUMBERS: &[&[u8]] =
-    &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST", b"COLUMNS", b"LINES", b"OPTIND"];
-
-/// Those of them that are as they were set.
-const KEPT: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST"];
-
-/// Whether a name that the shell has by itself keeps what it is set to.
-fn is_kept(dialect: Dialect, name: &[u8], content: &Content) -> bool {
-    let is_plain = |value: &Val| value.known().is_some_and(|text| is_decimal(text) && text.first() != Some(&b'0'));
-    let is_one = name == b"OPTIND" || dialect == Dialect::Zsh && KEPT.contains(&name);
-    is_one && matches!(content, Content::Set(value) if is_plain(value)) || name == b"OPTARG" && matches!(content, Content::Set(_))
-}
 
 /// Where zsh and ksh look for functions that they load.
 pub(super) const FUNCTION_PATH: &[u8] = b"FPATH";
@@ -65,159 +32,6 @@ fn is_told_by_shell(content: &Content) -> bool {
 }
 
 impl Machine<'_> {
-    /// Whether a name is one that this shell gives a meaning of its own, so that setting or reading it
-    /// does more than to store a text.
-    pub(super) fn is_special(&self, name: &[u8]) -> bool {
-        if matches!(name, b"LINENO" | b"PPID" | b"OPTIND") {
-            return true;
-        }
-        match self.dialect {
-            Dialect::Bash => matches!(
-                name,
-                b"UID"
-                    | b"EUID"
-                    | b"SHELLOPTS"
-                    | b"BASHOPTS"
-                    | b"BASH_VERSINFO"
-                    | b"GROUPS"
-                    | b"FUNCNAME"
-                    | b"BASHPID"
-                    | b"BASH_ARGV0"
-                    | b"RANDOM"
-                    | b"SRANDOM"
-                    | b"SECONDS"
-                    | b"EPOCHSECONDS"
-                    | b"EPOCHREALTIME"
-                    | b"HISTCMD"
-                    | b"DIRSTACK"
-                    | b"BASH_LINENO"
-                    | b"BASH_SOURCE"
-                    | b"BASH_COMMAND"
-                    | b"BASH_SUBSHELL"
-                    | b"PIPESTATUS"
-                    | b"_"
-                    | b"POSIXLY_CORRECT"
-                    | b"BASH_ALIASES"
-                    | b"BASH_ARGC"
-                    | b"BASH_ARGV"
-                    | b"BASH_CMDS"
-                    | b"BASH_EXECUTION_STRING"
-                    | b"BASH_LOADABLES_PATH"
-                    | b"BASH_MONOSECONDS"
-                    | b"COLUMNS"
-                    | b"LINES"
-                    | b"COMP_WORDBREAKS"
-                    | b"COPROC"
-                    | b"COPROC_PID"
-                    | b"OPTARG"
-            ),
-            Dialect::Zsh => matches!(
-                name,
-                b"UID"
-                    | b"EUID"
-                    | b"GID"
-                    | b"EGID"
-                    | b"USERNAME"
-                    | b"RANDOM"
-                    | b"SECONDS"
-                    | b"status"
-                    | b"pipestatus"
-                    | b"argv"
-                    | b"ARGC"
-                    | b"signals"
-                    | b"options"
-                    | b"functions"
-                    | b"aliases"
-                    | b"commands"
-                    | b"parameters"
-                    | b"builtins"
-                    | b"history"
-                    | b"_"
-                    | b"HISTSIZE"
-                    | b"SAVEHIST"
-                    | b"COLUMNS"
-                    | b"LINES"
-                    | b"TTY"
-                    | b"TTYIDLE"
-                    | b"modules"
-                    | b"dirstack"
-                    | b"historywords"
-                    | b"langinfo"
-                    | b"terminfo"
-                    | b"termcap"
-                    | b"EPOCHSECONDS"
-                    | b"zsh_eval_context"
-                    | b"ZSH_EVAL_CONTEXT"
-                    | b"psvar"
-                    | b"HISTCHARS"
-                    | b"histchars"
-                    | b"KEYTIMEOUT"
-                    | b"LISTMAX"
-                    | b"MAILCHECK"
-                    | b"FUNCNEST"
-                    | b"OPTARG"
-                    | b"ERRNO"
-                    | b"EPOCHREALTIME"
-                    | b"epochtime"
-                    | b"errnos"
-                    | b"sysparams"
-                    | b"mapfile"
-                    | b"TRY_BLOCK_ERROR"
-                    | b"TRY_BLOCK_INTERRUPT"
-                    | b"ZSH_EXECUTION_STRING"
-                    | b"ZSH_SCRIPT"
-                    | b"ZLE_RPROMPT_INDENT"
-                    | b"funcstack"
-                    | b"functrace"
-                    | b"funcfiletrace"
-                    | b"funcsourcetrace"
-                    | b"functions_source"
-                    | b"galiases"
-                    | b"saliases"
-                    | b"usergroups"
-                    | b"userdirs"
-                    | b"nameddirs"
-                    | b"jobdirs"
-                    | b"jobstates"
-                    | b"jobtexts"
-                    | b"reswords"
-                    | b"patchars"
-                    | b"keymaps"
-                    | b"widgets"
-                    | b"dis_aliases"
-                    | b"dis_builtins"
-                    | b"dis_functions"
-                    | b"dis_functions_source"
-                    | b"dis_galiases"
-                    | b"dis_patchars"
-                    | b"dis_reswords"
-                    | b"dis_saliases"
-            ),
-            Dialect::Ksh => matches!(
-                name,
-                b"OPTARG" | b"COLUMNS" | b"LINES" | b"ERRNO" | b"RANDOM" | b"SECONDS" | b"_" | b"HISTCMD" | b"FUNCNAME"
-            ),
-            Dialect::Mksh => matches!(
-                name,
-                b"OPTARG"
-                    | b"PIPESTATUS"
-                    | b"PGRP"
-                    | b"BASHPID"
-                    | b"KSHGID"
-                    | b"RANDOM"
-                    | b"SECONDS"
-                    | b"_"
-                    | b"EPOCHREALTIME"
-                    | b"COLUMNS"
-                    | b"LINES"
-                    | b"USER_ID"
-                    | b"KSHUID"
-                    | b"KSHEGID"
-            ),
-            Dialect::Dash => matches!(name, b"OPTARG"),
-        }
-    }
-
     /// Returns what a name holds.
     pub(super) fn content_of(&self, name: &[u8]) -> Content {
         let Some(state) = &self.live else { return Content::Unset };
@@ -288,26 +102,6 @@ impl Machine<'_> {
         self.assign_to(&name, content, exported)
     }
 
-    /// Whether zsh has a name for a text by its nature.
-    pub(super) fn takes_no_list(&self, name: &[u8]) -> bool {
-        self.dialect == Dialect::Zsh && (self.is_tied_text(name) || TEXTS.contains(&name) || name.starts_with(b"LC_"))
-    }
-
-    /// Whether the shell counts with what a name holds (measured: bash 5.2, 93u+m, R59, 5.9).
-    fn counts_with(&self, name: &[u8]) -> bool {
-        let in_both = matches!(name, b"OPTIND" | b"PPID" | b"RANDOM" | b"SECONDS" | b"LINENO" | b"TMOUT");
-        match self.dialect {
-            Dialect::Bash => matches!(name, b"OPTIND" | b"SRANDOM" | b"HISTCMD"),
-            Dialect::Ksh => in_both || matches!(name, b"MAILCHECK" | b"SHLVL" | b"HISTCMD" | b"JOBMAX"),
-            Dialect::Mksh => {
-                let is_own = matches!(name, b"BASHPID" | b"COLUMNS" | b"LINES" | b"HISTSIZE" | b"PIPESTATUS" | b"PGRP");
-                in_both || is_own || matches!(name, b"KSHUID" | b"KSHGID" | b"KSHEGID" | b"USER_ID")
-            }
-            Dialect::Zsh => name == b"SHLVL",
-            Dialect::Dash => false,
-        }
-    }
-
     /// Some names may be set: these to texts, those to lists.
     pub(super) fn may_set(&mut self, why: &'static str, texts: &[&str], lists: &[&str]) {
         if texts.is_empty() && lists.is_empty() {
@@ -330,19 +124,6 @@ impl Machine<'_> {
         if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
             (var.may_be_list, var.exported) = (true, var.exported.filter(|exported| !exported));
         }
-    }
-
-    /// What some shells make of a value that they do not take: a level that is no number, a locale that ksh may not know
-    /// (measured: 93u+m).
-    fn as_taken(&self, name: &[u8], content: Content) -> Content {
-        let Content::Set(value @ Val::Known(_)) = &content else { return content };
-        let is_usual = || value.known().is_some_and(|v| v.is_empty() || matches!(&v[..], b"C" | b"POSIX" | b"C.UTF-8"));
-        let is_refused = match self.dialect {
-            Dialect::Ksh if name == b"LANG" || name.starts_with(b"LC_") => !is_usual(),
-            Dialect::Ksh | Dialect::Zsh if name == b"SHLVL" => !value.is_number() || value.is_empty() != Some(false),
-            _ => false,
-        };
-        if is_refused { Content::Perhaps(Val::Unknown(self.doubt("the shell may not take the value"))) } else { content }
     }
 
     /// The same for a name that can be shared.
@@ -672,7 +453,7 @@ impl Machine<'_> {
 }
 
 /// Whether a text is a number that is written in no other way.
-fn is_decimal(text: &[u8]) -> bool {
+pub(super) fn is_decimal(text: &[u8]) -> bool {
     let digits = text.strip_prefix(b"-").unwrap_or(text);
     !digits.is_empty() && digits.len() < 18 && digits.iter().all(u8::is_ascii_digit) && (digits[0] != b'0' || text == b"0")
 }

@@ -14,12 +14,8 @@ impl Fish<'_> {
             return;
         }
         // Each of them may be turned round.
-        if !before.is_empty()
-            && last.negated
-            && let Some(state) = &mut self.live
-            && let Ok(status) = &mut state.status
-        {
-            *status = u8::from(*status == 0);
+        if !before.is_empty() && last.negated {
+            self.turn_status();
         }
         // What was not run is not turned round; what a word stands for may have been.
         let is_refused = self.is_refused(last);
@@ -29,11 +25,13 @@ impl Fish<'_> {
         if line.first().is_some_and(|j| j.negated) && !is_refused && !is_named(last) && was_refused {
             return self.doubt_status(MAY_NOT_RUN);
         }
-        if line.first().is_some_and(|j| j.negated)
-            && !is_refused
-            && let Some(state) = &mut self.live
-            && let Ok(status) = &mut state.status
-        {
+        if line.first().is_some_and(|j| j.negated) && !is_refused {
+            self.turn_status();
+        }
+    }
+
+    fn turn_status(&mut self) {
+        if let Some(Ok(status)) = self.live.as_mut().map(|state| &mut state.status) {
             *status = u8::from(*status == 0);
         }
     }
@@ -133,13 +131,15 @@ impl Fish<'_> {
             Val::Known(text) => Part::Quoted(text),
             Val::Unknown(_) => Part::Unfollowed("a word in a pipe that is not known"),
         };
-        match self.fields(words) {
-            Ok(values) => {
-                let words = values.into_iter().map(|value| Word { parts: vec![part(value)] }).collect();
-                Cow::Owned(Job { kind: Kinds::Command(words), ..job.clone() })
+        let words = match self.fields(words) {
+            Ok(values) => values.into_iter().map(|value| Word { parts: vec![part(value)] }).collect(),
+            // What is not known now is not known later either.
+            Err(doubt) => {
+                let unknown = || Word { parts: vec![part(Val::Unknown(doubt.clone()))] };
+                words.iter().map(|word| if word.literal().is_some() { word.clone() } else { unknown() }).collect()
             }
-            Err(_) => Cow::Borrowed(job),
-        }
+        };
+        Cow::Owned(Job { kind: Kinds::Command(words), ..job.clone() })
     }
 
     /// Whether a command may set something that stays.

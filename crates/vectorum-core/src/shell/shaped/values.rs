@@ -8,6 +8,7 @@ use super::super::content::Content;
 use super::super::expand::{Expanded, Mode, Values};
 use super::super::machine::Machine;
 use super::super::parameter::Held;
+use super::super::parameter::UNSET_IS_ERROR;
 use super::super::pattern::Pattern;
 use super::super::reference::OWN_SHAPE;
 use super::super::syntax::{Change, Dialect, Parameter, Part};
@@ -227,11 +228,10 @@ impl Machine<'_> {
 
     /// With `set -u` what is not set is an error.
     fn refuse_unset(&mut self, held: &Held) -> Expanded<()> {
-        const WHY: &str = "with «set -u» a name that is not set ends the shell";
         let may_be_unset = matches!(held, Held::Unset | Held::Perhaps(_));
-        if may_be_unset && self.live.as_ref().is_some_and(|s| s.option("nounset") != Some(false)) {
-            self.fail_perhaps(WHY);
-            return Err(self.doubt(WHY));
+        if may_be_unset && self.refuses_unset() {
+            self.fail_perhaps(UNSET_IS_ERROR);
+            return Err(self.doubt(UNSET_IS_ERROR));
         }
         Ok(())
     }

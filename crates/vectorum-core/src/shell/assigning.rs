@@ -1,0 +1,309 @@
+//! Assignments: what a name holds by one, lists, and their items.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::content::{Content, Var};
+use super::machine::Machine;
+use super::one_of::HELD_BEFORE;
+use super::parameter::Held;
+use super::parse::is_own_name;
+use super::setting::sets_something;
+use super::syntax::*;
+use super::table::Table;
+use super::value::Val;
+
+impl Machine<'_> {
+    pub(super) fn apply(&mut self, assignment: &Assignment, exported: Option<bool>) -> bool {
+        if assignment.name.first().is_some_and(u8::is_ascii_digit) {
+            return self.apply_to_number(assignment);
+        }
+        // What ksh is told so is handed on to nobody.
+        if is_own_name(&assignment.name) {
+            if let Assigned::Word(word) = &assignment.value {
+                self.assigned_word(word);
+            }
+            return true;
+        }
+        if assignment.key.is_some() && self.apply_to_shell(assignment) {
+            return true;
+        }
+        let name = self.resolved(&assignment.name);
+        if name != assignment.name {
+            return self.apply(&Assignment { name, ..assignment.clone() }, exported);
+        }
+        let content = match &assignment.value {
+            Assigned::Word(word) => {
+                let value = self.assigned_word(word);
+                if let Some(key) = &assignment.key {
+                    let value = if assignment.adds { self.with_more(&assignment.name, key, value) } else { value };
+                    return self.put_item(&assignment.name, key, value);
+                }
+                if assignment.adds {
+                    let old = self.content_of(&assignment.name);
+                    plus(&assignment.name, old, &value, self)
+                } else {
+                    Content::Set(value)
+                }
+            }
+            // A part of a list is exchanged.
+            Assigned::Array(words) if assignment.key.is_some() => {
+                let key = assignment.key.as_deref().unwrap_or_default();
+                if self.is_before_first(key) {
+                    self.fail_hard();
+                    return true;
+                }
+                if !assignment.adds
+                    && let Ok(new) = self.fields(words)
+                    && let Some(content) = self.exchanged(&assignment.name, key, &new, true)
+                {
+                    return self.assign_to(&assignment.name, content, exported);
+                }
+                if let Some(state) = &mut self.live {
+                    state.vars.get_or_insert_with(&assignment.name, Var::unset).may_be_list = true;
+                }
+                Content::Perhaps(Val::Unknown(self.doubt("a part of a list")))
+            }
+            Assigned::Array(words) if self.takes_no_list(&assignment.name) => {
+                self.list_content(assignment, words);
+                self.fail_hard();
+                return true;
+            }
+            Assigned::Array(words) => self.list_content(assignment, words),
+        };
+        if self.live.is_none() {
+            return true;
+        }
+        // A list of which nothing is known is one all the same, and zsh hands none on.
+        let is_lost = matches!((&assignment.value, &content), (Assigned::Array(_), Content::Perhaps(_)));
+        let done = self.assign_to(&assignment.name, content, exported);
+        if is_lost && self.dialect == Dialect::Zsh {
+            self.note_may_be_list(&assignment.name);
+        }
+        done
+    }
+
+    /// What a list of words comes to that a name is set to as a whole.
+    pub(super) fn list_content(&mut self, assignment: &Assignment, words: &[Word]) -> Content {
+        if let Some(table) = self.table(&assignment.name) {
+            let before = if assignment.adds { (*table).clone() } else { Table::default() };
+            return match self.table_of(words, before) {
+                Some(table) => {
+                    self.steps.count(table.len());
+                    Content::Table(Arc::new(table))
+                }
+                // Where keys and values are no pairs there, it is an error.
+                None => {
+                    let doubt = self.doubt("a table by words");
+                    if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
+                        self.fail_or_go_on(&doubt);
+                    }
+                    Content::Perhaps(Val::Unknown(doubt))
+                }
+            };
+        }
+        // A table takes only words with keys there.
+        let is_odd_var = || self.live.as_ref().and_then(|s| s.vars.get(&assignment.name)).is_some_and(|var| var.is_odd);
+        if self.dialect == Dialect::Ksh && !words.is_empty() && is_odd_var() {
+            self.fail_or_go_on(&self.doubt("a table by words"));
+        }
+        let has_keys = words.iter().any(|w| matches!(w.parts.first(), Some(Part::Text(t)) if t.starts_with(b"[")));
+        // There a tilde counts behind a colon, too.
+        let is_odd =
+            |p: &Part| matches!(p, Part::Text(t) if [&b":~"[..], b":="].iter().any(|s| memchr::memmem::find(t, s).is_some()));
+        let has_tildes = self.dialect == Dialect::Zsh && words.iter().any(|word| word.parts.iter().any(is_odd));
+        let values = if has_tildes {
+            Err(self.doubt("the shell expands this in a way of its own"))
+        } else if has_keys {
+            // A key that is no number is an error in zsh, one that is no sum in bash.
+            let is_taken = |byte: &u8| byte.is_ascii_digit() || self.dialect == Dialect::Bash && byte.is_ascii_alphabetic();
+            let is_number = |word: &Word| match word.parts.first() {
+                Some(Part::Text(text)) => {
+                    let key = text.get(1..memchr::memchr(b']', text).unwrap_or(text.len())).unwrap_or_default();
+                    // zsh counts from 1.
+                    !key.is_empty() && key.iter().all(is_taken) && !(self.dialect == Dialect::Zsh && key.first() == Some(&b'0'))
+                }
+                _ => false,
+            };
+            if matches!(self.dialect, Dialect::Zsh | Dialect::Bash) && !words.iter().all(is_number) {
+                self.fail_or_go_on(&self.doubt("a list with keys"));
+            }
+            Err(self.doubt("a list with keys"))
+        } else {
+            self.fields(words)
+        };
+        match values {
+            Ok(mut values) => {
+                if assignment.adds {
+                    let mut old = match self.content_of(&assignment.name) {
+                        Content::Array(old) => old.to_vec(),
+                        Content::Set(value) => vec![value],
+                        Content::Unset => Vec::new(),
+                        Content::Perhaps(_) | Content::Table(_) => vec![Val::Unknown(self.doubt(HELD_BEFORE))],
+                    };
+                    old.append(&mut values);
+                    values = old;
+                }
+                self.steps.count(values.len());
+                // An empty one is no list there, but a name with parts.
+                if values.is_empty() && self.dialect == Dialect::Ksh {
+                    Content::Perhaps(Val::Unknown(self.doubt("a list without items")))
+                } else {
+                    Content::Array(Arc::new(values))
+                }
+            }
+            // What stands before what is not known is looked at first, where functions are looked for.
+            Err(doubt) if self.tied(&assignment.name).is_some() && !assignment.adds => {
+                let mut known = Vec::new();
+                for word in words.iter().take_while(|word| !sets_something(&word.parts)) {
+                    let Ok(fields) = self.fields(std::slice::from_ref(word)) else { break };
+                    known.extend(fields);
+                }
+                known.push(Val::Unknown(doubt));
+                Content::Array(Arc::new(known))
+            }
+            Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),
+        }
+    }
+
+    /// An item of a list or a table with more behind it: `NAME[KEY]+=…`.
+    fn with_more(&mut self, name: &[u8], key: &[Part], more: Val) -> Val {
+        let key = Some(key.to_vec());
+        let held = self.parameter_content(&Parameter { name: Bytes::copy_from_slice(name), key, change: Change::None });
+        let is_number = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
+        match (held, more) {
+            (Ok(Held::Unset), more) if !is_number && self.dialect == Dialect::Bash => more,
+            (Ok(Held::One(Val::Known(old))), Val::Known(more)) if !is_number => Val::of([&old[..], &more].concat()),
+            _ => Val::Unknown(self.doubt("an item of a list")),
+        }
+    }
+
+    /// Whether a subscript says a place before the first item, which is none in zsh: one of numbers and names alone, which
+    /// changes nothing where it is worked out.
+    fn is_before_first(&mut self, key: &[Part]) -> bool {
+        let is_plain = |text: &[u8]| {
+            text.iter().all(|b| b.is_ascii_alphanumeric() || b"_-".contains(b)) && memchr::memmem::find(text, b"--").is_none()
+        };
+        if !self.is_own_zsh() || self.expands_otherwise() {
+            return false;
+        }
+        match key {
+            [Part::Text(text) | Part::Quoted(text)] if text.starts_with(b"0,") => true,
+            [Part::Text(text) | Part::Quoted(text)] => is_plain(text) && self.sum_in_word(key) == Ok(0),
+            _ => false,
+        }
+    }
+
+    /// Sets one item of a list.
+    pub(super) fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
+        if let Some(table) = self.table(name) {
+            let doubt = self.doubt("a table by words");
+            let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
+            return self.assign(name, content, None);
+        }
+        let may_be_table = |var: &Var| var.is_odd || matches!(var.content, Content::Perhaps(_));
+        if self.is_before_first(key) {
+            if !self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| may_be_table(&var)) {
+                self.fail_hard();
+                return true;
+            }
+            self.fail_or_go_on(&self.doubt("whether it is a table or a list is not known"));
+        }
+        if let Some(content) = self.exchanged(name, key, std::slice::from_ref(&value), false) {
+            return self.assign(name, content, None);
+        }
+        // The key of a table is no number, and none is empty in bash.
+        let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
+        if is_odd && self.dialect == Dialect::Bash {
+            let _ = self.table_key(key);
+        }
+        let index = if is_odd { None } else { self.sum_in_word(key).ok() };
+        // There they are counted from 1.
+        let first = i64::from(self.is_own_zsh());
+        let index = index.and_then(|n| usize::try_from(n - first).ok()).filter(|_| !self.expands_otherwise());
+        let old = match self.content_of(name) {
+            Content::Array(values) => Some(values.to_vec()),
+            Content::Unset if self.dialect != Dialect::Zsh => Some(Vec::new()),
+            // A text is the first item of a list.
+            Content::Set(text) if self.dialect != Dialect::Zsh => Some(vec![text]),
+            _ => None,
+        };
+        let content = match (index, old) {
+            (Some(index), Some(mut values)) if index <= values.len() => {
+                self.steps.count(values.len());
+                if index == values.len() {
+                    values.push(value);
+                } else if let Some(item) = values.get_mut(index) {
+                    *item = value;
+                }
+                Content::Array(Arc::new(values))
+            }
+            _ => Content::Perhaps(Val::Unknown(self.doubt("an item of a list"))),
+        };
+        self.assign(name, content, None)
+    }
+}
+
+/// What an assignment puts in.
+pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Content {
+    if m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number) {
+        let old = if old == Content::Unset { Some(Val::of(b"0")) } else { old.value() };
+        let (Some(Val::Known(old)), Val::Known(new)) = (old, new) else {
+            return Content::Set(Val::Unknown(m.doubt("a variable that holds a number")));
+        };
+        let number = |text: &Bytes| std::str::from_utf8(text).ok()?.parse::<i64>().ok();
+        return Content::Set(Val::of(match (number(&old), number(new)) {
+            // There the texts are put together (measured: R59).
+            _ if m.dialect == Dialect::Mksh => [&old[..], new].concat(),
+            (Some(a), Some(b)) => a.wrapping_add(b).to_string().into_bytes(),
+            // Worked out when it is set.
+            _ => [&old[..], b"+(", new, b")"].concat(),
+        }));
+    }
+    match (old, new) {
+        (Content::Unset, new) => Content::Set(new.clone()),
+        (Content::Set(Val::Known(old)), Val::Known(new)) => Content::Set(Val::of([&old[..], new].concat())),
+        (Content::Array(values), new) => {
+            let mut values = values.to_vec();
+            match (m.dialect, values.first_mut()) {
+                (Dialect::Zsh, _) if !m.as_sh => values.push(new.clone()),
+                (_, Some(first)) => {
+                    *first = plus(b"", Content::Set(first.clone()), new, m).value().unwrap_or_else(|| new.clone());
+                }
+                _ => values.push(new.clone()),
+            }
+            Content::Array(Arc::new(values))
+        }
+        (_, Val::Unknown(doubt)) => Content::Set(Val::Unknown(doubt.clone())),
+        (Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)), new) => {
+            let is_filled = doubt.is_filled || new.is_empty() == Some(false);
+            Content::Set(doubt.other(is_filled))
+        }
+        (Content::Perhaps(_) | Content::Table(_), _) => {
+            Content::Set(Val::Unknown(m.doubt("whether the name is set is not known")))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn items_of_lists_are_set() {
+        hold(&[
+            (&[Bash, Ksh, Mksh], "X=(a b); X[1]=c; X[2]=d; R=${X[*]}", ["a c d", "a"]),
+            (&[Zsh], "X=(a b); X[1]=c; X[3]=d; R=\"$X\"", ["c b d", "c b d"]),
+            (&[Bash, Ksh, Mksh], "X=(a b); i=0; X[i]=c; X[i+1]+=d; R=${X[*]}", ["c bd", "c"]),
+            (&[Bash, Ksh], "X=(a b); X[\"1\"]=c; R=${X[*]}", ["a c", "a"]),
+            (&[Bash, Ksh, Mksh], "X=(a); X+=(b c); R=${#X[@]}", ["3", "a"]),
+            (&[Zsh], "X=(a); X+=(b c); R=${#X[@]}", ["3", "a b c"]),
+            (&[Bash, Ksh, Mksh], "X=a; X[1]=b; R=${X[*]}", ["a b", "a"]),
+            (&[Zsh], "X=(1 2 3); X[2,3]=(z); R=\"$X\"", ["1 z", "1 z"]),
+            (&[Zsh], "X=(1 2 3); X[1,0]=(z); R=\"$X\"", ["z 1 2 3", "z 1 2 3"]),
+            (&[Bash], "X=([2]=c [0]=a); R=${#X[@]}", ["<unknown>", "<unknown>"]),
+        ]);
+    }
+}

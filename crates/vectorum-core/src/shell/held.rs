@@ -1,0 +1,67 @@
+//! Names that are held fast: which they are, and what an error it is to set one.
+
+use super::attributes::Attributes;
+use super::machine::Machine;
+use super::nameref::Meant;
+use super::syntax::*;
+use super::vars::For;
+
+impl Machine<'_> {
+    pub(super) fn is_readonly(&self, name: &[u8]) -> bool {
+        if let Meant::Other(other) = self.meant(name) {
+            return self.is_readonly(&other);
+        }
+        // What zsh counts by itself (zshparam(1)).
+        let is_counted =
+            matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL" | b"HISTCMD") && self.is_own_zsh();
+        is_counted || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
+    }
+
+    /// A declaration that is refused: the name is held fast.
+    pub(super) fn refuse(&mut self, attributes: Attributes) {
+        let is_number = attributes.is_number || attributes.is_odd && self.dialect == Dialect::Ksh;
+        if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) && is_number {
+            return self.fail_perhaps("a name that is held fast is declared as a number");
+        }
+        if self.tame > 0 && self.dialect == Dialect::Ksh {
+            return self.fail_perhaps("a name that is held fast is declared behind «command»");
+        }
+        if attributes.is_mild {
+            self.doubt_status(self.doubt("a name is held fast"));
+        } else {
+            self.refused();
+        }
+    }
+
+    /// A name is set that is held fast, and what that ends.
+    pub(super) fn refused(&mut self) {
+        match self.dialect {
+            Dialect::Bash => self.set_status(1),
+            _ => self.fail_refused(),
+        }
+    }
+
+    /// The error of setting a name that is held fast.
+    pub(super) fn fail_refused(&mut self) {
+        let outer = std::mem::replace(&mut self.is_refused, true);
+        self.fail_hard();
+        self.is_refused = outer;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn names_that_are_held_fast_stay() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly X=1; (X=2) 2>/dev/null; R=$X", ["1", "1"]),
+            (&[Bash], "readonly X=1; declare X=2 2>/dev/null; R=$?", ["1", "1"]),
+            (&[Bash], "f() { readonly X=1; }; f; (X=2) 2>/dev/null; R=$X", ["1", "1"]),
+            (&[Zsh], "f() { typeset -r X=1; R=$X; }; f; X=2", ["1", "2"]),
+            (&[Bash, Mksh, Zsh], "f() { local -r X=1; R=$X; }; f; X=2", ["1", "2"]),
+        ]);
+    }
+}

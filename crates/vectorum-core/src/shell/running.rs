@@ -1,0 +1,264 @@
+//! Files, lines and commands, as they are run one after the other.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::Source;
+use super::arithmetic::Failure;
+use super::branch;
+use super::frame::Boundary;
+use super::machine::{DEEPEST, MOST_NESTED, Machine, PARTED};
+use super::state::{State, Status};
+use super::syntax::*;
+use super::value::Val;
+use crate::host_view;
+
+impl Machine<'_> {
+    /// Runs a file's commands in this shell.
+    pub(super) fn run_file(&mut self, path: &[u8], kind: Boundary) {
+        self.read.push(Bytes::copy_from_slice(path));
+        if self.touched.is_touched(path) {
+            return self.fog("a file is run that was written just before");
+        }
+        match self.content(path) {
+            host_view::Content::Bytes(text) => {
+                let source = match self.ground.shells {
+                    Some(shells) => shells.source(Some(self.dialect), path, text),
+                    None => Arc::new(Source::new(Bytes::copy_from_slice(path), text)),
+                };
+                self.run_source(&source, kind);
+            }
+            host_view::Content::Denied => self.fog("a file that is run may not be read"),
+            host_view::Content::Missing => self.set_status(1),
+        }
+    }
+
+    /// Runs a text's commands.
+    pub(super) fn run_source(&mut self, source: &Arc<Source>, kind: Boundary) {
+        if self.depth >= DEEPEST {
+            return self.fog("files and functions call each other too deep");
+        }
+        self.depth += 1;
+        let outer = std::mem::replace(&mut self.source, source.clone());
+        let outer_at = self.at;
+        self.enter(kind);
+        if let Some(frame) = self.frames.last_mut() {
+            frame.is_file = source.fixed.is_none();
+        }
+        // There it is of no account for a file whether its end is asked for (measured).
+        let guarded = self.guarded;
+        if source.fixed.is_none() && matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
+            self.guarded = 0;
+        }
+        let tree = source.tree(self.dialect);
+        if kind == Boundary::Startup {
+            self.read_ahead(tree.lines(), None);
+            if let Some(state) = &mut self.live {
+                state.zero = None;
+            }
+        }
+        let trouble = tree.trouble();
+        // What is run within something else begins with the status from before, if it does anything.
+        if kind == Boundary::Startup || tree.lines().all(|l| l.items.is_empty()) {
+            self.set_status(0);
+        }
+        // ksh runs nothing of a file that it cannot read to its end, zsh nothing of such a text.
+        let reads_first = match self.dialect {
+            Dialect::Ksh => kind != Boundary::Startup,
+            Dialect::Zsh => kind == Boundary::Text && self.source.fixed.is_some(),
+            _ => false,
+        };
+        let lines: Vec<&List> = if reads_first && trouble.is_some() { Vec::new() } else { tree.lines().collect() };
+        let epoch = self.epoch;
+        for (index, list) in lines.iter().copied().enumerate() {
+            if self.live.is_none() {
+                break;
+            }
+            if index == 0 || !reads_first {
+                self.clock += 1;
+                self.epoch = self.clock;
+                self.note_charset();
+            }
+            self.run_list(list);
+            let given_up = self.frames.last_mut().and_then(|f| f.next.take());
+            if self.live.is_none() && given_up.is_none() {
+                let by = self.here();
+                for list in lines.iter().skip(index + 1) {
+                    self.note_list(list, "the file is left before", &by);
+                }
+            }
+            if given_up.is_some() {
+                let why = self.doubt(PARTED);
+                self.live = branch::join(self.live.take(), given_up, &why);
+            }
+        }
+        if let Some(trouble) = trouble.filter(|_| self.live.is_some()) {
+            self.at = trouble.at;
+            let by = self.here();
+            if trouble.is_error {
+                for list in tree.behind() {
+                    self.note_list(list, "the file cannot be read on from a place above it", &by);
+                }
+            }
+            self.broken(trouble, kind);
+        }
+        self.guarded = guarded;
+        self.end();
+        self.epoch = epoch;
+        self.source = outer;
+        self.at = outer_at;
+        self.depth -= 1;
+    }
+
+    /// Runs something that a line runs in its place: a file, or a function.
+    pub(super) fn through(&mut self, run: impl FnOnce(&mut Self)) {
+        let inner = self.around.through(self.here());
+        let outer = std::mem::replace(&mut self.around, inner);
+        run(self);
+        self.around = outer;
+    }
+
+    /// Runs something whose changes are lost, but for its status and output.
+    pub(super) fn subshell(&mut self, run: impl FnOnce(&mut Self)) {
+        let Some(outer) = branch::fork(&mut self.live) else { return };
+        self.quiet += 1;
+        let is_for_child = std::mem::take(&mut self.is_for_child);
+        let is_declaring = std::mem::take(&mut self.is_declaring);
+        let has_trap = std::mem::take(&mut self.has_end_trap);
+        self.enter(Boundary::Shell);
+        self.aside(run);
+        self.end();
+        (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
+        if std::mem::replace(&mut self.has_end_trap, has_trap) {
+            let doubt = self.doubt("what runs at its end");
+            self.print(Val::Unknown(doubt.clone()));
+            self.doubt_status(doubt);
+        }
+        self.quiet -= 1;
+        // What was printed of options there may be run here.
+        let kept_options = self.live.as_ref().map_or_else(|| outer.kept_options.clone(), |end| end.kept_options.clone());
+        let (status, output, input) = match self.live.take() {
+            // Anything may have been done there.
+            Some(State { open: Some(_), .. }) if outer.open.is_none() => {
+                let doubt = self.doubt("it is not followed to its end");
+                (Status::Unknown(doubt.clone()), outer.output.as_ref().map(|_| Val::Unknown(doubt)), None)
+            }
+            Some(end) => (end.status, end.output, end.input),
+            None => (Status::Unknown(self.doubt("it is not followed to its end")), None, None),
+        };
+        // What was read there is not read once more.
+        let input = outer.input.clone().filter(|at| input.as_ref() == Some(at));
+        let output = if outer.output.is_some() {
+            output.or_else(|| Some(Val::Unknown(self.doubt("it is not followed to its end"))))
+        } else {
+            None
+        };
+        self.live = Some(State { status, output, input, kept_options, ..outer });
+        if self.exports_separators {
+            // ksh's `set -a` reaches these beyond the subshell.
+            self.doubt_export(b"IFS");
+        }
+    }
+
+    pub(super) fn run_command(&mut self, command: &Command) {
+        if self.is_spent() {
+            return;
+        }
+        if self.nested >= MOST_NESTED {
+            return self.fog("commands lie too deep in each other");
+        }
+        self.nested += 1;
+        self.at = command.at;
+        let outer = std::mem::replace(&mut self.outputs_before, self.outputs);
+        match self.redirected(command) {
+            Ok(true) => self.run_kind(command),
+            Ok(false) => {
+                self.assign_all_the_same(command);
+                self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 });
+                self.cannot_redirect(command);
+            }
+            Err(doubt) => {
+                let status = doubt.clone();
+                let otherwise = |m: &mut Self| {
+                    m.assign_all_the_same(command);
+                    m.doubt_status(status);
+                    m.cannot_redirect(command);
+                };
+                self.fork(&doubt, |m| m.run_kind(command), otherwise);
+            }
+        }
+        self.outputs_before = outer;
+        self.nested -= 1;
+    }
+
+    pub(super) fn run_bare(&mut self, command: &Command) {
+        match &command.kind {
+            Kind::Simple(assignments, words) => self.run_simple(assignments, words, command),
+            Kind::Group(list) => self.run_list(list),
+            Kind::Always(list, always) => self.run_always(list, always),
+            Kind::Subshell(list) => {
+                self.subshell(|m| m.run_list(list));
+                self.check_failure();
+            }
+            Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),
+            Kind::For(names, words, body) => self.run_for(names, words.as_deref(), body),
+            Kind::Count(parts, body) => self.run_count(parts, body),
+            Kind::Repeat(count, body) => self.run_repeat(count, body),
+            Kind::While(until, condition, body) => self.run_while(*until, condition, body),
+            Kind::Case(word, arms) => self.run_case(word, arms),
+            Kind::Function(name, body, by_word) => self.define(name, body, *by_word),
+            Kind::Named(word, body, by_word) => match self.one_text(&word.parts) {
+                Val::Known(name) => self.define(&name, body, *by_word),
+                Val::Unknown(_) if self.define_unknown_name(&word.parts) => self.set_status(0),
+                Val::Unknown(_) => self.fog("a function whose name is not known"),
+            },
+            Kind::Test(test) => {
+                let answer = self.test(test);
+                self.set_maybe(answer);
+                self.check_failure();
+            }
+            Kind::Arithmetic(parts) => {
+                let outer = std::mem::replace(&mut self.is_sum, self.dialect == Dialect::Zsh);
+                let summed = self.sum(parts);
+                self.is_sum = outer;
+                let is_wrong = matches!(summed.failure, Failure::Yes);
+                let answer = self.is_sum_true(summed, false);
+                self.set_maybe(answer);
+                // Measured: zsh 5.9, mksh R59.
+                if is_wrong && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) {
+                    self.set_status(2);
+                }
+                // There it is no failure that something comes to nothing (measured: 93u+m).
+                if self.dialect != Dialect::Ksh {
+                    self.check_failure();
+                }
+            }
+            Kind::Unfollowed(why) => self.fog(why),
+        }
+    }
+
+    /// With `set -e` a command that fails ends the shell.
+    pub(super) fn check_failure(&mut self) {
+        if self.guarded > 0 || self.live.as_ref().is_none_or(|s| s.option("errexit") == Some(false)) {
+            return;
+        }
+        // What ends with something that is turned round goes on there, a function as well (measured: 5.9).
+        if self.dialect == Dialect::Zsh && self.was_turned {
+            return;
+        }
+        // Where somebody types these go on all the same (measured).
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && self.is_interactive && self.quiet == 0 {
+            return;
+        }
+        let is_on = self.live.as_ref().and_then(|s| s.option("errexit"));
+        match (self.succeeded(), is_on) {
+            (Ok(true), _) => {}
+            (Ok(false), Some(true)) => self.exit(),
+            (Ok(false) | Err(_), _) => {
+                let doubt = self.doubt("a command that fails ends the shell");
+                self.fork(&doubt, |m| m.exit(), |_| {});
+            }
+        }
+    }
+}
