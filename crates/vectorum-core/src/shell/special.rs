@@ -227,3 +227,6 @@ impl Machine<'_> {
         if is_refused { Content::Perhaps(Val::Unknown(self.doubt("the shell may not take the value"))) } else { content }
     }
 }
+
+#[cfg(test)]
+mod tests;
