@@ -187,6 +187,7 @@ impl Machine<'_> {
                         // What is no name is refused by some.
                         let is_odd = match self.dialect {
                             Dialect::Mksh => name.iter().any(|b| !b.is_ascii_alphanumeric() && !b"_-.,@%:!+".contains(b)),
+                            Dialect::Ksh => name.iter().any(|b| b" \t\n/$`\"'\\|&;<>(){}".contains(b)),
                             _ => name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)),
                         };
                         if is_odd {

@@ -146,8 +146,10 @@ impl Machine<'_> {
                     values = old;
                 }
                 self.steps.count(values.len());
-                // An empty one is no list there, but a name with parts.
+                // An empty one is no list there, but a name with parts, which goes its own ways from then on.
                 if values.is_empty() && self.dialect == Dialect::Ksh {
+                    self.restless_from_here(&assignment.name);
+                    self.fog("a name with parts");
                     Content::Perhaps(Val::Unknown(self.doubt("a list without items")))
                 } else {
                     Content::Array(Arc::new(values))

@@ -21,6 +21,8 @@ pub(super) struct Attributes {
     /// Whether values become something else by it that is not followed.
     pub(super) is_odd: bool,
     pub(super) is_number: bool,
+    /// Whether zsh makes a number with a point of it.
+    pub(super) is_float: bool,
     pub(super) is_unique: bool,
     /// Whether zsh makes a list of it.
     pub(super) is_list: bool,
@@ -52,6 +54,7 @@ impl Attributes {
             readonly: command == b"readonly",
             is_number: command == b"integer",
             is_odd: command == b"float",
+            is_float: command == b"float" && dialect == Dialect::Zsh,
             is_reference: command == b"nameref",
             is_mild: dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly"),
             is_global: command == b"export" || command == b"readonly" && dialect != Dialect::Zsh,
@@ -96,6 +99,7 @@ impl Attributes {
             (b'a', on) => self.is_list = on && matches!(dialect, Dialect::Bash | Dialect::Zsh),
             (b'i', true) if dialect != Dialect::Dash => self.is_number = true,
             (b'U', true) if dialect == Dialect::Zsh => self.is_unique = true,
+            (b'E' | b'F', _) if dialect == Dialect::Zsh => (self.is_odd, self.is_float) = (true, true),
             // There it is a number with a point.
             (b'F', _) if dialect != Dialect::Bash => self.is_odd = true,
             (b'f' | b'F', _) => self.is_function = true,

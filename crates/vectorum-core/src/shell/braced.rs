@@ -319,8 +319,8 @@ impl Parser<'_> {
         {
             return self.trouble_unfollowed("braces in quotes within quotes");
         }
-        // So does a parenthesis that nothing closes, in these two.
-        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.is_between_quotes && is_uneven(text) {
+        // So does a parenthesis that nothing closes, in mksh only there.
+        if (self.dialect == Dialect::Ksh || self.dialect == Dialect::Mksh && self.is_between_quotes) && is_uneven(text) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
         // A bracket that is open goes on behind the brace there (measured: 93u+m).
@@ -486,7 +486,7 @@ fn are_flags(text: &[u8]) -> bool {
         match letter {
             b')' => return true,
             // What they take stands between two signs alike, or in brackets; widths take two more of them.
-            b'g' | b'j' | b'l' | b'r' | b's' | b'Z' | b'I' => {
+            b'g' | b'j' | b'l' | b'r' | b's' | b'I' => {
                 let most = if b"lr".contains(letter) { 3 } else { 1 };
                 let opens = text.get(at).copied();
                 for count in 0..most {

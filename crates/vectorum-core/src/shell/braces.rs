@@ -113,6 +113,11 @@ fn brace(atoms: &[Part], out: &mut Vec<Vec<Part>>, depth: usize, ranges: Option<
         let Some(end) = end else { continue };
         let (before, after) = (atoms.get(..from).unwrap_or_default(), atoms.get(end + 1..).unwrap_or_default());
         let inside = atoms.get(from + 1..end).unwrap_or_default();
+        // Behind something such a pair begins braces that go on behind it in bash (measured: 5.2).
+        if inside.is_empty() && from > 0 && ranges == Some(Dialect::Bash) && after.iter().any(|atom| byte_of(atom) == Some(b'}'))
+        {
+            return Err("braces of another kind");
+        }
         if commas.is_empty() {
             let text: Option<Vec<u8>> = inside.iter().map(byte_of).collect();
             if let (Some(dialect), Some(text)) = (ranges, text.filter(|t| memchr::memmem::find(t, b"..").is_some())) {

@@ -104,7 +104,12 @@ impl Machine<'_> {
             b"exit" => {
                 // There what is no number is an error like others.
                 let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
-                if self.dialect == Dialect::Mksh && !known.as_ref().is_some_and(|words| words.iter().take(1).all(is_number)) {
+                let may_be_none = !known.as_ref().is_some_and(|words| words.iter().take(1).all(is_number));
+                // Behind «command» it gives up that alone in dash.
+                if self.dialect == Dialect::Dash && may_be_none && self.tame > 0 {
+                    return self.misused_badly();
+                }
+                if self.dialect == Dialect::Mksh && may_be_none {
                     self.fail_or_go_on(&self.doubt("a status that is no number"));
                 }
                 self.status_of(known.as_deref());
@@ -470,7 +475,8 @@ impl Machine<'_> {
         let words = if words.first().is_some_and(|word| word == "--") { words.get(1..).unwrap_or_default() } else { words };
         let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
         let taken: &[u8] = match self.dialect {
-            Dialect::Bash | Dialect::Ksh => b"lp",
+            Dialect::Bash => b"lp",
+            Dialect::Ksh => b"p",
             _ => b"",
         };
         // zsh takes it for what is to be done.

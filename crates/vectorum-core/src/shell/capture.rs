@@ -10,11 +10,16 @@ use super::value::{Doubt, Val};
 
 /// Whether commands are a redirection alone, other than one to read, which is an error there (measured: mksh R59).
 fn only_opens(list: &List) -> bool {
-    let [item] = &list.items[..] else { return false };
-    let [command] = &item.first.commands[..] else { return false };
-    let is_bare = matches!(&command.kind, Kind::Simple(assignments, words) if assignments.is_empty() && words.is_empty());
     let reads = |redirect: &Redirect| matches!(redirect.operator.first(), Some(b'<'));
-    item.rest.is_empty() && is_bare && matches!(&command.redirects[..], [one] if !reads(one))
+    matches!(bare_redirects(list), Some([one]) if !reads(one))
+}
+
+/// The redirections of commands that are nothing else.
+pub(super) fn bare_redirects(list: &List) -> Option<&[Redirect]> {
+    let [item] = &list.items[..] else { return None };
+    let [command] = &item.first.commands[..] else { return None };
+    let is_bare = matches!(&command.kind, Kind::Simple(assignments, words) if assignments.is_empty() && words.is_empty());
+    (item.rest.is_empty() && is_bare).then_some(&command.redirects[..])
 }
 
 impl Machine<'_> {
@@ -55,10 +60,15 @@ impl Machine<'_> {
             Ok(list) => list,
             Err(_) => {
                 let doubt = self.doubt("commands whose output is used cannot be read");
-                // In others than bash that ends more.
+                // In others than bash that ends more, and in some it is found where the line is read.
+                if matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) {
+                    self.fork(&doubt, Self::exit, |_| {});
+                }
                 if self.dialect != Dialect::Bash {
                     self.fail_or_go_on(&doubt);
                 }
+                self.outputs += 1;
+                self.output_status = Status::Unknown(doubt.clone());
                 return Val::Unknown(doubt);
             }
         };

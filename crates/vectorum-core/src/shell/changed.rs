@@ -10,13 +10,27 @@ use super::pattern::Pattern;
 use super::syntax::*;
 use super::value::Val;
 
-/// Whether a parenthesis or a bracket without quotes is not closed.
-fn is_open(bytes: &[u8], quoted: &[bool]) -> bool {
+/// Whether what a pattern opens is not closed, if that is certain.
+fn is_open(bytes: &[u8], quoted: &[bool]) -> Option<bool> {
     let plain = |sign: u8| bytes.iter().zip(quoted).filter(move |(byte, quoted)| !**quoted && **byte == sign).count();
-    plain(b'(') > plain(b')') || plain(b'[') > 0 && plain(b']') == 0
+    if plain(b'[') > 0 {
+        // A parenthesis between brackets is one of their signs.
+        return if plain(b']') == 0 { Some(true) } else { (plain(b'(') <= plain(b')')).then_some(false) };
+    }
+    Some(plain(b'(') > plain(b')'))
 }
 
 impl Machine<'_> {
+    /// A pattern that is not closed is an error; returns whether it may be one.
+    fn fail_if_open(&mut self, bytes: &[u8], quoted: &[bool]) -> bool {
+        match is_open(bytes, quoted) {
+            Some(false) => return false,
+            Some(true) => self.fail_hard(),
+            None => self.fail_or_go_on(&self.doubt("a pattern of another kind")),
+        }
+        true
+    }
+
     /// Does to a value what the parameter says.
     pub(super) fn changed(&mut self, value: Val, change: &Change) -> Val {
         if matches!(change, Change::None) {
@@ -72,8 +86,7 @@ impl Machine<'_> {
             },
             Change::Trim(at_end, longest, word) => {
                 let Ok((bytes, quoted)) = self.pattern_text(word, false) else { return odd(self) };
-                if self.dialect == Dialect::Zsh && is_open(&bytes, &quoted) {
-                    self.fail_hard();
+                if self.dialect == Dialect::Zsh && self.fail_if_open(&bytes, &quoted) {
                     return odd(self);
                 }
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
@@ -101,8 +114,7 @@ impl Machine<'_> {
                     return odd(self);
                 }
                 let Ok((bytes, quoted)) = self.pattern_text(word, false) else { return odd(self) };
-                if self.dialect == Dialect::Zsh && is_open(&bytes, &quoted) {
-                    self.fail_hard();
+                if self.dialect == Dialect::Zsh && self.fail_if_open(&bytes, &quoted) {
                     return odd(self);
                 }
                 // A sign that a parameter brings says where it is to be found, too.

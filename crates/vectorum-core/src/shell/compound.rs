@@ -132,6 +132,10 @@ impl Parser<'_> {
                     }
                     return Ok(self.named_function(name, from, true)?.kind);
                 }
+                // Quotes are part of it, or an error, by the shell.
+                if self.peek().is_some_and(|b| b"\"'$`\\".contains(&b)) {
+                    return self.trouble_unfollowed("a function by a name in quotes");
+                }
                 let name = self.text.get(from..self.at).unwrap_or_default().to_vec();
                 if self.dialect == Dialect::Mksh && !is_name_in_mksh(&name) {
                     return self.trouble("a function by what is no name");
@@ -542,6 +546,9 @@ impl Parser<'_> {
                     let word = if operator == b"=~" { p.regex_word()? } else { p.pattern_word()? };
                     return Ok(Test::Binary(first, operator.to_vec(), word));
                 }
+            }
+            if p.dialect == Dialect::Zsh && first.literal() == Some(b"-") {
+                return p.trouble_unfollowed("a condition that is none");
             }
             Ok(Test::Word(first))
         })

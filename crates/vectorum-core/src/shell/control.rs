@@ -19,6 +19,16 @@ fn declares(command: &Command) -> bool {
 /// Whether something was run in the background, kept as options are.
 pub(super) const RAN_BESIDE: &str = "background";
 
+/// A command that opens what it reads, as one of which that is not known.
+fn reads_both(command: &Command) -> Option<Command> {
+    let reads = |redirect: &&mut Redirect| redirect.operator.starts_with(b"<") && redirect.operator != b"<&";
+    let mut both = command.clone();
+    let redirect = both.redirects.iter_mut().find(reads)?;
+    redirect.operator = b"<".to_vec();
+    redirect.word.parts = std::iter::once(Part::Unfollowed("what is read of more than one file")).collect();
+    Some(both)
+}
+
 impl Machine<'_> {
     /// Puts down what a command would set that is not run.
     pub(super) fn note_list(&mut self, list: &List, why: &'static str, by: &Site) {
@@ -235,6 +245,10 @@ impl Machine<'_> {
         let pipefail = outer.option("pipefail");
         for (index, command) in commands.iter().enumerate() {
             let is_last = index == last;
+            // It reads what is piped to it as well (zshmisc(1), «Multios»).
+            let prints_nothing = input.as_ref().is_some_and(|(text, _)| text.is_empty());
+            let both = (index > 0 && self.dialect == Dialect::Zsh).then(|| reads_both(command)).flatten();
+            let command = both.as_ref().unwrap_or(command);
             if let Some(state) = &mut self.live {
                 state.input = input.take();
                 if !is_last {
@@ -250,6 +264,12 @@ impl Machine<'_> {
                 self.run_command(command);
                 if is_ksh {
                     self.end();
+                }
+                // What only sets leaves the status of the one before, who may be stopped as nobody reads what it prints
+                // (measured: 5.9).
+                let only_sets = matches!(&command.kind, Kind::Simple(_, words) if words.is_empty());
+                if self.dialect == Dialect::Zsh && only_sets && !prints_nothing {
+                    self.doubt_status(self.doubt("how an assignment ends that a pipe runs"));
                 }
                 self.pipe_status(&statuses, pipefail);
                 if let Some(state) = &mut self.live {

@@ -259,6 +259,9 @@ impl Machine<'_> {
     /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
     pub(super) fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
         let name = name_of(&declared);
+        if attributes.is_float && self.may_be_no_number(&name, &declared) {
+            self.fail_or_go_on(&self.doubt("what becomes a number may be none"));
+        }
         if self.is_arguments(&name) {
             self.doubt_from_here(&name);
             return self.fog("the positional parameters are declared");
@@ -320,6 +323,21 @@ impl Machine<'_> {
         }
     }
 
+    /// Whether what a name is declared to be, or is, may be no number as it stands.
+    fn may_be_no_number(&self, name: &[u8], declared: &Declared) -> bool {
+        let is_number = |text: &[u8]| text.iter().all(|b| b.is_ascii_digit() || *b == b'.');
+        match declared {
+            Declared::Text(text) if text.contains(&b'=') => !text.get(name.len() + 1..).is_some_and(is_number),
+            Declared::Assignment(_, Some(Content::Set(Val::Known(text)))) => !is_number(text),
+            Declared::Assignment(..) => true,
+            Declared::Text(_) => match self.content_of(name) {
+                Content::Unset => false,
+                Content::Set(Val::Known(text)) => !is_number(&text),
+                _ => true,
+            },
+        }
+    }
+
     /// Declares a name, where that goes past all that hides it as what it is there; that is told what declares it.
     fn where_it_is(&mut self, name: &Bytes, attributes: Attributes, declare: impl FnOnce(&mut Self, bool)) {
         let swap = |m: &mut Self| m.live.as_mut().is_some_and(|state| state.swap_outermost(name));
@@ -347,8 +365,9 @@ impl Machine<'_> {
                 self.doubt_export(&assignment.name);
             }
             // There a number is taken all the same (measured: 5.9).
-            if self.dialect == Dialect::Zsh && attributes.is_number {
+            if self.dialect == Dialect::Zsh && (attributes.is_number || attributes.is_float) {
                 self.doubt_from_here(&assignment.name);
+                return self.fork(&self.doubt("a name that is held fast"), |m| m.refuse(attributes), |_| {});
             }
             return self.refuse(attributes);
         }
@@ -456,6 +475,14 @@ impl Machine<'_> {
             Some(at) => (&text.slice(..at), Some(text.slice(at + 1..))),
             None => (text, None),
         };
+        // What is added to what it holds.
+        let more = name.strip_suffix(b"+").filter(|name| crate::reader::is_portable(name));
+        if let (Some(bare), Some(value), Dialect::Bash | Dialect::Ksh | Dialect::Mksh) = (more, &value, self.dialect) {
+            let word = Word::new(std::iter::once(Part::Quoted(Text::of(value))).collect(), self.at, self.at);
+            let name = Bytes::copy_from_slice(bare);
+            let added = Assignment { name, key: None, adds: true, value: Assigned::Word(word), at: self.at };
+            return self.declare_assignment(&added, Some(Content::Set(Val::Known(value.clone()))), attributes);
+        }
         if !crate::reader::is_portable(name) {
             // An error of the command: dash and zsh end more than that by it.
             return match self.dialect {

@@ -238,11 +238,10 @@ impl Machine<'_> {
                 }
             }
             // Where what fails ends the shell, most errors do, whatever is made of how they end (measured: 5.2).
-            Dialect::Bash if self.live.as_ref().is_some_and(|s| s.option("errexit") != Some(false)) => {
-                let doubt = self.doubt("a command that fails ends the shell");
-                self.fork(&doubt, Self::exit, Self::give_up_command);
+            Dialect::Bash => {
+                self.end_if_strict();
+                self.give_up_command();
             }
-            Dialect::Bash => self.give_up_command(),
             Dialect::Mksh => self.fail_in_mksh(),
             Dialect::Ksh => self.fail_in_ksh(false),
             _ if self.is_interactive && self.quiet == 0 => {
@@ -251,6 +250,14 @@ impl Machine<'_> {
                 }
             }
             _ => self.exit(),
+        }
+    }
+
+    /// What ends nothing otherwise may, where a command that fails ends the shell.
+    pub(super) fn end_if_strict(&mut self) {
+        if self.live.as_ref().is_some_and(|state| state.option("errexit") != Some(false)) {
+            let doubt = self.doubt("a command that fails ends the shell");
+            self.fork(&doubt, Self::exit, |_| {});
         }
     }
 
@@ -264,14 +271,7 @@ impl Machine<'_> {
 
     /// The function or the file that is being run is given up, with 1 or 2; only of a script all is (measured: R59).
     fn fail_in_mksh(&mut self) {
-        if self.live.as_ref().is_some_and(|state| state.option("errexit") != Some(false)) {
-            let doubt = self.doubt("a command that fails ends the shell");
-            return self.fork(&doubt, Self::exit, Self::give_up_in_mksh);
-        }
-        self.give_up_in_mksh();
-    }
-
-    fn give_up_in_mksh(&mut self) {
+        self.end_if_strict();
         let within = self.frames.iter().rposition(|f| f.kind == Boundary::Shell).unwrap_or_default();
         let is_given_up = |(_, f): &(usize, &Frame)| match f.kind {
             Boundary::Function => true,

@@ -132,6 +132,18 @@ impl Machine<'_> {
             out.push(value);
             return Ok(());
         }
+        let outcome = self.fields_between_braces(word, out);
+        // What is in it is expanded somehow, and may fail.
+        if let Err(doubt) = &outcome
+            && word_has_brace(word)
+        {
+            self.fork(doubt, |m| drop(m.expand(&word.parts, Mode::Fields)), |_| {});
+        }
+        outcome
+    }
+
+    /// The same of a word that may have braces.
+    fn fields_between_braces(&mut self, word: &Word, out: &mut Vec<Val>) -> Expanded<()> {
         let has = |signs: &[&[u8]]| {
             let texts = word.parts.iter().filter_map(|part| if let Part::Text(text) = part { Some(text) } else { None });
             texts.into_iter().any(|text| signs.iter().any(|sign| memchr::memmem::find(text, sign).is_some()))
@@ -217,7 +229,8 @@ impl Machine<'_> {
         let brings = is_one && !word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.contains(&b'{')));
         // In ksh even those between quotes.
         let expands = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_) | Part::Double(_));
-        if is_one && self.dialect == Dialect::Ksh && word.parts.iter().any(expands) && fields.iter().any(Field::has_brace_signs) {
+        let has_signs = |field: &Field| field.has_brace_signs() || self.is_pattern(field);
+        if is_one && self.dialect == Dialect::Ksh && word.parts.iter().any(expands) && fields.iter().any(has_signs) {
             return Err(self.doubt("braces in what a parameter stands for"));
         }
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
@@ -502,6 +515,11 @@ impl Machine<'_> {
                 let doubt = self.doubt("the shell expands this in a way of its own");
                 field.doubt(&doubt);
             }
+        }
+        // There it counts behind what ends with a colon, too (measured: R59).
+        let is_behind = !is_first && text.first() == Some(&b'~') && (field.unknown.is_some() || field.text.last() == Some(&b':'));
+        if self.dialect == Dialect::Mksh && mode == Mode::Assigned && is_behind {
+            field.doubt(&self.doubt("the shell expands this in a way of its own"));
         }
         let mut at = 0;
         while at < text.len() {

@@ -82,6 +82,12 @@ impl Machine<'_> {
             return Err(self.doubt("a list for a pattern"));
         }
         let (mut bytes, quoted) = self.pattern_text(pattern, is_test)?;
+        // There a backslash that a list brings is one (measured: R59).
+        let has_key = |part: &Part| matches!(part, Part::Parameter(p) if p.key.is_some());
+        let may_be_list = |part: &Part| is_list(part) || has_key(part);
+        if self.dialect == Dialect::Mksh && bytes.contains(&b'\\') && pattern.parts.iter().any(may_be_list) {
+            return Err(self.doubt("a list for a pattern"));
+        }
         // Anything fits a star.
         if bytes == b"*" && quoted == [false] {
             return Ok(true);

@@ -4,6 +4,9 @@ use super::parse::{Parsed, Parser, is_name};
 use super::syntax::*;
 use super::words::{closing_brace, push_run};
 
+/// What is in them is expanded afterwards, and may not be set.
+pub(super) const BRACES_WITHIN: &str = "braces within a parameter";
+
 pub(super) const QUOTES_WITHIN: &str = "a quote within quotes within a parameter";
 
 impl Parser<'_> {
@@ -72,8 +75,14 @@ impl Parser<'_> {
                 b'$' if self.peek_at(1) == Some(b'\'')
                     && (!in_double && self.dialect.is_rich() || matches!(self.dialect, Dialect::Bash | Dialect::Mksh)) =>
                 {
+                    let from = self.at;
                     self.at += 2;
-                    parts.push(self.escaped()?);
+                    let part = self.escaped()?;
+                    let text = self.text.get(from..self.at).unwrap_or_default();
+                    // What comes of it is read once more there (measured: 5.2).
+                    let is_read_again =
+                        in_double && self.dialect == Dialect::Bash && text.iter().skip(1).any(|b| b"$`\"\\{}".contains(b));
+                    parts.push(if is_read_again { Part::Unfollowed(QUOTES_WITHIN) } else { part });
                 }
                 b'$' | b'`' => match self.deeper(|p| p.dollar(in_double))? {
                     Some(part) => parts.push(part),
@@ -81,7 +90,7 @@ impl Parser<'_> {
                 },
                 // They are expanded afterwards there, and where the parameter ends hangs on them in ksh (measured: 93u+m, R59).
                 b'{' if !in_double && self.dialect == Dialect::Ksh => {
-                    return self.trouble_unfollowed("braces within a parameter");
+                    return self.trouble_unfollowed(BRACES_WITHIN);
                 }
                 // There they are closed within it, and several words may come of them.
                 b'{' if !in_double && !self.is_between_quotes && self.dialect == Dialect::Zsh => {
@@ -91,11 +100,11 @@ impl Parser<'_> {
                         return self.trouble("a brace is not closed");
                     }
                     self.at += length + 2;
-                    parts.push(Part::Unfollowed("braces within a parameter"));
+                    parts.push(Part::Unfollowed(BRACES_WITHIN));
                 }
                 b'{' if !in_double && self.dialect == Dialect::Mksh => {
                     self.at += 1;
-                    parts.push(Part::Unfollowed("braces within a parameter"));
+                    parts.push(Part::Unfollowed(BRACES_WITHIN));
                 }
                 _ => {
                     let has_braces = !in_double

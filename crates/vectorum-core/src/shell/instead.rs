@@ -78,20 +78,33 @@ impl Machine<'_> {
             if m.dialect == Dialect::Zsh && word.parts.iter().any(has_tilde) {
                 return Ok(in_a_way_of_its_own(m));
             }
-            if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
-                return Ok(None);
+            // A bang turns no brackets round there (measured: 5.9).
+            let has_bang = |p: &Part| matches!(p, Part::Text(t) if memchr::memmem::find(t, b"[!").is_some());
+            if m.is_own_zsh() && mode != Mode::Assigned && word.parts.iter().any(has_bang) {
+                let doubt = m.doubt("a pattern of another kind");
+                m.fork_where_none_is_an_error(&doubt);
+                m.doubt_what_is_set(&word.parts, &doubt);
+                return Err(doubt);
             }
             // What is split between quotes is joined otherwise there than outside of it.
-            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| splits_between_quotes(part, quoted)) {
-                return Ok(in_a_way_of_its_own(m));
+            let is_odd = m.is_own_zsh()
+                && (mode != Mode::Fields || quoted)
+                && word.parts.iter().any(|part| splits_between_quotes(part, quoted));
+            if is_odd {
+                let value = in_a_way_of_its_own(m);
+                return if mode == Mode::Fields { Err(m.doubt(OWN_SHAPE)) } else { Ok(value) };
+            }
+            if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
+                return Ok(None);
             }
             // Between quotes a tilde is one.
             if quoted {
                 return Ok(Some(Values::One(m.quoted_text(&word.parts))));
             }
             // In zsh a list that becomes one text there does so without what is empty.
-            if m.is_own_zsh() && mode != Mode::Fields && word.parts.iter().any(|part| m.may_bring_list(part)) {
-                if sign == b'=' || word.parts.len() > 1 {
+            let becomes_one = mode != Mode::Fields || sign == b':';
+            if m.is_own_zsh() && becomes_one && word.parts.iter().any(|part| m.may_bring_list(part)) {
+                if matches!(sign, b'=' | b':') || word.parts.len() > 1 {
                     return Ok(in_a_way_of_its_own(m));
                 }
                 let fields = m.expand(&word.parts, Mode::Fields)?;
@@ -355,10 +368,10 @@ impl Machine<'_> {
     }
 }
 
-/// Whether something between quotes comes apart by a flag of zsh's.
+/// Whether something between quotes comes apart by a flag of zsh's, or stays apart.
 fn splits_between_quotes(part: &Part, quoted: bool) -> bool {
     match part {
-        Part::Shaped(shaped) => quoted && shaped.splits(),
+        Part::Shaped(shaped) => quoted && (shaped.splits() || shaped.is_of_all()),
         Part::Double(inner) => inner.iter().any(|part| splits_between_quotes(part, true)),
         _ => false,
     }

@@ -19,6 +19,15 @@ impl Machine<'_> {
         }
     }
 
+    /// Whether nothing but words that stand before commands has a redirection, which is an error in zsh (measured: 5.9).
+    pub(super) fn only_modifies(&self, command: &Command) -> bool {
+        let modifies = |word: &Word| matches!(word.literal(), Some(b"command" | b"builtin" | b"noglob" | b"-"));
+        let is_bare = |words: &[Word]| !words.is_empty() && words.iter().all(modifies);
+        self.dialect == Dialect::Zsh
+            && !command.redirects.is_empty()
+            && matches!(&command.kind, Kind::Simple(set, words) if set.is_empty() && is_bare(words))
+    }
+
     /// What it ends where a file cannot be opened for a command; the status is set.
     pub(super) fn cannot_redirect(&mut self, command: &Command) {
         let name = match &command.kind {
@@ -31,7 +40,16 @@ impl Machine<'_> {
             _ => None,
         };
         let is_strict = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) || self.as_sh;
-        let is_special = |name| self.is_special_command(name) || self.dialect == Dialect::Ksh && declares(name, Dialect::Ksh);
+        // These are other names there for such a command, and what they declare is declared all the same (measured: 93u+m).
+        let renames = |name: &[u8]| matches!(name, b"integer" | b"float" | b"nameref" | b"compound");
+        if self.dialect == Dialect::Ksh && name.is_some_and(|name| renames(name) && !self.is_function(name)) {
+            return self.fog("a declaration for which a file cannot be opened");
+        }
+        let is_special = |name: &[u8]| {
+            self.is_special_command(name)
+                || self.dialect == Dialect::Ksh && declares(name, Dialect::Ksh)
+                || self.dialect == Dialect::Dash && name == b"local"
+        };
         if is_strict && name.is_some_and(is_special) {
             return self.fail_special();
         }

@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::content::Content;
 use super::control::RAN_BESIDE;
 use super::expand::{Expanded, Mode, Values, is_text};
+use super::inner::BRACES_WITHIN;
 use super::machine::Machine;
 use super::nameref::Meant;
 use super::parse::is_name_start;
@@ -102,7 +103,7 @@ impl Machine<'_> {
             Held::Unknown(_) => parameter.key.is_some(),
             _ => false,
         };
-        if may_be_unset && self.refuses_unset() && !matches!(&parameter.name[..], b"@" | b"*") {
+        if may_be_unset && self.refuses_unset() && (parameter.key.is_some() || !matches!(&parameter.name[..], b"@" | b"*")) {
             let is_sure = matches!(content, Held::Unset) && self.live.as_ref().and_then(|s| s.option("nounset")) == Some(true);
             let is_length = matches!(parameter.change, Change::Length) && parameter.key.is_some();
             let is_reference = parameter.change == Change::Indirect;
@@ -174,6 +175,10 @@ impl Machine<'_> {
                 Change::Replace(both, _)
                     if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh) && !needs_something(&both.0.parts) =>
                 {
+                    // What is no pattern is an error there all the same.
+                    if self.dialect == Dialect::Zsh {
+                        change(self, Val::of(b""));
+                    }
                     Ok(Values::One(Val::Unknown(self.doubt("a pattern of another kind"))))
                 }
                 // What is no pattern is an error there all the same.
@@ -204,8 +209,20 @@ impl Machine<'_> {
                 Change::Replace(..) if self.dialect == Dialect::Ksh && values.is_empty() => {
                     Err(self.doubt("a pattern in what is empty"))
                 }
+                // There an item of which nothing is left may stay a word without quotes, or not (measured: 93u+m).
+                Change::Trim(..) | Change::Replace(..) if self.dialect == Dialect::Ksh && !quoted => {
+                    let values: Vec<Val> = values.into_iter().map(|v| change(self, v)).collect();
+                    // What is put between them where they are one text is not what is between quotes.
+                    let is_usual = self.separators()?.is_none_or(|bytes| *bytes == *b" \t\n");
+                    if mode != Mode::Fields && !is_usual {
+                        return Err(self.doubt("a list between separators of one's own"));
+                    }
+                    let may_be_empty = values.iter().any(|value| value.is_empty() != Some(false));
+                    if may_be_empty { Err(self.doubt("an item of which nothing is left")) } else { Ok(Values::Many(values)) }
+                }
                 // There it is cut from the whole of them.
-                Change::Trim(..) if self.dialect == Dialect::Dash && values.len() > 1 => {
+                Change::Trim(_, _, word) if self.dialect == Dialect::Dash && values.len() > 1 => {
+                    self.one(&word.parts, Mode::One);
                     Err(self.doubt("what is cut from all parameters together"))
                 }
                 Change::Slice(..) => {
@@ -496,6 +513,8 @@ impl Machine<'_> {
                             Ok(index) if index < 0 && !is_list && self.dialect != Dialect::Zsh => {
                                 if is_length && self.dialect == Dialect::Bash {
                                     self.fail_hard();
+                                } else if self.dialect == Dialect::Bash {
+                                    self.end_if_strict();
                                 }
                                 return Ok(Held::Unset);
                             }
@@ -572,6 +591,7 @@ impl Machine<'_> {
             ODD_SHAPE => self.refuse_perhaps(doubt),
             BAD_SHAPE => self.fail_hard(),
             SETTING_SHAPE => self.fog(SETTING_SHAPE),
+            BRACES_WITHIN if self.refuses_unset() => self.fail_perhaps(UNSET_IS_ERROR),
             _ => {}
         }
     }

@@ -280,8 +280,7 @@ impl<'a> Parser<'a> {
             } else {
                 out.items.extend(list.items);
             }
-            // In zsh what a condition decides may follow at once.
-            if self.dialect == Dialect::Zsh && !is_parted {
+            if !is_parted {
                 return Ok(out);
             }
         }
@@ -441,6 +440,11 @@ impl<'a> Parser<'a> {
                 if is_timed && self.dialect == Dialect::Zsh && commands.iter().any(is_loop) {
                     return self.trouble_unfollowed("a loop of which the time is taken");
                 }
+                // An error of these gives up less there.
+                let may_fail = |c: &Command| matches!(&c.kind, Kind::Simple(set, words) if words.is_empty() && set.iter().any(is_unfollowed));
+                if is_timed && self.dialect == Dialect::Zsh && commands.iter().any(may_fail) {
+                    return self.trouble_unfollowed("an error of which the time is taken");
+                }
                 if is_timed && !is_negated && self.dialect == Dialect::Zsh {
                     commands = commands.into_iter().map(timed).collect();
                 }
@@ -461,6 +465,11 @@ impl<'a> Parser<'a> {
             commands.push(self.command()?);
         }
     }
+}
+
+/// Whether a value has something that is not followed.
+fn is_unfollowed(assignment: &Assignment) -> bool {
+    matches!(&assignment.value, Assigned::Word(word) if word.parts.iter().any(|part| matches!(part, Part::Unfollowed(_))))
 }
 
 /// What zsh takes the time of runs in a shell of its own, if it is one of these (measured: 5.9).

@@ -20,6 +20,8 @@ struct Asked {
     /// Whether the words become a list.
     is_list: bool,
     may_be_list: bool,
+    /// Whether a letter lacks what is to stand behind it.
+    lacks_word: bool,
     delimiter: u8,
 }
 
@@ -63,7 +65,9 @@ impl Asked {
                 b'e' | b's' => {}
                 b'd' | b'i' | b'n' | b'N' | b'p' | b't' | b'u' => {
                     let rest = word.slice(index + 1..);
-                    let given = if rest.is_empty() { words.next().cloned().unwrap_or_default() } else { rest };
+                    let given = if rest.is_empty() { words.next().cloned() } else { Some(rest) };
+                    self.lacks_word |= given.is_none();
+                    let given = given.unwrap_or_default();
                     match letter {
                         b'd' => self.delimiter = given.first().copied().unwrap_or(0),
                         // A prompt, and a text to begin with, are for who types.
@@ -82,7 +86,10 @@ impl Asked {
 impl Machine<'_> {
     pub(super) fn read_line(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
-        let Asked { mut names, is_raw, is_odd, is_list, may_be_list, delimiter } = Asked::of(words, self.dialect);
+        let Asked { mut names, is_raw, is_odd, is_list, may_be_list, lacks_word, delimiter } = Asked::of(words, self.dialect);
+        if lacks_word {
+            return self.misused();
+        }
         // With a number such a word is no option there, and no name.
         let is_no_name = |word: &Bytes| matches!(&word[..], [b'-', digit, ..] if digit.is_ascii_digit());
         if self.dialect == Dialect::Zsh && words.first().is_some_and(is_no_name) {

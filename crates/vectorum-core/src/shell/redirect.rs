@@ -135,6 +135,10 @@ impl Machine<'_> {
                     {
                         continue;
                     }
+                    // None is called so (POSIX, 4.16).
+                    if path.is_empty() {
+                        return Ok(false);
+                    }
                     let full = self.full(&path);
                     if operator == b"<" {
                         let Some(full) = full else { continue };
@@ -244,6 +248,8 @@ impl Machine<'_> {
             let text = match &redirect.operator[..] {
                 _ if self.may_lack_name(&redirect.word.parts) => None,
                 b"<<<" if has_odd_tilde(&redirect.word, self.dialect) => None,
+                // Where nothing is left of what is cut nothing at all is read there (measured: R59).
+                b"<<<" if self.dialect == Dialect::Mksh && redirect.word.parts.iter().any(is_cut) => None,
                 b"<<<" => {
                     self.one_word(&redirect.word).ok().and_then(|v| v.known().map(|b| Bytes::from([&b[..], b"\n"].concat())))
                 }
@@ -302,6 +308,11 @@ impl Machine<'_> {
             }
         }
     }
+}
+
+/// Whether something is cut out of a parameter without quotes.
+fn is_cut(part: &Part) -> bool {
+    matches!(part, Part::Parameter(p) if matches!(p.change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..)))
 }
 
 /// Whether a text that is read has a tilde that counts elsewhere: bash takes one behind a colon, mksh none at all (measured:

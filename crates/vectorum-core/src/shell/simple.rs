@@ -122,6 +122,9 @@ impl Machine<'_> {
             }
             return self.check_failure();
         }
+        if self.dialect == Dialect::Zsh && !assignments.is_empty() && words.iter().any(may_name_files) {
+            self.set_before_failing(assignments, words);
+        }
         let runs_program =
             self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_some_and(|w| self.is_program(w));
         let outer = std::mem::replace(&mut self.is_for_child, runs_program);
@@ -276,6 +279,14 @@ impl Machine<'_> {
     /// What these set that stands before them is set besides, too, and what they declare may stay (measured: bash 5.2).
     fn doubt_what_stood_before(&mut self, command: &[u8], assignments: &[Assignment], arguments: &[Val]) {
         let tells = |text: &[u8]| arguments.iter().any(|a| a.known().is_none_or(|a| memchr::memmem::find(a, text).is_some()));
+        // As POSIX has it all of them stay, and the command may have asked for that.
+        let is_posix = self.live.as_ref().is_some_and(|state| state.option("posix") != Some(false));
+        if is_posix
+            && self.is_special_command(command)
+            && let Some(scope) = self.live.as_mut().and_then(|state| state.scopes.last_mut())
+        {
+            scope.kept.extend(assignments.iter().map(|assignment| (assignment.name.clone(), false)));
+        }
         let counts = match command {
             b"printf" | b"let" | b"getopts" => true,
             b"eval" => [&b"typeset"[..], b"declare", b"readonly"].iter().any(|word| tells(word)),
@@ -285,6 +296,20 @@ impl Machine<'_> {
         for assignment in assignments.iter().filter(|assignment| tells(&assignment.name)) {
             scope.kept.insert(assignment.name.clone(), false);
         }
+    }
+
+    /// What stands before a command stays set in zsh where a pattern of its words names no file (measured: 5.9).
+    fn set_before_failing(&mut self, assignments: &[Assignment], words: &[Word]) {
+        let doubt = self.doubt("a pattern of file names");
+        let fail = |m: &mut Self| {
+            for assignment in assignments {
+                m.apply(assignment, Some(true));
+            }
+            drop(m.fields(words));
+            // Only what was given up counts.
+            m.live = None;
+        };
+        self.fork(&doubt, fail, |_| {});
     }
 
     /// What stands before a command of which not all words are known.
@@ -348,6 +373,12 @@ impl Machine<'_> {
                 self.leave_loops(None, name == b"continue");
             }
             Some(name) if self.is_function(name) || self.is_own(name) => {
+                // Words that such a one does not take may end what it ends.
+                let is_bad = name == b"unset"
+                    || matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) && self.is_special_command(name);
+                if is_bad && !self.is_function(name) {
+                    self.fork(doubt, Self::fail_special, |_| {});
+                }
                 self.fog("a command of the shell whose words are not known");
             }
             Some(_) => {
@@ -400,6 +431,11 @@ fn is_only_written(words: &[Word]) -> bool {
         }
     }
     true
+}
+
+/// Whether a word has signs without quotes for which files may be looked up.
+fn may_name_files(word: &Word) -> bool {
+    word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|b| b"*?[<#^~".contains(b))))
 }
 
 #[cfg(test)]

@@ -208,6 +208,16 @@ impl Machine<'_> {
         let content = self.as_taken(name, content);
         let is_kept = is_kept(self.dialect, name, &content);
         let is_special = self.is_special(name) && name != "_" && !is_kept;
+        // A list of what it counts with may be of no numbers there, and one name of its own is handed on by none.
+        if self.dialect == Dialect::Mksh && matches!(content, Content::Array(_)) && self.counts_with(name) {
+            self.fail_or_go_on(&self.doubt("a list of what the shell counts with"));
+        }
+        if self.dialect == Dialect::Mksh
+            && name == "PIPESTATUS"
+            && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false))
+        {
+            self.fork(&self.doubt("a name that is held fast"), Self::exit, |_| {});
+        }
         // What is a text by its nature takes no list.
         if matches!(content, Content::Array(_)) && self.takes_no_list(name) {
             self.fail_hard();

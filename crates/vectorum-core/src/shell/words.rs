@@ -147,6 +147,14 @@ impl Parser<'_> {
             if !(next.starts_with(b"=") || next.starts_with(b"+=")) {
                 return Ok(None);
             }
+            // One that opens another needs a second end in these (measured: bash 5.2, R59).
+            let opens = |text: &[u8]| {
+                !text.iter().any(|b| b"\"'\\".contains(b))
+                    && text.iter().filter(|b| **b == b'[').count() != text.iter().filter(|b| **b == b']').count()
+            };
+            if matches!(self.dialect, Dialect::Bash | Dialect::Mksh) && rest.get(..=close).is_some_and(opens) {
+                return self.trouble_unfollowed("a subscript that is not closed");
+            }
             key = Some(self.within(at + length + 1..at + length + close).key()?);
             length += close + 1;
         }
@@ -184,7 +192,22 @@ impl Parser<'_> {
                 Some(b')') => {
                     self.at += 1;
                     let has_key = |word: &Word| matches!(word.parts.first(), Some(Part::Text(t)) if t.starts_with(b"["));
+                    // A bracket that is quoted closes none, and what is open goes on with the file (measured: bash 5.2).
+                    let is_quoted = |word: &Word| {
+                        let text = self.text.get(word.at..word.end).unwrap_or_default();
+                        has_key(word)
+                            && closing(text).is_none_or(|close| text.get(..close).is_some_and(|key| key.contains(&b'\\')))
+                    };
+                    if self.dialect == Dialect::Bash && words.iter().any(is_quoted) {
+                        return self.trouble_unfollowed("a list that is not closed");
+                    }
                     let keyed = words.iter().filter(|word| has_key(word)).count();
+                    let has_brace = |word: &Word| {
+                        has_key(word) && self.text.get(word.at..word.end).is_some_and(|t| t.iter().any(|b| b"{}".contains(b)))
+                    };
+                    if self.dialect == Dialect::Ksh && words.iter().any(has_brace) {
+                        return self.trouble_unfollowed("a key of a list with other signs");
+                    }
                     if self.dialect == Dialect::Ksh && keyed > 0 && keyed < words.len() {
                         return self.trouble_unfollowed("a list of which some items have keys");
                     }
@@ -226,7 +249,13 @@ impl Parser<'_> {
         if self.at == at {
             return self.trouble("a word is missing");
         }
-        Ok(Word::new(parts, at, self.at))
+        let word = Word::new(parts, at, self.at);
+        // Within such commands a brace is no word there, and a bracket goes on until it is closed (measured: 93u+m).
+        let goes_on = |word: &Word| word.literal() == Some(b"}") || has_open_key(word) && word.end > word.at + 1;
+        if self.dialect == Dialect::Ksh && self.outputs > 0 && goes_on(&word) {
+            return self.trouble_unfollowed("a bracket or a brace alone within commands");
+        }
+        Ok(word)
     }
 
     /// bash takes groups of patterns only with an option, which may be on by another file.
@@ -456,6 +485,10 @@ pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {
         }
         if inner.iter().any(|b| b"\"'\\".contains(b)) {
             return Some("quotes within braces in a here-document");
+        }
+        // Commands in a pattern are not found to be closed by bash where nothing separates words (measured: 5.2).
+        if inner.iter().any(|b| b"#%".contains(b)) && memchr::memmem::find(inner, b"$(").is_some() {
+            return Some("commands in a pattern in a here-document");
         }
     }
     (memchr::memmem::find(body, b"$((").is_some() || body.contains(&0)).then_some("a sum in a here-document")

@@ -25,7 +25,7 @@ pub(crate) const START: &[(&str, &str)] =
 pub(crate) fn ending(shell: &str) -> &'static str {
     match shell {
         "fish" => "set -gx BEGIN 1\necho '<<<>>>'\n/usr/bin/env -0\n",
-        _ => "export BEGIN=1\necho '<<<>>>'\n/usr/bin/env -0\n",
+        _ => "export BEGIN='1'\nwait\necho '<<<>>>'\n/usr/bin/env -0\n",
     }
 }
 

@@ -37,7 +37,9 @@ impl Sum<'_, '_> {
                 Some(b'.') if matches!(self.machine.dialect, Dialect::Zsh | Dialect::Ksh) => {
                     self.at += 1;
                     let doubt = self.machine.doubt("a number with a point");
-                    if !self.word().iter().all(u8::is_ascii_digit) {
+                    // Nothing is made of its bits there (measured: 93u+m).
+                    let has_bits = self.machine.dialect == Dialect::Ksh && self.text.iter().any(|b| b"|&^~<>".contains(b));
+                    if !self.word().iter().all(u8::is_ascii_digit) || has_bits {
                         self.risk(&doubt);
                     }
                     Ok(Err(doubt))

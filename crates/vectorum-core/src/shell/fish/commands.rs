@@ -4,7 +4,7 @@ use super::super::expressions::names_of;
 use super::super::folder::plain_path;
 use super::super::outputs::{PRINTED, PRINTED_COMMANDS};
 use super::super::printing::formatted;
-use super::words::{MAY_NOT_RUN, NO_FILE, NO_INDEX, NOT_RUN};
+use super::words::{FILE_PATTERN, MAY_NOT_RUN, NO_FILE, NO_INDEX, NOT_RUN};
 use super::*;
 
 /// Commands that change no variable and whose output is not followed.
@@ -112,7 +112,9 @@ impl Fish<'_> {
         self.ran();
         let Some((name, arguments)) = fields.split_first() else { return self.refuse(123) };
         let Val::Known(name) = name.clone() else { return self.fog("a command whose name is not known") };
-        if name.is_empty() {
+        // So it is where nothing is left of the words of these.
+        let is_prefix = arguments.is_empty() && words.len() > 1 && name == b"exec"[..];
+        if name.is_empty() || is_prefix && self.function(&name).is_none() {
             return self.refuse(123);
         }
         self.named(&name, arguments);
@@ -143,6 +145,16 @@ impl Fish<'_> {
 
     /// A command of which not all words are known, perhaps not even the first; `fields` are those in front that are.
     fn known_in_part(&mut self, doubt: &Doubt, words: &[Word], fields: &[Val]) {
+        self.run_in_part(doubt, words, fields);
+        // Where a pattern names no file it is not run.
+        if doubt.why == FILE_PATTERN
+            && let Some(state) = self.live.as_mut().filter(|state| state.refused == Refused::No)
+        {
+            state.refused = Refused::Perhaps;
+        }
+    }
+
+    fn run_in_part(&mut self, doubt: &Doubt, words: &[Word], fields: &[Val]) {
         let name = match words.first().map(|w| &w.parts[..]) {
             Some([Part::Text(name)]) => name.clone(),
             _ => return self.fog("a command whose name is not known"),
@@ -173,11 +185,12 @@ impl Fish<'_> {
             return self.set_command(plain, Some(doubt));
         }
         match name {
+            // Where a pattern names no file it is not run.
             b"return" => {
                 self.doubt_status("a status that is not known");
-                self.return_from();
+                self.fork(&self.doubt("a status that is not known"), Self::return_from, |_| {});
             }
-            b"exit" => self.exit_from(),
+            b"exit" => self.fork(&self.doubt("a status that is not known"), Self::exit_from, |_| {}),
             b"test" | b"[" | b"echo" | b"string" | b"contains" | b"count" | b"type" | b"printf" | b"math" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");

@@ -201,7 +201,8 @@ impl Fish<'_> {
 
     fn run_switch(&mut self, word: &Word, arms: &[(Vec<Word>, Vec<Job>)]) {
         let text = match self.fields(std::slice::from_ref(word)) {
-            Ok(fields) if fields.len() > 1 => return self.doubt_status("a switch over several words"),
+            // It is an error of expansion, and not run.
+            Ok(fields) if fields.len() > 1 => return self.refuse(2),
             Ok(fields) => fields.into_iter().next().unwrap_or_else(|| Val::of(b"")),
             Err(doubt) if self.refuse_for(&doubt) => return,
             // Of several words it is an error.

@@ -320,6 +320,10 @@ impl<'a> Parser<'a> {
         }
         let at = self.at;
         let vars = self.own_vars()?;
+        let is_joined = [&b"not"[..], b"!", b"and", b"or", b"time"].iter().any(|word| self.is_word(word));
+        if !vars.is_empty() && is_joined {
+            return self.odd("a variable before what is turned round");
+        }
         let (kind, redirects) = self.kind()?;
         Ok(Job { joint, negated, vars, kind, redirects, at, pipe: None, is_tail: false })
     }
@@ -471,7 +475,7 @@ impl<'a> Parser<'a> {
         let (words, redirects) = self.words()?;
         let Some(first) = words.first() else { return self.wrong("a command is missing") };
         if !redirects.is_empty()
-            && matches!(&first.parts[..], [Part::Text(word)] if matches!(&word[..], b"and" | b"or" | b"not" | b"!"))
+            && matches!(&first.parts[..], [Part::Text(word)] if matches!(&word[..], b"and" | b"or" | b"not" | b"!" | b"time"))
         {
             return self.wrong("a redirection stands before its command");
         }
@@ -506,7 +510,12 @@ impl<'a> Parser<'a> {
                 let kind = [rest.get(..digits).unwrap_or_default(), operator].concat();
                 self.at += digits + operator.len();
                 self.blanks();
-                let Some(word) = self.word()? else { return self.wrong("a redirection without a file") };
+                // What is wrong with it is an error of that command alone.
+                let word = match self.word() {
+                    Err(trouble) if trouble.is_error => return self.odd("a redirection to what is no file"),
+                    word => word?,
+                };
+                let Some(word) = word else { return self.wrong("a redirection without a file") };
                 redirects.push((kind, word));
                 continue;
             }

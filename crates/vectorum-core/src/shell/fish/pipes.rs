@@ -66,7 +66,7 @@ impl Fish<'_> {
 
     fn run_found(&mut self, last: &Job, before: &[Job]) -> bool {
         let outer = self.live.as_ref().map(|s| s.input.clone()).unwrap_or_default();
-        let mut may_be_refused = false;
+        let (mut may_be_refused, mut may_not_run) = (false, false);
         // The words of all of them are expanded before the first is run (measured: 3.6).
         let mut may_be_set = false;
         let expanded: Vec<Cow<'_, Job>> = before
@@ -86,6 +86,7 @@ impl Fish<'_> {
             if self.is_refused(job) {
                 return false;
             }
+            may_not_run |= self.live.as_ref().is_some_and(|state| state.refused == Refused::Perhaps);
             may_be_refused |= self
                 .live
                 .as_ref()
@@ -105,7 +106,12 @@ impl Fish<'_> {
                 is_given: true,
             };
         }
-        self.run_job(last);
+        if may_not_run && self.may_set(last) {
+            let doubt = self.doubt(MAY_NOT_RUN);
+            self.fork(&doubt, |m| m.run_job(last), |m| m.doubt_status(MAY_NOT_RUN));
+        } else {
+            self.run_job(last);
+        }
         // What sets a variable there ends like the command before it.
         let sets = |words: &[Word]| words.iter().map_while(Word::literal).find(|word| *word != b"builtin") == Some(b"set");
         if matches!(&last.kind, Kinds::Command(words) if sets(words)) {

@@ -30,7 +30,8 @@ impl Fish<'_> {
                 }
                 let path = text(Some(one)).ok_or(())?;
                 if path.is_empty() {
-                    return Ok(false);
+                    // What is no number is an error.
+                    return if operator == b"-t"[..] { Err(()) } else { Ok(false) };
                 }
                 let path = self.full(&path);
                 if path.starts_with(b"/proc/") || path.starts_with(b"/sys/") || path.starts_with(b"/dev/") {

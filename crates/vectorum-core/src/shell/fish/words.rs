@@ -2,6 +2,9 @@
 
 use super::*;
 
+/// Why what a pattern names is not known.
+pub(super) const FILE_PATTERN: &str = "a pattern of file names";
+
 /// Why a command is not run whose words have a pattern that names no file.
 pub(super) const NO_FILE: &str = "fish runs no command whose pattern names no file";
 
@@ -289,7 +292,7 @@ impl Fish<'_> {
 
     /// The files that a pattern names, in their order, where that is certain.
     fn files_of(&self, pattern: &[u8]) -> Result<Vec<Bytes>, Arc<Doubt>> {
-        let odd = || self.doubt("a pattern of file names");
+        let odd = || self.doubt(FILE_PATTERN);
         let (folder, last) = match memchr::memrchr(b'/', pattern) {
             Some(at) => (pattern.get(..=at).unwrap_or_default(), pattern.get(at + 1..).unwrap_or_default()),
             None => (&b""[..], pattern),

@@ -230,6 +230,13 @@ impl Parser<'_> {
             return Ok(None);
         }
         self.at += operator.len();
+        // A file that is exchanged at the end, or read up to a place (ksh(1), «Input/Output»).
+        if self.dialect == Dialect::Ksh
+            && matches!(operator.last(), Some(b'<' | b'>'))
+            && self.peek().is_some_and(|b| b";#".contains(&b))
+        {
+            return self.trouble_unfollowed("a redirection of another kind");
+        }
         self.blanks();
         if self.dialect == Dialect::Zsh && operator == b">>" && self.peek() == Some(b'|') {
             self.at += 1;

@@ -151,6 +151,11 @@ impl Shaped {
         self.is_split || self.flags.iter().any(|flag| matches!(flag, Flag::Split(_)))
     }
 
+    /// Whether it is of all positional parameters, or asked to stay apart.
+    pub(super) fn is_of_all(&self) -> bool {
+        matches!(&self.of, Of::Name(name) if name == "@") || self.has(&Flag::Separate)
+    }
+
     /// Whether each item goes with what stands around it.
     pub(super) fn is_spread(&self) -> bool {
         self.is_spread

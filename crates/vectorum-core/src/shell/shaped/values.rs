@@ -29,6 +29,15 @@ impl Machine<'_> {
     /// # Errors
     /// Where it is not known how many words that are.
     pub(in super::super) fn shaped(&mut self, shaped: &Shaped, quoted: bool, mode: Mode) -> Expanded<Came> {
+        let came = self.shaped_into(shaped, quoted, mode);
+        // Then it is not known either whether all of it was set.
+        if came.is_err() && self.refuses_unset() {
+            self.fail_perhaps(UNSET_IS_ERROR);
+        }
+        came
+    }
+
+    fn shaped_into(&mut self, shaped: &Shaped, quoted: bool, mode: Mode) -> Expanded<Came> {
         let may_split = !quoted && mode == Mode::Fields && !matches!(self.splits_words(), Ok(false));
         if self.expands_otherwise() || self.as_sh || may_split {
             return Err(self.doubt("an option makes the shell expand parameters in another way"));

@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::{DEEPEST, Parsed, Parser, Part, Word};
 use crate::shell::Trouble;
+use crate::shell::fish::words::FILE_PATTERN;
 
 /// Whether a word ends before a byte.
 pub(super) fn ends_word(byte: u8) -> bool {
@@ -85,7 +86,7 @@ impl Parser<'_> {
                 }
                 Some(b'*' | b'?') => {
                     self.at += 1;
-                    parts.push(Part::Unfollowed("a pattern of file names"));
+                    parts.push(Part::Unfollowed(FILE_PATTERN));
                 }
                 Some(b'\\') => self.escape(&mut parts)?,
                 // A tilde at the beginning: all else is text.
@@ -309,6 +310,7 @@ impl Parser<'_> {
     }
 
     fn output(&mut self, quoted: bool) -> Parsed<Part> {
+        let from = self.at;
         self.at += 1;
         let outer = (std::mem::take(&mut self.is_chosen), std::mem::take(&mut self.braces));
         let jobs = self.jobs()?;
@@ -316,9 +318,31 @@ impl Parser<'_> {
             return self.wrong("a parenthesis is not closed");
         }
         self.at += 1;
+        // Brackets are to be closed there, whatever they are (measured: 3.6).
+        if has_open_bracket(self.text.get(from..self.at).unwrap_or_default()) {
+            return self.odd("a bracket that is open within commands");
+        }
         (self.is_chosen, self.braces) = outer;
         Ok(Part::Output(Arc::new(jobs), quoted, self.chosen(quoted)?))
     }
+}
+
+/// Whether more brackets are opened than closed outside of quotes.
+fn has_open_bracket(text: &[u8]) -> bool {
+    let (mut open, mut quote) = (0_i32, None);
+    let mut bytes = text.iter();
+    while let Some(byte) = bytes.next() {
+        match (byte, quote) {
+            (b'\\', _) => drop(bytes.next()),
+            (byte, Some(end)) if *byte == end => quote = None,
+            (_, Some(_)) => {}
+            (b'\'' | b'"', None) => quote = Some(*byte),
+            (b'[', None) => open += 1,
+            (b']', None) => open -= 1,
+            _ => {}
+        }
+    }
+    open > 0
 }
 
 #[cfg(test)]
