@@ -165,19 +165,25 @@ impl Machine<'_> {
             _ => is_option(a, b'p'),
         };
         if arguments.is_empty() || arguments.first().is_some_and(prints) {
+            if arguments.len() > 1 {
+                self.doubt_status(self.doubt("whether there is such an alias"));
+            }
             self.aliasing.kept = Some(self.aliasing.kept.map_or(self.clock, |clock| clock.min(self.clock)));
             let doubt = Doubt { sets: Some(&[]), ..(*self.doubt(ALIASES)).clone() };
             return self.print(Val::Unknown(Arc::new(doubt)));
         }
         if self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b's')) {
             self.aliasing.has_suffixes = true;
-            return;
+            return self.doubt_status(self.doubt("whether there is such an alias"));
         }
         for argument in arguments {
             match argument.known() {
                 Some(text) if counts_anywhere => {
                     let end = memchr::memchr(b'=', text).unwrap_or(text.len());
                     self.aliasing.anywhere.insert(text.slice(..end));
+                    if end == text.len() && !text.starts_with(b"-") {
+                        self.doubt_status(self.doubt("whether there is such an alias"));
+                    }
                 }
                 Some(text) => {
                     if let Some(at) = memchr::memchr(b'=', text)
@@ -190,7 +196,7 @@ impl Machine<'_> {
                             Dialect::Ksh => name.iter().any(|b| b" \t\n/$`\"'\\|&;<>(){}".contains(b)),
                             _ => name.iter().any(|b| b" \t\n/$`\"'\\|&;<>()".contains(b)),
                         };
-                        if is_odd {
+                        if is_odd || name.is_empty() {
                             self.doubt_status(self.doubt("a name that an alias may not have"));
                             continue;
                         }

@@ -21,7 +21,7 @@ pub(super) struct Attributes {
     /// Whether values become something else by it that is not followed.
     pub(super) is_odd: bool,
     pub(super) is_number: bool,
-    /// Whether zsh makes a number with a point of it.
+    /// Whether a number with a point is made of it.
     pub(super) is_float: bool,
     pub(super) is_unique: bool,
     /// Whether zsh makes a list of it.
@@ -54,7 +54,7 @@ impl Attributes {
             readonly: command == b"readonly",
             is_number: command == b"integer",
             is_odd: command == b"float",
-            is_float: command == b"float" && dialect == Dialect::Zsh,
+            is_float: command == b"float",
             is_reference: command == b"nameref",
             is_mild: dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly"),
             is_global: command == b"export" || command == b"readonly" && dialect != Dialect::Zsh,
@@ -86,7 +86,13 @@ impl Attributes {
             return Letter::Misused;
         }
         match (letter, on) {
+            // These are other names of a declaration, whose letters are taken behind those that they bring (measured: 93u+m).
+            (b'x', false) | (b'f', _) if dialect == Dialect::Ksh && matches!(command, b"integer" | b"float") => {
+                return Letter::Unfollowed("an option behind those that the name brings");
+            }
+            _ if dialect == Dialect::Ksh && command == b"nameref" => return Letter::Unfollowed("a name that stands for another"),
             (b'x', on) => self.exported = Some(on),
+            (b'a', false) if dialect == Dialect::Ksh => return Letter::Unfollowed("a list that is to be none"),
             (b'n', true) if command == b"export" && dialect == Dialect::Bash => self.exported = Some(false),
             (b'n', _) if command == b"export" => return Letter::Unfollowed("an option of «export» that is not followed"),
             (b'n', true) if matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => self.is_reference = true,
@@ -99,9 +105,11 @@ impl Attributes {
             (b'a', on) => self.is_list = on && matches!(dialect, Dialect::Bash | Dialect::Zsh),
             (b'i', true) if dialect != Dialect::Dash => self.is_number = true,
             (b'U', true) if dialect == Dialect::Zsh => self.is_unique = true,
-            (b'E' | b'F', _) if dialect == Dialect::Zsh => (self.is_odd, self.is_float) = (true, true),
+            (b'E' | b'F', _) if matches!(dialect, Dialect::Ksh | Dialect::Zsh) => (self.is_odd, self.is_float) = (true, true),
             // There it is a number with a point.
             (b'F', _) if dialect != Dialect::Bash => self.is_odd = true,
+            (b'f' | b'F', false) if dialect == Dialect::Bash => {}
+            (b'I', true) if dialect == Dialect::Bash => return Letter::Unfollowed("a local variable that is as it was"),
             (b'f' | b'F', _) => self.is_function = true,
             (b'T', true) if dialect == Dialect::Zsh => self.is_tied = true,
             (b'p', _) => self.prints = true,
@@ -131,10 +139,15 @@ impl Machine<'_> {
         let mut seen = Vec::new();
         while let Some((letters, on)) = given.as_slice().first().and_then(option) {
             // There it is none, but a name that none can have.
-            if !on && self.dialect == Dialect::Bash && matches!(command, b"export" | b"readonly") {
+            if !on && !matches!(self.dialect, Dialect::Mksh | Dialect::Zsh) && matches!(command, b"export" | b"readonly") {
                 break;
             }
             given.next();
+            // There it is a name that is none (measured: dash 0.5.12).
+            if letters == "-" && self.dialect == Dialect::Dash && command == b"local" {
+                self.fail_special();
+                return None;
+            }
             if letters == "-" {
                 break;
             }
@@ -143,6 +156,9 @@ impl Machine<'_> {
                 // A width stands behind what it is of.
                 let has_widths = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh);
                 if has_widths && letter.is_ascii_digit() && !b"EFLRXZi0123456789".contains(&before) {
+                    if self.dialect == Dialect::Ksh {
+                        given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                    }
                     self.misused();
                     return None;
                 }
@@ -162,12 +178,29 @@ impl Machine<'_> {
                 }
                 // There only what is unset is tied no more.
                 if *letter == b'T' && !on && self.dialect == Dialect::Zsh {
-                    self.fail_hard();
+                    // Without names it asks for what there is.
+                    match given.as_slice().iter().all(|declared| option(declared).is_some()) || command != b"typeset" {
+                        true => self.fog("a text that is tied no more"),
+                        false => self.fail_hard(),
+                    }
                     return None;
+                }
+                // There a list is handed on to nobody, and a name alone is none.
+                if b"aA".contains(letter) && self.dialect == Dialect::Bash && matches!(command, b"export" | b"readonly") {
+                    if given.as_slice().iter().any(Declared::has_value) {
+                        given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                        self.fog("a list that is exported");
+                        return None;
+                    }
+                    continue;
                 }
                 match attributes.take(*letter, on, command, self.dialect) {
                     Letter::Taken => {}
                     Letter::Misused => {
+                        // What stands there as an assignment may be set all the same (measured: bash 5.2, 93u+m).
+                        if matches!(self.dialect, Dialect::Bash | Dialect::Ksh) {
+                            given.filter(Declared::has_value).for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                        }
                         self.misused();
                         return None;
                     }
@@ -199,10 +232,24 @@ impl Machine<'_> {
         if given.as_slice().first().is_some_and(ends) {
             given.next();
         }
-        // By itself it asks for what there is.
-        if self.dialect == Dialect::Zsh && matches!(given.as_slice().first(), Some(Declared::Text(text)) if text == "+") {
+        // By itself it asks for what there is, or does so of names that it sets all the same.
+        let is_sign = matches!(given.as_slice().first(), Some(Declared::Text(text)) if text == "+");
+        if is_sign && matches!(self.dialect, Dialect::Mksh | Dialect::Zsh) {
             given.next();
+            if !given.as_slice().is_empty() {
+                let doubt = self.doubt("what is told of names that are declared");
+                given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                self.fail_or_go_on(&doubt);
+                self.fog("what is told of names that are declared");
+                return None;
+            }
             attributes.prints = true;
+        }
+        // There a base may stand alone behind this name (measured: R59).
+        let is_digits = |d: &Declared| matches!(d, Declared::Text(t) if !t.is_empty() && t.iter().all(u8::is_ascii_digit));
+        if self.dialect == Dialect::Mksh && command == b"integer" && given.as_slice().first().is_some_and(is_digits) {
+            given.next();
+            attributes.is_odd = true;
         }
         // In zsh what is exported is global, too.
         attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported.is_some() && command != b"local";
@@ -253,7 +300,7 @@ mod tests {
             (Mksh, "typeset -r A", Some((Attributes { readonly: true, is_mild: true, ..all }, 1))),
             (Mksh, "typeset -F A", None),
             (Bash, "declare -F a", Some((Attributes { is_function: true, ..all }, 1))),
-            (Ksh, "typeset -F A", Some((Attributes { is_odd: true, ..all }, 1))),
+            (Ksh, "typeset -F A", Some((Attributes { is_odd: true, is_float: true, ..all }, 1))),
             (Ksh, "integer A", Some((Attributes { is_number: true, ..all }, 1))),
         ] {
             assert_eq!(taken(dialect, line), expected, "{dialect:?}: {line}");

@@ -37,6 +37,14 @@ impl Machine<'_> {
         if options.iter().any(|option| option.contains(&b'k')) {
             return self.fog("functions are loaded that are not known");
         }
+        // Those that it takes; where a function is to be there at once it is an error that it is not.
+        if options.iter().any(|option| !option.iter().all(|b| b"-+RTUWdrtz".contains(b))) {
+            return self.doubt_status(self.doubt("words that a command of the shell does not take"));
+        }
+        let is_at_once = options.iter().any(|option| option.contains(&b'R'));
+        if is_at_once {
+            self.fail_or_go_on(&self.doubt("whether there is such a function"));
+        }
         for word in names {
             let name = word.slice(memchr::memrchr(b'/', word).map_or(0, |slash| slash + 1)..);
             if word.starts_with(b"/") {

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::arithmetic::Failure;
 use super::content::Content;
 use super::declare::{Declared, declares};
 use super::frame::{Boundary, Frame};
@@ -11,6 +12,7 @@ use super::machine::Machine;
 use super::one_of::ONE_OR_ANOTHER;
 use super::options::names::is_one_of;
 use super::outputs::PRINTED;
+use super::parameter::OWN_PROCESS;
 use super::printing::printed;
 use super::setting::sets_something;
 use super::state::Function;
@@ -70,6 +72,9 @@ impl Machine<'_> {
         match name {
             b":" | b"true" => self.set_status(0),
             b"false" => self.set_status(1),
+            b"[" if arguments.last().is_some_and(|last| last.known().is_none()) => {
+                self.doubt_status(self.doubt("whether a test is closed"));
+            }
             b"[" if arguments.last().is_none_or(|last| last.known().is_some_and(|last| last != "]")) => self.set_status(2),
             // An operator of others only: there are too many words.
             b"test" | b"[" if self.dialect == Dialect::Dash && arguments.iter().any(|a| a.known().is_some_and(|a| a == "-v")) => {
@@ -101,6 +106,10 @@ impl Machine<'_> {
             b"shift" => self.shift(known.as_deref()),
             b"unset" => self.unset_names(known.as_deref()),
             b"return" => self.return_with(known.as_deref()),
+            b"exit" if known.as_ref().is_some_and(|words| words.len() > 1) && self.dialect != Dialect::Ksh => {
+                let ends = known.as_ref().and_then(|words| words.first()).is_some_and(|word| word == "--");
+                if self.dialect == Dialect::Zsh && !ends { self.set_status(1) } else { self.misused_badly() }
+            }
             b"exit" => {
                 // There what is no number is an error like others.
                 let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
@@ -144,6 +153,9 @@ impl Machine<'_> {
                     // Without its end of a line.
                     let rest: Option<Vec<Bytes>> = arguments.iter().skip(options + 1).map(|a| a.known().cloned()).collect();
                     let is_plain = matches!(arguments.first(), Some(Val::Known(option)) if option == "-v" && options == 1);
+                    if !is_plain {
+                        self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+                    }
                     let text = rest.filter(|_| is_plain).and_then(|rest| super::printing::printed(&rest, self.dialect));
                     let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
                     let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
@@ -154,8 +166,18 @@ impl Machine<'_> {
                     return self.set_status(0);
                 }
                 let text = known.as_deref().and_then(|words| printed(words, self.dialect)).map(Val::Known);
+                let is_taken = |a: &Val| {
+                    a.known().is_some_and(|a| {
+                        a.iter().skip(1).all(|b| b"-rnlRs".contains(b) && (*b != b'l' || self.dialect != Dialect::Ksh))
+                    })
+                };
+                let are_taken = arguments.iter().take(options).all(is_taken);
                 self.print(text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints"))));
-                self.set_status(0);
+                match (are_taken, self.dialect) {
+                    (true, _) => self.set_status(0),
+                    (false, Dialect::Ksh) => self.doubt_status(self.doubt("words that a command of the shell does not take")),
+                    (false, _) => self.misused_badly(),
+                }
             }
             b"read" => self.read_line(known.as_deref()),
             b"mapfile" | b"readarray" if self.dialect == Dialect::Bash => self.map_file(known.as_deref()),
@@ -197,18 +219,34 @@ impl Machine<'_> {
                     _ => Val::Unknown(self.doubt("the working folder is not known")),
                 };
                 self.print(text);
-                self.set_status(0);
+                match known.as_deref() {
+                    Some([]) => self.set_status(0),
+                    Some([option]) if option == "-L" || option == "-P" => self.set_status(0),
+                    _ => self.doubt_status(self.doubt("words that a command of the shell does not take")),
+                }
             }
             b"let" if self.dialect.is_rich() => {
                 let Some(sums) = known else { return self.fog("a sum that is not known may set a variable") };
-                if sums.is_empty() && self.dialect == Dialect::Ksh {
+                let is_option = |text: &Bytes| text.len() > 1 && text.starts_with(b"-") && text != "--";
+                if self.dialect == Dialect::Ksh && sums.first().is_none_or(is_option) {
                     return self.set_status(2);
                 }
                 let mut answer = Ok(false);
-                for text in sums {
+                for (index, text) in sums.iter().enumerate() {
                     let outer = std::mem::replace(&mut self.is_sum, matches!(self.dialect, Dialect::Ksh | Dialect::Zsh));
                     let summed = self.sum_text(text.to_vec());
                     self.is_sum = outer;
+                    // Nothing is worked out behind one that is wrong.
+                    let may_be_wrong = !matches!(summed.failure, Failure::No);
+                    if may_be_wrong && self.dialect == Dialect::Mksh {
+                        self.fork(&self.doubt("a sum that may be wrong"), Self::exit, |_| {});
+                    }
+                    if may_be_wrong && index + 1 < sums.len() {
+                        let doubt = self.doubt("a sum that may be wrong");
+                        let rest = sums.get(index + 1..).unwrap_or_default();
+                        self.fork(&doubt, |m| rest.iter().for_each(|text| drop(m.sum_text(text.to_vec()))), |_| {});
+                        return self.doubt_status(doubt);
+                    }
                     answer = self.is_sum_true(summed, true);
                     if answer == Ok(false) && self.dialect == Dialect::Mksh {
                         answer = Err(self.doubt("a sum that may be wrong"));
@@ -222,6 +260,9 @@ impl Machine<'_> {
             b"type" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 let found = match known.as_deref() {
+                    Some([name]) if name.len() > 1 && name.starts_with(b"-") => None,
+                    // There it is enough that such a file is there.
+                    Some([name]) if name.contains(&b'/') && matches!(self.dialect, Dialect::Dash | Dialect::Ksh) => None,
                     Some([name]) => Some(self.is_command(name)),
                     _ => None,
                 };
@@ -266,6 +307,30 @@ impl Machine<'_> {
         match self.is_unfollowed_builtin(name) {
             Some(true) => return self.fog("a command of the shell that is not followed"),
             Some(false) => {
+                // There a limit is a sum, which may be wrong, and a command of its own may be told what it does not take.
+                let may_be_wrong = match name {
+                    b"ulimit" => !arguments
+                        .last()
+                        .is_some_and(|last| last.is_number() || last.known().is_some_and(|l| l.starts_with(b"-"))),
+                    b"rename" => true,
+                    _ => false,
+                };
+                if self.dialect == Dialect::Mksh && may_be_wrong && !arguments.is_empty() {
+                    self.misused_badly();
+                }
+                // There a process is a number.
+                let is_process =
+                    |value: &Val| value.known().is_none_or(|word| word.iter().any(|b| b.is_ascii_digit() || *b == b'%'));
+                let mut processes = arguments.iter().skip(usize::from(arguments.len() > 1));
+                if self.dialect == Dialect::Zsh && name == b"kill" && !processes.all(is_process) {
+                    self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+                }
+                if name == b"kill" && hits_itself(arguments) {
+                    self.fork(&self.doubt("a signal that the shell sends to itself"), Self::exit, |_| {});
+                }
+                if self.dialect == Dialect::Ksh && name == b"times" && !arguments.is_empty() {
+                    return self.misused();
+                }
                 let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
                 match known.and_then(|words| set_of_process(name, &words)) {
                     Some(Some(status)) => return self.set_status(status),
@@ -375,13 +440,17 @@ impl Machine<'_> {
             Boundary::Text => f.is_file,
             _ => false,
         };
+        let known = match known {
+            Some([first, ..]) if matches!(self.dialect, Dialect::Dash | Dialect::Ksh) => Some(std::slice::from_ref(first)),
+            known => known,
+        };
+        if known.is_some_and(|words| words.len() > 1) {
+            return self.misused_badly();
+        }
         // bash refuses it where a script itself would be left.
         let is_within = self.frames.iter().filter(|f| is_place(f)).count();
         if self.dialect == Dialect::Bash && self.until.is_some() && is_within <= 1 {
             return self.set_status(2);
-        }
-        if known.is_some_and(|words| words.len() > 1) {
-            return self.misused_badly();
         }
         // There it may be more than a byte holds.
         let is_great = |n: &Bytes| !std::str::from_utf8(n).is_ok_and(|n| n.parse::<u8>().is_ok());
@@ -391,8 +460,16 @@ impl Machine<'_> {
             }
             // There it is a sum, which may be wrong.
             Some([n])
+                if self.dialect == Dialect::Ksh
+                    && n.len() > 1
+                    && n.starts_with(b"-")
+                    && !n.iter().skip(1).all(u8::is_ascii_digit) =>
+            {
+                return self.misused();
+            }
+            Some([n])
                 if self.dialect == Dialect::Zsh
-                    && n.first().is_none_or(u8::is_ascii_digit)
+                    && !n.strip_prefix(b"-").is_some_and(|n| !n.is_empty() && n.iter().all(u8::is_ascii_digit))
                     && !n.iter().all(u8::is_ascii_digit) =>
             {
                 let doubt = self.doubt("a status that is no number");
@@ -419,7 +496,7 @@ impl Machine<'_> {
             rest = after;
             match (self.dialect, letters) {
                 (Dialect::Bash | Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b"-") => break,
-                (Dialect::Mksh, b"a") if after.is_empty() => return self.set_status(2),
+                (Dialect::Bash | Dialect::Mksh, b"a") if after.is_empty() => return self.set_status(2),
                 (Dialect::Bash | Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b"a") => rest = after.get(1..).unwrap_or_default(),
                 (Dialect::Bash | Dialect::Zsh, [_, ..]) if is_taken(b"cl") => {}
                 (Dialect::Ksh | Dialect::Mksh, b"c") => {}
@@ -486,8 +563,16 @@ impl Machine<'_> {
             return self.misused();
         }
         let (Some(text), signals) = (words.first(), words.get(1..).unwrap_or_default()) else { return };
-        if signals.is_empty() && self.dialect == Dialect::Ksh && !is_option(text) && !is_signal(text, self.dialect) {
+        if signals.is_empty() && self.dialect == Dialect::Ksh && !is_option(text) && !text.iter().all(u8::is_ascii_digit) {
             return self.fail_special();
+        }
+        // A number is one there, and resets what follows, if it is one of a signal's.
+        if self.dialect == Dialect::Ksh
+            && !text.is_empty()
+            && text.iter().all(u8::is_ascii_digit)
+            && !is_signal(text, self.dialect)
+        {
+            self.doubt_status(self.doubt("whether there is such a signal"));
         }
         if !signals.iter().all(|signal| is_signal(signal, self.dialect)) || signals.is_empty() && !is_option(text) {
             self.doubt_status(self.doubt("whether there is such a signal"));
@@ -503,6 +588,17 @@ impl Machine<'_> {
             self.trap_with(&text.clone());
         }
     }
+}
+
+/// Whether `kill` may reach the shell: all of its group, or all there are.
+fn hits_itself(arguments: &[Val]) -> bool {
+    let asks = |value: &Val| value.known().is_some_and(|word| matches!(&word[..], b"-0" | b"-l" | b"-L"));
+    let is_itself = |value: &Val| match value {
+        Val::Known(word) => matches!(&word[..], b"0" | b"-1"),
+        Val::Unknown(doubt) => doubt.why == OWN_PROCESS,
+    };
+    let is_signal = arguments.first().and_then(Val::known).is_some_and(|word| word.starts_with(b"-"));
+    !arguments.first().is_some_and(asks) && arguments.iter().skip(usize::from(is_signal && arguments.len() > 1)).any(is_itself)
 }
 
 /// What `umask` and `ulimit` set of the process, where they do, and so print nothing: how they end, if that is certain.
@@ -536,10 +632,11 @@ fn is_signal(word: &[u8], dialect: Dialect) -> bool {
         Dialect::Dash => "",
     };
     let is_number = std::str::from_utf8(word).is_ok_and(|n| n.parse::<u8>().is_ok_and(|n| n < 32));
-    is_number || is_one_of(SIGNALS, word) || is_one_of(own, word) || {
-        let long = word.strip_prefix(b"SIG").unwrap_or(word);
-        matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && is_one_of(SIGNALS, &long.to_ascii_uppercase())
-    }
+    !word.is_empty()
+        && (is_number || is_one_of(SIGNALS, word) || is_one_of(own, word) || {
+            let long = word.strip_prefix(b"SIG").unwrap_or(word);
+            matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && is_one_of(SIGNALS, &long.to_ascii_uppercase())
+        })
 }
 
 #[cfg(test)]

@@ -68,7 +68,10 @@ impl Machine<'_> {
     pub(super) fn declare_functions(&mut self, given: impl Iterator<Item = Declared>, attributes: Attributes) {
         self.set_status(0);
         for declared in given {
-            let Declared::Text(name) = declared else { continue };
+            let Declared::Text(name) = declared else {
+                self.set_status(1);
+                continue;
+            };
             if !self.is_function(&name) {
                 self.set_status(1);
                 continue;

@@ -517,7 +517,8 @@ impl Parser<'_> {
                 && !p.starts(b"&&")
                 && !p.starts(b"||")
                 && p.peek() != Some(b')')
-                && operator.last().is_some_and(|letter| asks_of_one(*letter, p.dialect))
+                // Which there are is asked in zsh only when it comes to that.
+                && operator.last().is_some_and(|letter| p.dialect == Dialect::Zsh || asks_of_one(*letter, p.dialect))
             {
                 return Ok(Test::Unary(operator, p.word()?));
             }
@@ -560,14 +561,14 @@ pub(super) fn is_name_in_mksh(name: &[u8]) -> bool {
     name.iter().all(|byte| is_name(*byte) || b"!%+,-./:@^".contains(byte))
 }
 
-/// Whether a letter behind a dash is a condition of one word (measured: bash 5.2, 93u+m, R59); of which there are is asked
-/// in zsh only when it comes to that.
-fn asks_of_one(letter: u8, dialect: Dialect) -> bool {
+/// Whether a letter behind a dash is a condition of one word (measured: bash 5.2, dash 0.5.12, 93u+m, R59, zsh 5.9).
+pub(super) fn asks_of_one(letter: u8, dialect: Dialect) -> bool {
     let letters: &[u8] = match dialect {
         Dialect::Bash => b"abcdefghknoprstuvwxzGLNORS",
         Dialect::Ksh => b"abcdefghknoprstuvwxzCGHLNORS",
         Dialect::Mksh => b"abcdefghknoprstuvwxzGHLOS",
-        Dialect::Zsh | Dialect::Dash => return true,
+        Dialect::Zsh => b"abcdefghknoprstuvwxzGLNORS",
+        Dialect::Dash => b"bcdefghknoprstuvwxzGLORS",
     };
     letters.contains(&letter)
 }

@@ -143,11 +143,15 @@ impl Machine<'_> {
             _ => false,
         };
         attributes.prints &= !declares || given.as_slice().is_empty();
+        if command == b"local" && !in_function && self.dialect == Dialect::Bash {
+            // A list is set all the same (measured: 5.2).
+            let is_list =
+                |declared: &Declared| matches!(declared, Declared::Assignment(a, _) if matches!(a.value, Assigned::Array(_)));
+            given.filter(is_list).for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+            return self.set_status(1);
+        }
         if attributes.is_function || attributes.prints || given.as_slice().is_empty() {
             return self.print_declared(attributes, given.as_slice());
-        }
-        if command == b"local" && !in_function && self.dialect == Dialect::Bash {
-            return self.set_status(1);
         }
         // The options are its own, too, and as they were at its end.
         if command == b"local"
@@ -173,17 +177,22 @@ impl Machine<'_> {
         }
         // There what is declared with a value is exported only if that is said.
         let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && command != b"readonly";
+        let mut seen = Vec::new();
         for declared in given {
             let name = name_of(&declared);
+            // What was made to be held fast just before.
+            if attributes.readonly && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && seen.contains(&name) {
+                let doubt = self.doubt("a name that is held fast twice");
+                self.fail_or_go_on(&doubt);
+                self.doubt_from_here(&name);
+            }
+            seen.push(name.clone());
             // There nothing is declared from a name on that is none (measured: R59).
             let is_special = matches!(command, b"export" | b"readonly");
             if self.dialect == Dialect::Mksh && !is_special && !crate::reader::is_portable(&name) && !name.contains(&b'[') {
                 return self.set_status(1);
             }
-            let has_value = match &declared {
-                Declared::Assignment(..) => true,
-                Declared::Text(text) => text.contains(&b'='),
-            };
+            let has_value = declared.has_value();
             let is_refused = self.dialect == Dialect::Mksh && !is_special && has_value && self.is_readonly(&name);
             self.declare_one(declared, attributes, &status_before);
             // There nothing is declared behind one that is held fast.
@@ -248,6 +257,13 @@ impl Machine<'_> {
     fn print_declared(&mut self, attributes: Attributes, given: &[Declared]) {
         self.print(Val::Unknown(self.doubt("what a declaration prints")));
         let names: Vec<Bytes> = given.iter().map(name_of).collect();
+        // What is to be set is set in some all the same (measured: 93u+m).
+        if given.iter().any(Declared::has_value) {
+            if self.dialect == Dialect::Ksh {
+                names.iter().for_each(|name| self.doubt_from_here(name));
+            }
+            return self.doubt_status(self.doubt("whether there is such a name"));
+        }
         let are_there = if attributes.is_function { self.are_functions(&names) } else { None };
         match (&names[..], are_there) {
             ([], _) => self.set_status(0),
@@ -259,8 +275,21 @@ impl Machine<'_> {
     /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
     pub(super) fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
         let name = name_of(&declared);
-        if attributes.is_float && self.may_be_no_number(&name, &declared) {
+        // An item is none of what can be exported or held fast, and no variable of a function's (measured: all).
+        let has_key = match &declared {
+            Declared::Assignment(assignment, _) => assignment.key.is_some(),
+            Declared::Text(text) => text.get(name.len()) == Some(&b'['),
+        };
+        if has_key
+            && (attributes.exported.is_some() || attributes.readonly || attributes.is_local && self.dialect == Dialect::Zsh)
+        {
+            return self.declare_item(&name);
+        }
+        let counts = attributes.is_float || attributes.is_number && self.dialect != Dialect::Bash;
+        if counts && self.may_be_no_number(&name, &declared, attributes) {
             self.fail_or_go_on(&self.doubt("what becomes a number may be none"));
+            self.doubt_from_here(&name);
+            self.doubt_status(self.doubt("what becomes a number may be none"));
         }
         if self.is_arguments(&name) {
             self.doubt_from_here(&name);
@@ -323,9 +352,36 @@ impl Machine<'_> {
         }
     }
 
+    /// An item is declared as what only a variable can be.
+    fn declare_item(&mut self, name: &[u8]) {
+        let doubt = self.doubt("an item that is declared as a variable");
+        match self.dialect {
+            Dialect::Bash => return self.set_status(1),
+            Dialect::Zsh => self.fail_or_go_on(&doubt),
+            Dialect::Dash | Dialect::Ksh | Dialect::Mksh => {}
+        }
+        self.doubt_from_here(name);
+        self.doubt_status(doubt);
+    }
+
     /// Whether what a name is declared to be, or is, may be no number as it stands.
-    fn may_be_no_number(&self, name: &[u8], declared: &Declared) -> bool {
-        let is_number = |text: &[u8]| text.iter().all(|b| b.is_ascii_digit() || *b == b'.');
+    fn may_be_no_number(&self, name: &[u8], declared: &Declared, attributes: Attributes) -> bool {
+        let is_number = |text: &[u8]| text.iter().all(|b| b.is_ascii_digit() || attributes.is_float && *b == b'.');
+        // What is set is worked out elsewhere, but lists, and what functions make local of what zsh has itself.
+        if !attributes.is_float {
+            let is_own = self.dialect == Dialect::Zsh && (is_own(name) || self.takes_no_list(name) || self.is_special(name));
+            return match declared {
+                Declared::Assignment(assignment, _) if matches!(assignment.value, Assigned::Array(_)) => true,
+                Declared::Assignment(..) => is_own,
+                Declared::Text(text) if text.contains(&b'=') => is_own,
+                Declared::Text(_) => match self.content_of(name) {
+                    _ if is_own => true,
+                    Content::Unset => false,
+                    Content::Set(Val::Known(text)) => !is_number(&text),
+                    _ => true,
+                },
+            };
+        }
         match declared {
             Declared::Text(text) if text.contains(&b'=') => !text.get(name.len() + 1..).is_some_and(is_number),
             Declared::Assignment(_, Some(Content::Set(Val::Known(text)))) => !is_number(text),
@@ -485,8 +541,16 @@ impl Machine<'_> {
         }
         if !crate::reader::is_portable(name) {
             // An error of the command: dash and zsh end more than that by it.
+            // What has a name of one sign is passed over there, but for some.
+            let is_sign = matches!(&name[..], b"@" | b"!" | b"0" | b"-" | b"#" | b"?" | b"$" | b"*" | b"+");
             return match self.dialect {
                 Dialect::Bash => self.set_status(1),
+                Dialect::Zsh if is_sign => {
+                    let doubt = self.doubt("a name of one sign is declared");
+                    self.fork(&doubt, Self::fail_special, |_| {});
+                    self.doubt_from_here(name);
+                    self.doubt_status(doubt);
+                }
                 // Letters of others, which these may take by their locale.
                 Dialect::Zsh | Dialect::Ksh if !name.is_ascii() => self.fog("a name that is none is declared"),
                 Dialect::Ksh => self.misused(),
@@ -601,6 +665,14 @@ impl Declared {
                 Declared::Assignment(Arc::new(Assignment { name, ..(*assignment).clone() }), value)
             }
             Declared::Text(text) => Declared::Text([&name[..], text.get(old.len()..).unwrap_or_default()].concat().into()),
+        }
+    }
+
+    /// Whether it is given a value.
+    pub(super) fn has_value(&self) -> bool {
+        match self {
+            Declared::Assignment(..) => true,
+            Declared::Text(text) => text.contains(&b'='),
         }
     }
 

@@ -516,6 +516,17 @@ impl Machine<'_> {
                 field.doubt(&doubt);
             }
         }
+        // In a word that looks like an assignment it counts, too (measured: bash 5.2, R59).
+        let looks_set =
+            || memchr::memchr(b'=', text).is_some_and(|at| crate::reader::is_portable(text.get(..at).unwrap_or_default()));
+        if matches!(self.dialect, Dialect::Bash | Dialect::Mksh)
+            && mode == Mode::Fields
+            && is_first
+            && [&b"=~"[..], b":~"].iter().any(|sign| memchr::memmem::find(text, sign).is_some())
+            && looks_set()
+        {
+            field.doubt(&self.doubt("the shell expands this in a way of its own"));
+        }
         // There it counts behind what ends with a colon, too (measured: R59).
         let is_behind = !is_first && text.first() == Some(&b'~') && (field.unknown.is_some() || field.text.last() == Some(&b':'));
         if self.dialect == Dialect::Mksh && mode == Mode::Assigned && is_behind {

@@ -21,11 +21,22 @@ impl Machine<'_> {
 
     /// Whether nothing but words that stand before commands has a redirection, which is an error in zsh (measured: 5.9).
     pub(super) fn only_modifies(&self, command: &Command) -> bool {
-        let modifies = |word: &Word| matches!(word.literal(), Some(b"command" | b"builtin" | b"noglob" | b"-"));
+        let modifies = |word: &Word| matches!(word.literal(), Some(b"command" | b"builtin" | b"noglob" | b"-" | b"--"));
         let is_bare = |words: &[Word]| !words.is_empty() && words.iter().all(modifies);
         self.dialect == Dialect::Zsh
             && !command.redirects.is_empty()
             && matches!(&command.kind, Kind::Simple(set, words) if set.is_empty() && is_bare(words))
+    }
+
+    /// Whether a dash alone is among the words that stand before commands, where that is all.
+    pub(super) fn has_bare_dash(&self, command: &Command) -> bool {
+        let Kind::Simple(_, words) = &command.kind else { return false };
+        let modifies = |word: &&Word| matches!(word.literal(), Some(b"command" | b"builtin" | b"noglob" | b"exec" | b"-"));
+        let before = words.iter().take_while(modifies).count();
+        let has_dash = |words: &[Word]| words.iter().any(|word| word.literal() == Some(b"-"));
+        // Before a command it may stand, but not behind another such word.
+        let counted = if before == words.len() { words } else { words.get(1..before).unwrap_or_default() };
+        self.dialect == Dialect::Zsh && has_dash(counted)
     }
 
     /// What it ends where a file cannot be opened for a command; the status is set.

@@ -110,6 +110,9 @@ impl Machine<'_> {
     /// A declaration of a name that stands for another, from here on.
     pub(super) fn declare_reference(&mut self, declared: &Declared, attributes: Attributes) {
         let name = name_of(declared);
+        if matches!(declared, Declared::Assignment(assignment, _) if matches!(assignment.value, Assigned::Array(_))) {
+            return self.give_up_reference(&name);
+        }
         let target = match declared {
             Declared::Assignment(assignment, _) if assignment.key.is_some() || assignment.adds => None,
             Declared::Assignment(_, Some(content)) => content.value().and_then(|value| value.known().cloned()),

@@ -499,6 +499,13 @@ impl Machine<'_> {
         }
         let texts: Vec<&str> =
             names.iter().filter(|word| is_portable(word)).filter_map(|word| std::str::from_utf8(word).ok()).collect();
+        // Another word is a sum, which may set names, and be wrong.
+        if names.iter().any(|word| !is_portable(word) || !matches!(self.content_of(word), Content::Array(_))) {
+            self.fail_or_go_on(&self.doubt("a shift by an unknown number"));
+            if names.iter().any(|word| word.contains(&b'=')) {
+                self.fog("a shift by an unknown number");
+            }
+        }
         self.may_set("a list that is shifted", &[], &texts);
         let doubt = self.doubt("a shift of lists");
         if let Some(state) = &mut self.live {

@@ -61,7 +61,14 @@ impl Asked {
         for (index, letter) in word.iter().enumerate().skip(1) {
             match letter {
                 b'r' => self.is_raw = true,
-                b'a' => self.is_list = true,
+                b'a' => {
+                    self.is_list = true;
+                    let rest = word.slice(index + 1..);
+                    let name = if rest.is_empty() { words.next().cloned() } else { Some(rest) };
+                    self.lacks_word |= name.is_none();
+                    self.names.extend(name);
+                    return;
+                }
                 b'e' | b's' => {}
                 b'd' | b'i' | b'n' | b'N' | b'p' | b't' | b'u' => {
                     let rest = word.slice(index + 1..);
@@ -72,6 +79,7 @@ impl Asked {
                         b'd' => self.delimiter = given.first().copied().unwrap_or(0),
                         // A prompt, and a text to begin with, are for who types.
                         b'p' | b'i' => {}
+                        b't' if !given.iter().all(|b| b.is_ascii_digit() || *b == b'.') => self.lacks_word = true,
                         b't' => self.is_odd |= given.iter().all(|b| b"0.".contains(b)),
                         _ => self.is_odd = true,
                     }
@@ -89,6 +97,28 @@ impl Machine<'_> {
         let Asked { mut names, is_raw, is_odd, is_list, may_be_list, lacks_word, delimiter } = Asked::of(words, self.dialect);
         if lacks_word {
             return self.misused();
+        }
+        // It is set up to the sign that ends the name, or not (measured: dash 0.5.12, 93u+m, R59).
+        if matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
+            && !is_odd
+            && names.iter().any(|name| !crate::reader::is_portable(name) && !name.contains(&b'['))
+        {
+            for name in &names {
+                let end = name.iter().position(|b| !b.is_ascii_alphanumeric() && *b != b'_').unwrap_or(name.len());
+                self.doubt_from_here(name.get(..end).unwrap_or_default());
+            }
+            if let Some(state) = &mut self.live {
+                state.input = None;
+            }
+            return self.misused();
+        }
+        // Words of options may be names to it, and what is none is an error; positional parameters are set by numbers.
+        if self.dialect == Dialect::Zsh && names.iter().any(|name| !crate::reader::is_portable(name)) {
+            let doubt = self.doubt("what is read into what is no name");
+            self.fail_or_go_on(&doubt);
+            if let Some(state) = &mut self.live {
+                state.positional = Err(doubt);
+            }
         }
         // With a number such a word is no option there, and no name.
         let is_no_name = |word: &Bytes| matches!(&word[..], [b'-', digit, ..] if digit.is_ascii_digit());

@@ -172,6 +172,7 @@ impl Machine<'_> {
         self.at = command.at;
         let outer = std::mem::replace(&mut self.outputs_before, self.outputs);
         match self.redirected(command) {
+            _ if self.has_bare_dash(command) => self.fog("a dash before a command"),
             _ if self.only_modifies(command) => self.fail_hard(),
             Ok(true) => self.run_kind(command),
             Ok(false) => {

@@ -123,8 +123,18 @@ impl Machine<'_> {
             {
                 self.fog("a name is given to a program");
             }
+            // A number there is a sum, of what is no number, and what cannot be called so is an error.
+            (b"zmodload", words)
+                if words.iter().enumerate().any(|(at, word)| match &word[..] {
+                    [b'-', letter, ..] => at > 0 || letter.is_ascii_digit() || *letter == b'-',
+                    word => !word.iter().all(|b| b.is_ascii_alphanumeric() || b"_/".contains(b)),
+                }) =>
+            {
+                self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+                self.doubt_status(self.doubt("words that a command of the shell does not take"));
+            }
             // Those that are always there.
-            (b"zmodload", [rest @ .., module]) if rest.iter().all(|flag| matches!(&flag[..], b"-i" | b"-a" | b"-F")) => {
+            (b"zmodload", [rest @ .., module]) if rest.iter().all(|flag| matches!(&flag[..], b"-i" | b"-F")) => {
                 match STANDARD.iter().any(|name| name.as_bytes() == module) {
                     true => self.set_status(0),
                     false => return false,
@@ -156,6 +166,10 @@ impl Machine<'_> {
 
     /// Commands of modules of zsh's that set names that their words say; whether it is one.
     pub(super) fn sets_by_module(&mut self, command: &[u8], known: Option<&[Bytes]>) -> bool {
+        let is_number = |word: &Bytes| matches!(&word[..], [b'-', digit, ..] if digit.is_ascii_digit());
+        if command == b"getln" && known.is_some_and(|words| words.iter().any(is_number)) {
+            self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+        }
         // What they are known by (zshmodules(1)), and the options before a name, where it is not any word.
         const SETTING: &[(&str, &[&str])] = &[
             ("getln", &[]),

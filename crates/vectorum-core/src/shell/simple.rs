@@ -362,6 +362,11 @@ impl Machine<'_> {
             ) if !self.is_function(name) && self.is_unfollowed_builtin(name).is_some() => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.doubt_status(doubt.clone());
+                match (self.dialect, name) {
+                    (Dialect::Ksh, b"times") => self.misused(),
+                    (Dialect::Mksh, b"ulimit") => self.misused_badly(),
+                    _ => {}
+                }
             }
             Some(name @ (b"break" | b"continue")) if !self.is_function(name) => {
                 // There what is no number is an error.
@@ -374,6 +379,9 @@ impl Machine<'_> {
             }
             Some(name) if self.is_function(name) || self.is_own(name) => {
                 // Words that such a one does not take may end what it ends.
+                if self.dialect == Dialect::Mksh && matches!(name, b"builtin" | b"rename") && !self.is_function(name) {
+                    self.misused_badly();
+                }
                 let is_bad = name == b"unset"
                     || matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) && self.is_special_command(name);
                 if is_bad && !self.is_function(name) {

@@ -24,6 +24,23 @@ impl Machine<'_> {
     }
 
     pub(super) fn eval(&mut self, arguments: &[Val]) {
+        // These take options, of which there is none.
+        if arguments.first().and_then(Val::known).is_some_and(|word| word.len() > 1 && word.starts_with(b"-") && word != "--") {
+            match self.dialect {
+                Dialect::Bash => return self.set_status(2),
+                Dialect::Ksh | Dialect::Mksh => return self.misused(),
+                Dialect::Dash | Dialect::Zsh => {}
+            }
+        }
+        let ends = |word: &Val| word.known().is_some_and(|word| word == "--" || word == "-" && self.dialect == Dialect::Zsh);
+        let arguments = match arguments.split_first() {
+            Some((first, rest)) if self.dialect != Dialect::Dash && ends(first) => rest,
+            // There nothing is run behind what is empty (measured: 93u+m).
+            Some((first, rest)) if self.dialect == Dialect::Ksh && !rest.is_empty() && first.is_empty() == Some(true) => {
+                return self.set_status(0);
+            }
+            _ => arguments,
+        };
         let mut text = Vec::new();
         for (index, argument) in arguments.iter().enumerate() {
             match argument {
@@ -102,11 +119,17 @@ impl Machine<'_> {
     pub(super) fn source_file(&mut self, command: &[u8], arguments: &[Val]) {
         let Some(path) = arguments.first() else { return self.misused_badly() };
         let Val::Known(path) = path.clone() else { return self.fog("a file is run whose name is not known") };
+        if path == "--" && arguments.len() == 1 || path.is_empty() && self.dialect == Dialect::Mksh {
+            return self.misused_badly();
+        }
+        if self.dialect != Dialect::Zsh && path.len() > 1 && path.starts_with(b"-") && path != "--" {
+            return self.misused_badly();
+        }
         let path = if path == b"--"[..] { arguments.get(1).and_then(Val::known).cloned().unwrap_or_default() } else { path };
         let full = if path.contains(&b'/') {
             self.full(&path)
         } else {
-            match self.search(&path) {
+            match self.search(command, &path) {
                 Ok(found) => found,
                 Err(()) => return self.fog("a file is looked up along a path that is not known"),
             }
@@ -196,19 +219,25 @@ impl Machine<'_> {
     }
 
     /// Looks a file up along PATH, and in bash and zsh in the working folder after it.
-    pub(super) fn search(&mut self, name: &[u8]) -> Result<Option<Bytes>, ()> {
+    pub(super) fn search(&mut self, command: &[u8], name: &[u8]) -> Result<Option<Bytes>, ()> {
         let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else { return Err(()) };
         for folder in path.split(|b| *b == b':') {
             let folder = if folder.is_empty() { b"." } else { folder };
             let path = Bytes::from([&self.full(folder).ok_or(())?[..], b"/", name].concat());
+            if self.touched.is_touched(&path) {
+                return Err(());
+            }
             match self.ground.files.kind(&path) {
                 FileKind::File | FileKind::Program => return Ok(Some(path)),
                 FileKind::Unknown => return Err(()),
                 _ => {}
             }
         }
-        if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+        if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) || self.dialect == Dialect::Mksh && command == b"source" {
             let path = self.full(name).ok_or(())?;
+            if self.touched.is_touched(&path) {
+                return Err(());
+            }
             return Ok(matches!(self.ground.files.kind(&path), FileKind::File | FileKind::Program).then_some(path));
         }
         Ok(None)

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::compound::asks_of_one;
 use super::content::Content;
 use super::machine::Machine;
 use super::syntax::*;
@@ -371,7 +372,14 @@ impl Machine<'_> {
                 Err(self.doubt("a test of another kind"))
             }
             [operator, one] => match operator {
-                Val::Known(operator) if operator.len() == 2 && operator.first() == Some(&b'-') => {
+                Val::Known(operator)
+                    if operator.len() == 2
+                        && operator.first() == Some(&b'-')
+                        && operator.get(1).is_some_and(|letter| asks_of_one(*letter, self.dialect)) =>
+                {
+                    if operator == "-t" && self.dialect == Dialect::Zsh && !one.is_number() {
+                        self.fail_or_go_on(&self.doubt("what is asked by a number that is none"));
+                    }
                     let operator = operator.clone();
                     self.unary(&operator, one)
                 }

@@ -10,7 +10,7 @@ use super::content::Content;
 use super::declare::{Declared, name_of};
 use super::machine::Machine;
 use super::state::{State, Status};
-use super::syntax::Dialect;
+use super::syntax::{Assigned, Dialect};
 use super::value::Val;
 
 /// Lists that are tied from the beginning, and their texts.
@@ -103,6 +103,15 @@ impl Machine<'_> {
     pub(super) fn tie(&mut self, given: Vec<Declared>, attributes: Attributes, status_before: &Status) {
         let attributes = Attributes { is_tied: false, ..attributes };
         if given.len() < 2 {
+            return self.set_status(1);
+        }
+        // The second is to be a list (measured: 5.9).
+        let is_text = match given.get(1) {
+            Some(Declared::Text(text)) => text.contains(&b'='),
+            Some(Declared::Assignment(second, _)) => matches!(second.value, Assigned::Word(_)),
+            None => false,
+        };
+        if is_text {
             return self.set_status(1);
         }
         let Some(tie) = self.tie_of_words(&given, attributes) else { return self.tie_unclearly(given) };

@@ -44,8 +44,14 @@ impl Machine<'_> {
     /// What is no name is passed over where it ends nothing (measured: bash 5.2, zsh 5.9, 93u+m, R59).
     fn unset_what_is_no_name(&mut self, name: &[u8]) {
         match self.dialect {
+            // It is unset up to the sign, or not (measured: dash 0.5.12).
+            Dialect::Dash if name.contains(&b'=') => {
+                self.doubt_from_here(name.split(|b| *b == b'=').next().unwrap_or_default());
+                self.misused();
+            }
+            // Letters of others, which it may take by its locale.
+            Dialect::Zsh if !name.is_ascii() => self.fail_or_go_on(&self.doubt("a name that is none is unset")),
             Dialect::Dash => self.fail_special(),
-            Dialect::Zsh if name == b"-" => {}
             Dialect::Zsh => self.fail_hard(),
             Dialect::Bash | Dialect::Ksh | Dialect::Mksh => {
                 self.doubt_status(self.doubt("how a command ends of which one word is wrong"));
@@ -76,11 +82,21 @@ impl Machine<'_> {
             Dialect::Ksh if words.is_empty() => return self.misused(),
             _ => {}
         }
+        let mut are_names = false;
         for word in words {
+            if are_names {
+                self.unset_one(word, of_functions, of_variables);
+                if self.live.is_none() {
+                    return;
+                }
+                continue;
+            }
             match &word[..] {
+                b"-" if self.dialect == Dialect::Zsh => are_names = true,
                 b"-f" => of_functions = true,
                 b"-v" => of_variables = true,
-                b"--" => {}
+                b"--" if self.dialect == Dialect::Ksh && words.last() == Some(word) => return self.misused(),
+                b"--" => are_names = true,
                 // There the sign is passed over.
                 b"-+" if self.dialect == Dialect::Ksh => return self.fog("names are unset in another way"),
                 name if name.first() == Some(&b'-') && name.len() > 1 => {
@@ -96,6 +112,7 @@ impl Machine<'_> {
                     return;
                 }
                 name => {
+                    are_names = true;
                     self.unset_one(name, of_functions, of_variables);
                     if self.live.is_none() {
                         return;
@@ -110,7 +127,8 @@ impl Machine<'_> {
         let is_name = name.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_');
         let is_item = name.contains(&b'[') && self.dialect.is_rich();
         let begins = name.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_');
-        let is_taken = begins && (is_name || is_item) || self.dialect == Dialect::Zsh && name.iter().all(u8::is_ascii_digit);
+        let is_taken = begins && (is_name || is_item)
+            || self.dialect == Dialect::Zsh && !name.is_empty() && name.iter().all(u8::is_ascii_digit);
         if !is_taken && !of_functions && (of_variables || self.dialect != Dialect::Bash) {
             return self.unset_what_is_no_name(name);
         }
@@ -254,6 +272,7 @@ impl Machine<'_> {
     /// `unfunction`: as `unset -f`.
     pub(super) fn unset_functions(&mut self, known: Option<&[Bytes]>) {
         match known {
+            Some([]) => self.set_status(1),
             Some(names) if names.iter().all(|name| !name.starts_with(b"-")) => {
                 let words: Vec<Bytes> = [Bytes::from_static(b"-f")].into_iter().chain(names.iter().cloned()).collect();
                 self.unset_names(Some(&words));

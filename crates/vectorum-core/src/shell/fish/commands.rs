@@ -89,6 +89,17 @@ impl Fish<'_> {
     pub(super) fn command(&mut self, words: &[Word]) {
         let first = words.first().map(|w| &w.parts[..]);
         let may_be_empty = matches!(first, Some([Part::Text(name)]) if matches!(&name[..], b"set" | b"count" | b"path"));
+        // Where nothing is left of the command's own word nothing is run, whatever stands behind it (measured: 3.6).
+        let runs = |word: &Word| matches!(word.literal(), Some(b"command" | b"builtin" | b"exec"));
+        let prefix = words.iter().take_while(|word| runs(word)).count();
+        if prefix > 0 && words.get(prefix).and_then(Word::literal) == Some(b"") {
+            return self.refuse(123);
+        }
+        if let Some(own) = words.get(prefix).filter(|own| words.len() > 1 && own.literal().is_none())
+            && self.expand(own).is_ok_and(|own| own.first().is_none_or(|first| first.is_empty() == Some(true)))
+        {
+            return self.refuse(123);
+        }
         let outer = std::mem::replace(&mut self.may_be_empty, may_be_empty);
         let (fields, doubt) = self.fields_in_part(words);
         self.may_be_empty = outer;
@@ -190,7 +201,10 @@ impl Fish<'_> {
                 self.doubt_status("a status that is not known");
                 self.fork(&self.doubt("a status that is not known"), Self::return_from, |_| {});
             }
-            b"exit" => self.fork(&self.doubt("a status that is not known"), Self::exit_from, |_| {}),
+            b"exit" => {
+                self.doubt_status("a status that is not known");
+                self.fork(&self.doubt("a status that is not known"), Self::exit_from, |_| {});
+            }
             b"test" | b"[" | b"echo" | b"string" | b"contains" | b"count" | b"type" | b"printf" | b"math" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");
@@ -292,10 +306,15 @@ impl Fish<'_> {
             b"set" => self.set_command(arguments, None),
             b"export" => self.export(arguments),
             b"test" | b"[" => {
-                let words = if name == b"[" { arguments.split_last().map(|(_, w)| w).unwrap_or_default() } else { arguments };
+                let words = match arguments.split_last() {
+                    Some((Val::Known(end), words)) if name == b"[" && end == "]" => words,
+                    Some((Val::Unknown(_), _)) if name == b"[" => return self.doubt_status("a condition on what is not known"),
+                    _ if name == b"[" => return self.set_status(2),
+                    _ => arguments,
+                };
                 self.test(words);
             }
-            b"status" => match known.as_deref().and_then(|k| k.first()).map(|k| &k[..]) {
+            b"status" => match known.as_deref().filter(|k| k.len() == 1).and_then(|k| k.first()).map(|k| &k[..]) {
                 Some(b"is-login" | b"--is-login" | b"-l") => self.set_status(u8::from(!self.manner.is_login())),
                 Some(b"is-interactive" | b"--is-interactive" | b"-i") => {
                     self.set_status(u8::from(!self.manner.is_interactive()));
@@ -358,6 +377,11 @@ impl Fish<'_> {
                 if known.as_deref().is_none_or(|words| words.iter().any(|w| w.starts_with(b"-C") || w.starts_with(b"--do"))) =>
             {
                 self.fog("what completes a word is run");
+            }
+            b"break" | b"continue" if !arguments.is_empty() => {
+                let leave = |m: &mut Self| m.leave(if name == b"break" { Leaves::Loop } else { Leaves::Round });
+                self.doubt_status("words that a command does not take");
+                self.fork(&self.doubt("words that a command does not take"), leave, |_| {});
             }
             b"break" | b"continue" => {
                 self.set_status(0);
@@ -459,6 +483,7 @@ impl Fish<'_> {
         };
         match words {
             [] => {}
+            [end] if end == "--" => {}
             [word] => match std::str::from_utf8(word).ok().and_then(|word| word.trim().parse::<i64>().ok()) {
                 Some(status @ 0..=255) => self.set_status(status as u8),
                 Some(_) => self.doubt_status(UNKNOWN),
@@ -493,6 +518,7 @@ impl Fish<'_> {
     fn cd(&mut self, known: Option<&[Bytes]>) {
         let has_search = self.get(b"CDPATH").is_some_and(|v| v.items.as_ref().map_or(true, |i| !i.is_empty()));
         let path = match known {
+            Some([path]) if path.is_empty() => return self.doubt_status("whether there is such a folder"),
             Some([]) => self.items(b"HOME").ok().and_then(|i| i.first().and_then(|v| v.known().cloned())),
             Some([path]) if !path.starts_with(b"-") && (path.starts_with(b"/") || !has_search) => Some(path.clone()),
             _ => None,

@@ -375,6 +375,9 @@ impl Fish<'_> {
         if commands::RESERVED.contains(&&name[..]) {
             return self.set_status(2);
         }
+        if name.is_empty() || body.is_empty() || name.starts_with(b"-") || body.starts_with(b"-") {
+            return self.fog("an alias of another kind");
+        }
         let first = body.split(|b| b" \t\n;".contains(b)).next().unwrap_or_default();
         // One that is named like what it runs runs the program or the command of the shell.
         let before: &[u8] = match first == &name[..] {

@@ -37,7 +37,8 @@ fn within(jobs: &[Job], in_loop: bool) -> bool {
                         words.next().flatten().is_some_and(|name| is_other(name) || is_end(Some(name)) && !in_loop)
                     }
                     Some(b"command") => is_end(words.next().flatten()) && !in_loop,
-                    first => is_end(first) && !in_loop,
+                    // It may only tell of itself.
+                    first => is_end(first) && !in_loop && !matches!(words.next().flatten(), Some(b"-h" | b"--help")),
                 }
         }
         Kinds::If(arms, otherwise) => {

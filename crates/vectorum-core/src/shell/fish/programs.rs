@@ -9,6 +9,12 @@ use super::*;
 impl Fish<'_> {
     /// `exec`: the shell becomes a program; where that is not there, it goes on (measured: fish 3.6).
     pub(super) fn exec(&mut self, arguments: &[Val]) {
+        let is_odd = |word: &Bytes| word.starts_with(b"-") || word.contains(&b'/') || word == ".." || word == ".";
+        if let Some(word) = arguments.first().and_then(Val::known).filter(|word| is_odd(word))
+            && !matches!(self.program(word), Ok(Some(_)))
+        {
+            return self.doubt_status("how «exec» ends without a command");
+        }
         let found = match arguments.first().and_then(Val::known).cloned() {
             Some(name) => self.program(&name),
             None => return self.set_status(2),
@@ -179,6 +185,13 @@ impl Fish<'_> {
             return self.set_status(0);
         }
         if name == b"builtin" {
+            return self.doubt_status("whether there is such a command");
+        }
+        let passes_over = |word: &Bytes| match &word[..] {
+            [b'-', b'-', ..] => !matches!(&word[..], b"--query" | b"--all" | b"--short" | b"--type"),
+            letters => letters.iter().any(|letter| b"fPh".contains(letter)),
+        };
+        if name == b"type" && words.iter().take(options).any(passes_over) {
             return self.doubt_status("whether there is such a command");
         }
         if name == b"type" {

@@ -252,6 +252,10 @@ impl Fish<'_> {
         if scopes > 1 || has(b'x') && has(b'u') || has(PATH) && has(UNPATH) {
             return self.set_status(2);
         }
+        // Nor can one be taken away and exported, or asked for (measured: 3.6).
+        if erase && (query || has(b'x') || has(b'u')) {
+            return self.set_status(2);
+        }
         if query && unknown.is_some() {
             return self.doubt_status("whether the name is set is not known");
         }
@@ -269,7 +273,9 @@ impl Fish<'_> {
                         .and_then(|i| i.strip_suffix(b"]"))
                         .and_then(|i| std::str::from_utf8(i).ok()?.parse::<usize>().ok());
                     match (self.items(base), index) {
-                        (Ok(items), Some(index)) if scope.is_none() => missing += u8::from(index == 0 || index > items.len()),
+                        (Ok(items), Some(index)) if scope.is_none() && exported.is_none() => {
+                            missing += u8::from(index == 0 || index > items.len());
+                        }
                         _ => return self.doubt_status("a part of a list"),
                     }
                     continue;
@@ -314,7 +320,18 @@ impl Fish<'_> {
             return self.erase(names, scope);
         }
         if is_locked(&name) {
-            return self.set_status(1);
+            return match scope {
+                None | Some(Kept::Global) => self.set_status(1),
+                Some(_) => self.doubt_status("a name that fish does not let be set"),
+            };
+        }
+        if name.contains(&b'[') && (append || prepend) {
+            return self.set_status(2);
+        }
+        // What is exported so is begun anew, or not.
+        if let (Some(at), Some(true)) = (memchr::memchr(b'[', &name), exported) {
+            self.doubt_status("a part of a list that is exported");
+            return self.blur(&name.slice(..at), "a part of a list that is exported");
         }
         if name.contains(&b'[') {
             let values = unknown.map_or_else(|| Ok(names.get(1..).unwrap_or_default().to_vec()), Err);
@@ -494,6 +511,9 @@ impl Fish<'_> {
 
     /// `setenv`, which fish has for those who come from another shell.
     pub(super) fn setenv(&mut self, known: Option<&[Bytes]>) {
+        if self.doubt_odd_names(known.into_iter().flatten().take(1).map(|name| &name[..])) {
+            return;
+        }
         match known {
             Some([name]) => self.put(name, Some(Kept::Global), vec![Val::of(b"")], Some(true), None),
             Some([name, value]) => self.put(name, Some(Kept::Global), vec![Val::Known(value.clone())], Some(true), None),
@@ -510,7 +530,21 @@ impl Fish<'_> {
         nearest.is_some_and(|scope| matches!(scope.kind, Kept::Block | Kept::Function))
     }
 
+    /// Names that are none, of which the functions of fish that set variables make what they make.
+    fn doubt_odd_names<'v>(&mut self, mut names: impl Iterator<Item = &'v [u8]>) -> bool {
+        let is_odd = names.any(|name| !crate::reader::is_portable(name));
+        if is_odd {
+            self.fog("a variable is set by what is no name");
+        }
+        is_odd
+    }
+
     pub(super) fn export(&mut self, arguments: &[Val]) {
+        let name_of = |text: &'_ Bytes| text.slice(..memchr::memchr(b'=', text).unwrap_or(text.len()));
+        let names: Vec<Bytes> = arguments.iter().filter_map(Val::known).map(name_of).collect();
+        if self.doubt_odd_names(names.iter().map(|name| &name[..])) {
+            return;
+        }
         self.set_status(0);
         for argument in arguments {
             let Val::Known(text) = argument else { return self.fog("names are exported that are not known") };
@@ -558,7 +592,7 @@ impl Fish<'_> {
                 b"--move" => moves = true,
                 b"--global" => scope = Some(Kept::Global),
                 b"--universal" => scope = Some(Kept::Universal),
-                b"--dry-run" => return self.set_status(0),
+                b"--dry-run" => return self.doubt_status("an option that is not followed"),
                 b"--prepend" | b"--verbose" | b"--" => {}
                 option if option.starts_with(b"-") => {
                     for letter in option.iter().skip(1) {
@@ -568,10 +602,15 @@ impl Fish<'_> {
                             b'm' => moves = true,
                             b'g' => scope = Some(Kept::Global),
                             b'U' => scope = Some(Kept::Universal),
-                            b'n' => return self.set_status(0),
-                            _ => {}
+                            b'p' | b'v' => {}
+                            // It only tells, or is none.
+                            _ => return self.doubt_status("an option that is not followed"),
                         }
                     }
+                }
+                path if self.touched.is_touched(&self.full(path)) => {
+                    self.fog("a folder of programs is added that may have been made");
+                    return;
                 }
                 // Signs for folders are worked out without asking the system, as `realpath -s` does.
                 folder => folders.push(plain_path(&self.full(folder))),

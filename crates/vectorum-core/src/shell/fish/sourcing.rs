@@ -8,6 +8,10 @@ impl Fish<'_> {
         let Some(words) = known else { return self.runs_anything("what is run is not known") };
         let arguments: Vec<Val> = words.iter().skip(1).cloned().map(Val::Known).collect();
         match words.first() {
+            Some(option) if option.len() > 1 && option.starts_with(b"-") => match &option[..] {
+                b"--" => self.runs_anything("a file that is run behind an option"),
+                _ => self.doubt_status("an option that is not followed"),
+            },
             Some(path) if path != &b"-"[..] => {
                 let path = self.full(path);
                 match self.ground.files.kind(&path) {

@@ -7,6 +7,7 @@ use smallvec::smallvec;
 use super::super::compound::is_name_in_mksh;
 use super::{Awaited, Parsed, Parser, is_name, is_name_start, is_own_name, push_only};
 use crate::reader::is_portable;
+use crate::shell::declare::declares;
 use crate::shell::syntax::*;
 use crate::shell::words::flat;
 
@@ -113,7 +114,7 @@ impl Parser<'_> {
             if command == Some(b"enum") && self.dialect == Dialect::Ksh {
                 return self.trouble_unfollowed("a type of variables");
             }
-            let declares = command.is_some_and(|w| {
+            let may_declare = command.is_some_and(|w| {
                 matches!(
                     w,
                     b"export"
@@ -130,7 +131,7 @@ impl Parser<'_> {
                 )
             });
             let from = self.at;
-            if declares && let Some(assignment) = self.assignment()? {
+            if may_declare && let Some(assignment) = self.assignment()? {
                 // No list stands there in mksh, nor behind these in others.
                 let takes_none = match (self.dialect, command) {
                     (Dialect::Mksh, _) | (_, Some(b"env")) => true,
@@ -138,9 +139,22 @@ impl Parser<'_> {
                     (Dialect::Bash, Some(b"builtin" | b"command")) | (Dialect::Ksh, Some(b"builtin" | b"alias")) => true,
                     // These are none of its commands.
                     (Dialect::Ksh, Some(b"declare" | b"local")) => true,
-                    (Dialect::Ksh, Some(b"command")) => words.len() == 1,
+                    (Dialect::Ksh, Some(b"command")) => {
+                        words.len() == 1 || !words.get(1).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Ksh))
+                    }
                     _ => false,
                 };
+                // Elsewhere it is a pattern of files, or set all the same.
+                let is_odd = match (self.dialect, command) {
+                    (Dialect::Bash | Dialect::Zsh, Some(b"alias")) => true,
+                    (Dialect::Zsh, Some(b"builtin" | b"command")) => {
+                        !words.get(1).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Zsh))
+                    }
+                    _ => false,
+                };
+                if is_odd && matches!(assignment.value, Assigned::Array(_)) {
+                    return self.trouble_unfollowed("a list behind a command that sets none");
+                }
                 if takes_none && matches!(assignment.value, Assigned::Array(_)) {
                     self.at = from;
                     return self.trouble("this cannot stand here");
@@ -165,6 +179,9 @@ impl Parser<'_> {
             let is_first = words.is_empty() && assignments.is_empty() && redirects.is_empty();
             if self.dialect == Dialect::Ksh && is_first && word.literal().is_some_and(is_label) {
                 self.lines()?;
+                if self.at >= self.text.len() {
+                    return self.trouble_unfollowed("a label with nothing behind it");
+                }
                 return self.deeper(Parser::command_here);
             }
             push_word(&mut words, word);

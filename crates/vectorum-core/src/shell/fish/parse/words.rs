@@ -41,6 +41,14 @@ impl Parser<'_> {
     fn word_here(&mut self) -> Parsed<Option<Word>> {
         let start = self.at;
         let mut parts = Vec::with_capacity(1);
+        // It stands for a number there (measured: 3.6).
+        const SELF: &[u8] = b"%self";
+        let rest = self.text.get(start..).unwrap_or_default();
+        if self.braces == 0 && rest.starts_with(SELF) && rest.get(SELF.len()).is_none_or(|next| ends_word(*next) || *next == b'/')
+        {
+            self.at += SELF.len();
+            parts.push(Part::Unfollowed("the shell's own process number, made anew at each start"));
+        }
         loop {
             let from = self.at;
             self.pass_text(start);
