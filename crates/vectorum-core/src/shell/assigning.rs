@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::arithmetic::Number;
 use super::content::{Content, Var};
 use super::machine::Machine;
 use super::one_of::HELD_BEFORE;
@@ -13,6 +14,9 @@ use super::setting::sets_something;
 use super::syntax::*;
 use super::table::Table;
 use super::value::Val;
+
+/// So many items a list of ksh's has at most (ksh(1), «Arrays»).
+const MOST_ITEMS: i64 = 1 << 22;
 
 impl Machine<'_> {
     pub(super) fn apply(&mut self, assignment: &Assignment, exported: Option<bool>) -> bool {
@@ -197,6 +201,46 @@ impl Machine<'_> {
         }
     }
 
+    /// The number of an item of a list. What is quoted is none in some shells.
+    ///
+    /// # Errors
+    /// If it is not known.
+    pub(super) fn index_of(&mut self, key: &[Part]) -> Number {
+        // Nothing is no number in these.
+        if key.is_empty() && matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+            self.fail_hard();
+            return Err(self.doubt("an index that is empty"));
+        }
+        if key.is_empty() {
+            return Err(self.doubt("an index that is empty"));
+        }
+        if key.iter().any(|part| matches!(part, Part::Double(_))) {
+            let doubt = self.doubt("an index in quotes");
+            match self.dialect {
+                Dialect::Bash => self.fail_hard(),
+                Dialect::Mksh => self.fail_or_go_on(&doubt),
+                Dialect::Dash | Dialect::Ksh | Dialect::Zsh => return self.sum_in_word(key),
+            }
+            return Err(doubt);
+        }
+        // Nor is what is empty one there.
+        if self.dialect == Dialect::Zsh && self.one_text(key).known().is_some_and(|text| text.trim_ascii().is_empty()) {
+            self.fail_hard();
+            return Err(self.doubt("an index that is empty"));
+        }
+        let index = self.sum_in_word(key);
+        if let Err(doubt) = &index
+            && self.dialect == Dialect::Ksh
+        {
+            self.fork(&doubt.clone(), Self::exit, |_| {});
+        }
+        // There it is out of any list's range (measured: 93u+m).
+        if self.dialect == Dialect::Ksh && index.as_ref().is_ok_and(|index| *index >= MOST_ITEMS) {
+            self.fork(&self.doubt("an index that no list has"), Self::exit, |_| {});
+        }
+        index
+    }
+
     /// Sets one item of a list.
     pub(super) fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
         if let Some(table) = self.table(name) {
@@ -220,7 +264,29 @@ impl Machine<'_> {
         if is_odd && self.dialect == Dialect::Bash {
             let _ = self.table_key(key);
         }
-        let index = if is_odd { None } else { self.sum_in_word(key).ok() };
+        let index = if is_odd { None } else { Some(self.index_of(key)) };
+        // It may be before the first of all.
+        if let (Some(Err(doubt)), Dialect::Bash) = (&index, self.dialect) {
+            self.fail_or_go_on(doubt);
+        }
+        let index = index.and_then(Result::ok);
+        let length = match self.content_of(name) {
+            Content::Array(items) => items.len() as i64,
+            Content::Set(_) => 1,
+            Content::Unset => 0,
+            _ => i64::MAX,
+        };
+        // Before the first of all there is none (measured: bash 5.2, 93u+m).
+        if index.is_some_and(|index| index < 0 && index + length < 0) {
+            match self.dialect {
+                Dialect::Bash => {
+                    self.fail_hard();
+                    return true;
+                }
+                Dialect::Ksh => self.fork(&self.doubt("an index that no list has"), Self::exit, |_| {}),
+                _ => {}
+            }
+        }
         // There they are counted from 1.
         let first = i64::from(self.is_own_zsh());
         let index = index.and_then(|n| usize::try_from(n - first).ok()).filter(|_| !self.expands_otherwise());

@@ -408,6 +408,11 @@ impl Parser<'_> {
             self.skip_braces(start)?;
             return Ok(Behind::Other(ODD_SHAPE));
         }
+        // Nor do signs begin one there that are no part of a number or a name (measured: R59).
+        if self.dialect == Dialect::Mksh && self.peek().is_some_and(|b| b"\"'!~".contains(&b)) {
+            self.skip_braces(start)?;
+            return Ok(Behind::Other(ODD_SHAPE));
+        }
         // There no offset may be an error (measured: 93u+m).
         if self.dialect == Dialect::Ksh && self.peek() == Some(b':') {
             self.skip_braces(start)?;

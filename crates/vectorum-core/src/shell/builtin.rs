@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::arithmetic::Failure;
+use super::arithmetic::{Failure, may_assign};
 use super::content::Content;
 use super::declare::{Declared, declares};
 use super::frame::{Boundary, Frame};
@@ -105,7 +105,13 @@ impl Machine<'_> {
             b"set" => self.set_options(arguments),
             b"shift" => self.shift(known.as_deref()),
             b"unset" => self.unset_names(known.as_deref()),
-            b"return" => self.return_with(known.as_deref()),
+            b"return" => {
+                // There it is a sum, which may be wrong.
+                if self.dialect == Dialect::Zsh && !arguments.iter().all(Val::is_number) && known.is_none() {
+                    self.fail_or_go_on(&self.doubt("a status that is no number"));
+                }
+                self.return_with(known.as_deref());
+            }
             b"exit" if known.as_ref().is_some_and(|words| words.len() > 1) && self.dialect != Dialect::Ksh => {
                 let ends = known.as_ref().and_then(|words| words.first()).is_some_and(|word| word == "--");
                 if self.dialect == Dialect::Zsh && !ends { self.set_status(1) } else { self.misused_badly() }
@@ -113,6 +119,13 @@ impl Machine<'_> {
             b"exit" => {
                 // There what is no number is an error like others.
                 let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
+                // One that is too great is none there.
+                let is_great = |word: &Bytes| is_number(word) && word.len() > 9;
+                let is_narrow = matches!(self.dialect, Dialect::Dash | Dialect::Mksh);
+                if is_narrow && self.tame == 0 && known.as_ref().is_some_and(|words| words.iter().any(is_great)) {
+                    self.doubt_status(self.doubt("a status that is no number"));
+                    return self.exit();
+                }
                 let may_be_none = !known.as_ref().is_some_and(|words| words.iter().take(1).all(is_number));
                 // Behind «command» it gives up that alone in dash.
                 if self.dialect == Dialect::Dash && may_be_none && self.tame > 0 {
@@ -474,8 +487,13 @@ impl Machine<'_> {
             {
                 let doubt = self.doubt("a status that is no number");
                 self.fail_or_go_on(&doubt);
+                if may_assign(n) {
+                    self.fog("a sum that is not known may set a variable");
+                }
                 self.doubt_status(doubt);
             }
+            // It is too great for a number there.
+            Some([n]) if n.len() > 9 && matches!(self.dialect, Dialect::Dash | Dialect::Mksh) => return self.misused_badly(),
             Some([n]) if is_great(n) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Zsh) => {
                 self.doubt_status(self.doubt("a status that is more than a byte holds"));
             }

@@ -154,6 +154,9 @@ impl Machine<'_> {
                 let from = if from < 0 { total.saturating_add(from) } else { from };
                 // Before the beginning is the beginning, but in bash.
                 let from = if self.dialect == Dialect::Bash { from } else { from.max(0) };
+                if from > i64::from(i32::MAX) && self.dialect == Dialect::Ksh {
+                    return odd(self);
+                }
                 if from < 0 || from > total {
                     return Val::of(b"");
                 }

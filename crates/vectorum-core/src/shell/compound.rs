@@ -544,7 +544,12 @@ impl Parser<'_> {
                 if is_it && !(operator == b"=~" && p.dialect == Dialect::Mksh) {
                     p.at += operator.len();
                     p.lines()?;
-                    let word = if operator == b"=~" { p.regex_word()? } else { p.pattern_word()? };
+                    // What is held against a number is no pattern.
+                    let word = match operator {
+                        b"=~" => p.regex_word()?,
+                        [b'-', ..] if p.dialect == Dialect::Bash => p.word()?,
+                        _ => p.pattern_word()?,
+                    };
                     return Ok(Test::Binary(first, operator.to_vec(), word));
                 }
             }

@@ -127,7 +127,7 @@ impl Machine<'_> {
             return match self.dialect {
                 Dialect::Zsh if !command.redirects.is_empty() => self.fail_hard(),
                 Dialect::Zsh if !arguments.is_empty() => {
-                    self.doubt_status(self.doubt("words that a command of the shell does not take"))
+                    self.doubt_status(self.doubt("words that a command of the shell does not take"));
                 }
                 _ => self.set_status(0),
             };

@@ -500,15 +500,26 @@ impl Machine<'_> {
                             |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
                         if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
                             let doubt = self.doubt("a subscript");
-                            // A parenthesis that is not closed is an error, and an end that is missing.
+                            // A parenthesis may be an error, and an end that is missing is one, or comes to nothing.
                             let lacks = |text: &[u8]| text.split(|b| *b == b',').any(|end| end.trim_ascii().is_empty());
-                            let is_open = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.contains(&b'(') && !t.contains(&b')') || lacks(t));
-                            if key.iter().any(is_open) {
+                            let may_fail = |p: &Part| match p {
+                                Part::Text(t) | Part::Quoted(t) => t.contains(&b'(') || lacks(t),
+                                _ => true,
+                            };
+                            if key.iter().any(may_fail) {
                                 self.fail_or_go_on(&doubt);
                             }
                             return Ok(Held::Unknown(doubt));
                         }
-                        match self.sum_in_word(key) {
+                        match self.index_of(key) {
+                            Ok(index) if index < -(values.len() as i64) && self.dialect == Dialect::Ksh => {
+                                let doubt = self.doubt("an index that no list has");
+                                self.fork(&doubt, Self::exit, |_| {});
+                                return Ok(Held::Unknown(doubt));
+                            }
+                            Ok(index) if index > i64::from(i32::MAX) && !matches!(self.dialect, Dialect::Bash) => {
+                                return Ok(Held::Unknown(self.doubt("an index that no list has")));
+                            }
                             // A text has no end to count from (measured: bash 5.2, 93u+m, R59).
                             Ok(index) if index < 0 && !is_list && self.dialect != Dialect::Zsh => {
                                 if is_length && self.dialect == Dialect::Bash {

@@ -39,6 +39,22 @@ impl Machine<'_> {
     /// # Errors
     /// If it is not known.
     pub(super) fn sum_in_test(&mut self, parts: &[Part]) -> Number {
+        // What is no plain number is read in other ways there, and may be wrong (measured: R59).
+        if self.dialect == Dialect::Mksh {
+            let text = self.one_text(parts);
+            let is_plain =
+                |text: &[u8]| !text.is_empty() && text.iter().skip(usize::from(text.starts_with(b"-"))).all(u8::is_ascii_digit);
+            let is_set = |text: &[u8]| crate::reader::is_portable(text) && self.holds_plain_number(text);
+            if !text.known().is_some_and(|text| is_plain(text.trim_ascii()) || text.is_empty() || is_set(text)) {
+                let doubt = self.doubt("a comparison of what is no number");
+                self.fail_or_go_on(&doubt);
+                if text.known().is_none_or(|text| may_assign(text)) {
+                    let _ = self.sum(parts);
+                    self.fog("a sum that is not known may set a variable");
+                }
+                return Err(doubt);
+            }
+        }
         let summed = self.sum(parts);
         if self.dialect == Dialect::Zsh {
             return self.settle_in_word(summed);
@@ -47,6 +63,18 @@ impl Machine<'_> {
         match summed.failure {
             Failure::Perhaps(doubt) => Err(doubt),
             _ => summed.value,
+        }
+    }
+
+    /// Whether a name is not set, or to a number in the usual way.
+    pub(super) fn holds_plain_number(&self, name: &[u8]) -> bool {
+        match self.content_of(name) {
+            Content::Unset => true,
+            Content::Set(Val::Known(text)) => {
+                let digits = text.strip_prefix(b"-").unwrap_or(&text);
+                digits.len() < 10 && digits.iter().all(u8::is_ascii_digit)
+            }
+            _ => false,
         }
     }
 

@@ -4,12 +4,14 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::arithmetic::may_assign;
 use super::compound::asks_of_one;
 use super::content::Content;
 use super::machine::Machine;
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 use crate::host_view::{Kind as FileKind, Want};
+use crate::reader::is_portable;
 
 /// The conditions of one word that zsh has without modules (zshmisc(1), «Conditional expressions»).
 const CONDITIONS_OF_ZSH: &[u8] = b"abcdefghknoprstuvwxzGLNOS";
@@ -67,7 +69,8 @@ impl Machine<'_> {
                 Ok(true) => Ok(true),
                 Ok(false) => self.test(other),
                 Err(doubt) => match self.test(other) {
-                    Ok(true) => Ok(true),
+                    // There a number that is wrong ends all of it.
+                    Ok(true) if self.dialect != Dialect::Mksh => Ok(true),
                     _ => Err(doubt),
                 },
             },
@@ -313,10 +316,21 @@ impl Machine<'_> {
                 let number = |m: &Self, value: &Val| match value {
                     Val::Known(text) => {
                         let text = std::str::from_utf8(text).unwrap_or_default().trim();
-                        text.parse::<i64>().map_err(|_| m.doubt("a comparison of what is no number"))
+                        let number = text.parse::<i64>().ok().filter(|_| m.dialect != Dialect::Mksh || text.len() < 10);
+                        number.ok_or_else(|| m.doubt("a comparison of what is no number"))
                     }
                     Val::Unknown(doubt) => Err(doubt.clone()),
                 };
+                // A sum to these, which may be wrong, and set names.
+                let is_calm = |text: &[u8]| text.trim_ascii().is_empty() || is_portable(text) && self.holds_plain_number(text);
+                let is_sum = |value: &Val| value.known().is_some_and(|text| number(self, value).is_err() && !is_calm(text));
+                let sums: Vec<&Val> = [left, right].into_iter().filter(|value| is_sum(value)).collect();
+                if !sums.is_empty() && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) {
+                    self.fail_or_go_on(&self.doubt("a comparison of what is no number"));
+                    if sums.into_iter().any(|value| value.known().is_some_and(|text| may_assign(text))) {
+                        self.fog("a sum that is not known may set a variable");
+                    }
+                }
                 let (left, right) = (number(self, left)?, number(self, right)?);
                 Ok(compared(operator, left, right))
             }

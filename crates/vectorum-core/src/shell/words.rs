@@ -147,6 +147,17 @@ impl Parser<'_> {
             if !(next.starts_with(b"=") || next.starts_with(b"+=")) {
                 return Ok(None);
             }
+            let text = rest.get(1..close).unwrap_or_default();
+            if text.is_empty() && self.dialect == Dialect::Ksh {
+                return self.trouble("an index that is empty");
+            }
+            // With these it is no assignment to zsh, but a pattern of files, or the end of a word. Flags may stand in front.
+            let is_quoted = text.iter().any(|b| b"\"'\\`".contains(b));
+            let flags = if text.starts_with(b"(") { memchr::memchr(b')', text).map_or(0, |at| at + 1) } else { 0 };
+            let rest_of_it = text.get(flags..).unwrap_or_default();
+            if self.dialect == Dialect::Zsh && !is_quoted && rest_of_it.iter().any(|b| b" \t|&;<>?*!".contains(b)) {
+                return self.trouble_unfollowed("a subscript with other signs");
+            }
             // One that opens another needs a second end in these (measured: bash 5.2, R59).
             let opens = |text: &[u8]| {
                 !text.iter().any(|b| b"\"'\\".contains(b))
@@ -421,12 +432,19 @@ impl Parser<'_> {
                 b'\'' => {
                     let rest = self.text.get(self.at + 1..).unwrap_or_default();
                     let Some(length) = memchr::memchr(b'\'', rest) else { return self.trouble("a quote is not closed") };
-                    quoted(&mut parts, self.cut(self.at + 1, self.at + 1 + length));
+                    // Set apart: no number stands in them.
+                    let inner = vec![Part::Quoted(Text::Stretch(self.cut(self.at + 1, self.at + 1 + length)))];
+                    push_only(&mut parts, Part::Double(inner));
                     self.at += length + 2;
                 }
                 b'"' => {
                     self.at += 1;
-                    parts.extend(self.double(Some(b'"'))?);
+                    let inner = self.double(Some(b'"'))?;
+                    match self.dialect {
+                        Dialect::Mksh => push_only(&mut parts, Part::Double(inner)),
+                        _ if inner.is_empty() => push_only(&mut parts, Part::Quoted(Text::of(b""))),
+                        _ => parts.extend(inner),
+                    }
                     if !self.take(b"\"") {
                         return self.trouble("a quote is not closed");
                     }

@@ -111,7 +111,15 @@ impl Machine<'_> {
 
     /// Works out a place; one that is wrong is an error.
     fn place_of(&mut self, key: &[Part]) -> Expanded<i64> {
+        // What is empty is none.
+        if self.one_text(key).known().is_some_and(|text| text.trim_ascii().is_empty()) {
+            self.fail_hard();
+            return Err(self.doubt("an index that is empty"));
+        }
         let place = self.sum_in_word(key);
+        if place.as_ref().is_ok_and(|place| *place > i64::from(i32::MAX)) {
+            return Err(self.doubt("an index that no list has"));
+        }
         if let Err(doubt) = &place {
             self.fail_or_go_on(&doubt.clone());
         }
