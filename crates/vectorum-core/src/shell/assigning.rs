@@ -15,6 +15,9 @@ use super::syntax::*;
 use super::table::Table;
 use super::value::Val;
 
+/// It counts whatever it is set to.
+const OPTIND: &str = "OPTIND";
+
 /// So many items a list of ksh's has at most (ksh(1), «Arrays»).
 const MOST_ITEMS: i64 = 1 << 22;
 
@@ -44,7 +47,9 @@ impl Machine<'_> {
                     let value = if assignment.adds { self.with_more(&assignment.name, key, value) } else { value };
                     return self.put_item(&assignment.name, key, value);
                 }
-                if assignment.adds {
+                if assignment.adds && assignment.name == OPTIND {
+                    Content::Set(Val::Unknown(self.doubt("what is added to a number of the shell's own")))
+                } else if assignment.adds {
                     let old = self.content_of(&assignment.name);
                     plus(&assignment.name, old, &value, self)
                 } else {

@@ -121,7 +121,10 @@ impl Parser<'_> {
             // A quoted text is no parameter; what a command prints is one.
             let is_quoted =
                 memchr::memmem::find(text, b")\"").is_some_and(|at| !text.get(at + 2).is_some_and(|b| b"$`".contains(b)));
+            // What follows is a parameter, or another in it.
+            let behind = memchr::memchr(b')', text).and_then(|at| text.get(at + 1)).copied().unwrap_or_default();
             let is_odd = is_quoted
+                || self.dialect == Dialect::Zsh && !is_name(behind) && !b"^=~+#:$({\"`@*?!-}".contains(&behind)
                 || memchr::memmem::find(text, b")#\"").is_some()
                 || self.dialect == Dialect::Zsh && !are_flags(text.get(2..).unwrap_or_default());
             // In the others commands run there, in the shell itself.
@@ -363,7 +366,11 @@ impl Parser<'_> {
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && is_uneven(text) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
+        let from = self.at;
         let with = if self.take(b"/") { self.inner_word(false, b"}")? } else { Word::default() };
+        if self.dialect == Dialect::Ksh && self.text.get(from..self.at).is_some_and(is_uneven) {
+            return self.trouble_unfollowed("a parenthesis in a pattern");
+        }
         Ok(Change::Replace(Box::new((pattern, with)), how))
     }
 
@@ -508,6 +515,12 @@ fn are_flags(text: &[u8]) -> bool {
                     };
                     let rest = text.get(at + 1..).unwrap_or_default();
                     let Some(length) = memchr::memchr(close, rest) else { return false };
+                    // Widths and places are sums.
+                    let is_number =
+                        rest.get(..length).is_some_and(|number| !number.is_empty() && number.iter().all(u8::is_ascii_digit));
+                    if count == 0 && b"lrI".contains(letter) && !is_number {
+                        return false;
+                    }
                     at += length + 2;
                 }
             }

@@ -23,6 +23,15 @@ pub(super) fn braces(word: &Word, ranges: Option<Dialect>) -> Result<Option<Vec<
     if atoms.iter().any(|atom| matches!(atom, Part::Parameter(p) if has_inner_braces(&p.change))) {
         return Err("braces in a parameter in braces");
     }
+    // Patterns in there may keep zsh from taking them for such (measured: 5.9).
+    let is_cut = |atom: &Part| match atom {
+        Part::Parameter(p) => matches!(p.change, Change::Trim(..) | Change::Replace(..)),
+        Part::Shaped(_) => true,
+        _ => false,
+    };
+    if ranges == Some(Dialect::Zsh) && atoms.iter().any(is_cut) {
+        return Err("braces beside a parameter");
+    }
     let mut out = Vec::new();
     brace(&atoms, &mut out, 0, ranges)?;
     let words = out.into_iter().map(|atoms| {

@@ -59,6 +59,10 @@ impl Machine<'_> {
             return self.fog(ONE_OR_ANOTHER);
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+        // What has no name is looked up, too, and may be a folder.
+        if name.is_empty() && self.dialect == Dialect::Mksh {
+            return self.doubt_status(self.doubt("whether there is such a command"));
+        }
         // There what is no number is an error that ends the shell.
         let may_be_none = |argument: &Val| !argument.is_number() || argument.is_empty() != Some(false);
         if self.dialect == Dialect::Dash

@@ -125,6 +125,10 @@ impl Machine<'_> {
                 }
                 let Ok(groups) = self.groups(&bytes, false) else { return odd(self) };
                 let Ok(pattern) = self.pattern(&bytes, &quoted, groups) else { return odd(self) };
+                // What a backslash is that a parameter brings is its own affair.
+                if self.dialect == Dialect::Ksh && bytes.iter().zip(&quoted).any(|(byte, quoted)| *byte == b'\\' && !quoted) {
+                    return odd(self);
+                }
                 // There a sign keeps its backslash.
                 let is_sign = |part: &Part| matches!(part, Part::Quoted(text) if !text.iter().all(u8::is_ascii_alphabetic));
                 if self.dialect == Dialect::Ksh && with.parts.iter().any(is_sign) {

@@ -543,6 +543,10 @@ impl Parser<'_> {
                     && (matches!(operator, b"<" | b">") || p.peek_at(operator.len()).is_some_and(|b| b" \t\n".contains(&b)));
                 if is_it && !(operator == b"=~" && p.dialect == Dialect::Mksh) {
                     p.at += operator.len();
+                    p.blanks();
+                    if p.dialect == Dialect::Ksh && operator == b"=~" && p.peek() == Some(b'#') {
+                        return p.trouble_unfollowed("a sign that begins a regular expression");
+                    }
                     p.lines()?;
                     // What is held against a number is no pattern.
                     let word = match operator {

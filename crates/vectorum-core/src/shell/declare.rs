@@ -73,6 +73,8 @@ impl Machine<'_> {
                                 None
                             } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
                                 let doubt = self.doubt("braces in a declaration");
+                                // It may fail, too.
+                                let _ = self.assigned_word(word);
                                 self.doubt_what_is_set(&word.parts, &doubt);
                                 Some(Content::Set(Val::Unknown(doubt)))
                             } else {
@@ -178,7 +180,7 @@ impl Machine<'_> {
         // There what is declared with a value is exported only if that is said.
         let ends_export = self.dialect == Dialect::Ksh && attributes.exported.is_none() && command != b"readonly";
         let mut seen = Vec::new();
-        for declared in given {
+        while let Some(declared) = given.next() {
             let name = name_of(&declared);
             // What was made to be held fast just before.
             if attributes.readonly && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && seen.contains(&name) {
@@ -193,6 +195,10 @@ impl Machine<'_> {
                 return self.set_status(1);
             }
             let has_value = declared.has_value();
+            // There those behind it are declared all the same, whatever that ends (measured: 5.9).
+            if self.dialect == Dialect::Zsh && has_value && self.is_readonly(&name) && !given.as_slice().is_empty() {
+                given.as_slice().iter().map(name_of).for_each(|name| self.doubt_from_here(&name));
+            }
             let is_refused = self.dialect == Dialect::Mksh && !is_special && has_value && self.is_readonly(&name);
             self.declare_one(declared, attributes, &status_before);
             // There nothing is declared behind one that is held fast.
@@ -284,6 +290,10 @@ impl Machine<'_> {
             && (attributes.exported.is_some() || attributes.readonly || attributes.is_local && self.dialect == Dialect::Zsh)
         {
             return self.declare_item(&name);
+        }
+        // It counts what was typed, and is held fast (measured: 5.9).
+        if self.dialect == Dialect::Zsh && name == "HISTCMD" && (declared.has_value() || attributes.is_local) {
+            self.fail_or_go_on(&self.doubt("a name that is held fast"));
         }
         let counts = attributes.is_float || attributes.is_number && self.dialect != Dialect::Bash;
         if counts && self.may_be_no_number(&name, &declared, attributes) {
@@ -627,6 +637,10 @@ impl Machine<'_> {
                         var.exported = attributes.exported;
                     }
                     // What is only declared once more still waits for a value there.
+                    // With a mark it is handed on as it is.
+                    if var.is_pending && (attributes.is_odd || attributes.is_number) {
+                        (var.exported, var.is_pending) = (None, false);
+                    }
                     var.is_pending &= dialect == Dialect::Zsh && attributes.exported.is_none();
                     // zsh gives a name that is declared an empty value.
                     if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) {

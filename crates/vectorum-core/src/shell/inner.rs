@@ -61,6 +61,7 @@ impl Parser<'_> {
                         || in_double
                             && match self.dialect {
                                 // What ksh makes of single quotes in there is its own affair.
+                                Dialect::Ksh if text.contains(&b'(') => return self.trouble_unfollowed(QUOTES_WITHIN),
                                 Dialect::Ksh => text.iter().any(|b| b"'~".contains(b)) || is_odd_within_quotes(text),
                                 Dialect::Bash => is_odd_within_quotes(text),
                                 _ => false,

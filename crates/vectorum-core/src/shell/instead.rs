@@ -156,6 +156,16 @@ impl Machine<'_> {
                 Ok(Some(Values::Many(Vec::new())))
             }
             (b'+', Ok(false)) => Ok(Some(Values::One(Val::of(b"")))),
+            // Between what is put there by it, and by the list itself, bash makes a difference.
+            (_, Ok(true))
+                if self.dialect == Dialect::Bash
+                    && parameter.name == "@"
+                    && mode != Mode::Fields
+                    && matches!(&held, Held::Many(values) if values.len() > 1)
+                    && self.separators()?.is_some_and(|all| *all != *b" \t\n") =>
+            {
+                Ok(Some(Values::One(Val::Unknown(self.doubt("a list between separators of one's own")))))
+            }
             (_, Ok(true)) => Ok(Some(own(held))),
             (b'?', Ok(false)) => {
                 // Where it does not, as on a terminal, what follows is given up in ways of its own.

@@ -114,7 +114,7 @@ impl Machine<'_> {
             } else if is_sure && (is_length || is_reference) && self.dialect == Dialect::Bash {
                 // There it gives up a line only.
                 self.fail_hard();
-            } else if is_sure {
+            } else if is_sure && !(self.dialect == Dialect::Ksh && matches!(parameter.change, Change::Slice(..))) {
                 self.fail_unless_typed(UNSET_IS_ERROR);
             } else {
                 self.fail_perhaps(UNSET_IS_ERROR);
@@ -479,6 +479,12 @@ impl Machine<'_> {
                             let is_text = !is_list && !is_unset;
                             if self.dialect == Dialect::Bash && is_text && matches!(parameter.change, Change::Slice(..)) {
                                 return Ok(values.first().map_or(Held::Unset, |value| Held::One(value.clone())));
+                            }
+                            // There nothing to cut from may be an error then.
+                            let is_cut = matches!(parameter.change, Change::Trim(..) | Change::Replace(..));
+                            if self.dialect == Dialect::Ksh && is_unset && is_cut && counts {
+                                self.fail_perhaps(UNSET_IS_ERROR);
+                                return Ok(Held::Unknown(self.doubt(UNSET_IS_ERROR)));
                             }
                             let is_error = match self.dialect {
                                 Dialect::Bash => false,

@@ -303,6 +303,10 @@ impl<'a> Parser<'a> {
             let goes_on = match self.peek() {
                 Some(b';') if !self.starts(b";;") && !self.starts(b";&") && !self.starts(b";|") => {
                     self.at += 1;
+                    self.blanks();
+                    if self.dialect == Dialect::Ksh && self.peek() == Some(b';') {
+                        return self.trouble_unfollowed("nothing between two signs");
+                    }
                     true
                 }
                 Some(b'&') if !self.starts(b"&&") => {
@@ -318,6 +322,14 @@ impl<'a> Parser<'a> {
                             |c: &Command| matches!(&c.kind, Kind::Simple(a, words) if words.is_empty() && !a.is_empty());
                         if self.dialect == Dialect::Zsh && last.is_some_and(only_sets) {
                             return self.trouble("an assignment cannot run in the background");
+                        }
+                        // What is read or written by nothing runs a program there, which waits beside the shell.
+                        let is_bare = |c: &Command| {
+                            !c.redirects.is_empty()
+                                && matches!(&c.kind, Kind::Simple(a, words) if a.is_empty() && words.is_empty())
+                        };
+                        if self.dialect == Dialect::Zsh && last.is_some_and(is_bare) {
+                            return self.trouble_unfollowed("a redirection alone in the background");
                         }
                         self.blanks();
                         if self.peek() == Some(b';') && !self.starts(b";;") {

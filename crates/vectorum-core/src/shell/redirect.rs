@@ -61,7 +61,13 @@ impl Machine<'_> {
                     let is_other = matches!(parameter.change, Change::Instead(..));
                     let is_name = parameter.name.first().is_some_and(|byte| is_name_start(*byte));
                     let is_there = is_name && matches!(self.content_of(&parameter.name), Content::Set(_));
-                    !(is_other || is_there)
+                    let lacks = |word: &Word| self.may_lack_name(&word.parts);
+                    let within = match &parameter.change {
+                        Change::Trim(_, _, word) | Change::Instead(_, _, word) => lacks(word),
+                        Change::Replace(both, _) => lacks(&both.0) || lacks(&both.1),
+                        _ => false,
+                    };
+                    !(is_other || is_there) || within
                 }
                 Part::Double(parts) => self.may_lack_name(parts),
                 Part::Document(text) => match text.get() {

@@ -218,6 +218,10 @@ impl Parser<'_> {
                 let rest = self.text.get(self.at..).unwrap_or_default();
                 match rest.iter().take(LONGEST_SUBSCRIPT).position(|b| *b == b']') {
                     None if rest.len() > LONGEST_SUBSCRIPT => keyed(None, Change::Unfollowed(ODD_SUBSCRIPT)),
+                    // It is read as commands are, and these may end it.
+                    Some(close) if rest.get(..close).is_some_and(|text| text.iter().any(|b| b"<>".contains(b))) => {
+                        self.trouble_unfollowed("a subscript with other signs")
+                    }
                     Some(close) => {
                         self.at += close + 1;
                         let text = rest.get(1..close).unwrap_or_default();

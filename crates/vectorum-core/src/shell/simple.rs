@@ -11,6 +11,7 @@ use super::frame::Boundary;
 use super::machine::Machine;
 use super::nameref::Meant;
 use super::outputs::PRINTED;
+use super::parameter::UNSET_IS_ERROR;
 use super::scope::Scope;
 use super::state::{Function, Status};
 use super::syntax::*;
@@ -118,7 +119,13 @@ impl Machine<'_> {
                     self.declare(&name, given);
                     (self.tame, self.behind_command) = (self.tame - is_behind, self.behind_command - is_behind);
                 }
-                Err(_) => self.fog("names are exported that are not known"),
+                Err(_) => {
+                    // What is in its words may not be set.
+                    if self.refuses_unset() {
+                        self.fail_perhaps(UNSET_IS_ERROR);
+                    }
+                    self.fog("names are exported that are not known");
+                }
             }
             return self.check_failure();
         }
@@ -199,6 +206,10 @@ impl Machine<'_> {
             self.at = assignment.at;
             let name = self.tied(&assignment.name).unwrap_or_else(|| assignment.name.clone());
             let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
+            // A list or a table becomes a text for it, and may stay one.
+            if self.dialect == Dialect::Zsh && matches!(self.content_of(&name), Content::Array(_) | Content::Table(_)) {
+                self.doubt_from_here(&name);
+            }
             let exported = if stays && !self.is_function(&called) { None } else { Some(true) };
             self.quiet += usize::from(!stays);
             let done = self.apply(assignment, exported);

@@ -135,6 +135,7 @@ impl Machine<'_> {
             _ => {
                 let doubt = self.doubt("a text that is tied to a list");
                 self.assign(&text, Content::Set(Val::Unknown(doubt)), None);
+                self.doubt_from_here(&text);
             }
         }
         let mut given = given.into_iter();

@@ -255,6 +255,10 @@ impl Machine<'_> {
             self.hide_index();
             self.read_options_from(&content);
         }
+        // What is to be a number with a point there, and may be none.
+        if emptied.is_odd && self.dialect == Dialect::Ksh && !matches!(&content, Content::Set(value) if value.is_number()) {
+            self.fail_or_go_on(&self.doubt("what becomes a number may be none"));
+        }
         let content = if emptied.is_number && !emptied.is_odd { self.worked_out_number(content) } else { content };
         let may_set_first = self.dialect == Dialect::Zsh && self.expands_otherwise();
         let Some(state) = &mut self.live else { return true };

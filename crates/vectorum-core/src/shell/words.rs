@@ -82,7 +82,7 @@ impl Parser<'_> {
 
     /// A word of a regular expression: parentheses stand anywhere, and signs of the shell's within them.
     pub(super) fn regex_word(&mut self) -> Parsed<Word> {
-        if self.dialect == Dialect::Ksh && self.peek() == Some(b')') {
+        if self.dialect == Dialect::Ksh && self.peek().is_some_and(|b| b")#".contains(&b)) {
             return self.trouble_unfollowed("a parenthesis in a test");
         }
         self.grouped(|p, byte, open, _| match byte {
@@ -214,7 +214,8 @@ impl Parser<'_> {
                     }
                     let keyed = words.iter().filter(|word| has_key(word)).count();
                     let has_brace = |word: &Word| {
-                        has_key(word) && self.text.get(word.at..word.end).is_some_and(|t| t.iter().any(|b| b"{}".contains(b)))
+                        let is_odd = |t: &[u8]| t.starts_with(b"[]") || t.iter().any(|b| b"{}".contains(b));
+                        has_key(word) && self.text.get(word.at..word.end).is_some_and(is_odd)
                     };
                     if self.dialect == Dialect::Ksh && words.iter().any(has_brace) {
                         return self.trouble_unfollowed("a key of a list with other signs");

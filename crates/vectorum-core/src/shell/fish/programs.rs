@@ -57,6 +57,7 @@ impl Fish<'_> {
                 self.doubt_status("how a function of fish ends");
             }
             Ok(None) if self.may_be_elsewhere() => self.fog("where functions lie is not known"),
+            Ok(None) if name.ends_with(b"/") => self.doubt_status("whether there is such a command"),
             Ok(None) => {
                 // What is there and cannot be run has another status than what is not there.
                 let path = name.contains(&b'/').then(|| self.full(name));

@@ -83,7 +83,16 @@ impl Fish<'_> {
         };
         // What a function ends with then is its own affair.
         let is_plain = is_plain && self.source.fixed.is_none() && !self.frames.iter().any(|frame| frame.kind == Leaves::Function);
-        let fails = |m: &mut Self| if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") };
+        // What is run for a word is run before.
+        let outputs: Vec<&Word> = match &job.kind {
+            Kinds::Command(words) => words.iter().filter(|word| word.parts.iter().any(Part::has_output)).collect(),
+            _ => Vec::new(),
+        };
+        let fails = |m: &mut Self| {
+            let doubt = m.doubt("a file that cannot be opened");
+            m.fork(&doubt, |m| outputs.iter().for_each(|word| drop(m.expand(word))), |_| {});
+            if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") }
+        };
         // A folder is gone to only where nothing is redirected.
         let is_folder = match &job.kind {
             Kinds::Command(words) => {

@@ -532,7 +532,8 @@ impl Fish<'_> {
 
     /// Names that are none, of which the functions of fish that set variables make what they make.
     fn doubt_odd_names<'v>(&mut self, mut names: impl Iterator<Item = &'v [u8]>) -> bool {
-        let is_odd = names.any(|name| !crate::reader::is_portable(name));
+        // They have arguments of their own, too.
+        let is_odd = names.any(|name| !crate::reader::is_portable(name) || name == b"argv");
         if is_odd {
             self.fog("a variable is set by what is no name");
         }

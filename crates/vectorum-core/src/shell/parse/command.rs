@@ -174,6 +174,10 @@ impl Parser<'_> {
                 push_word(&mut words, word);
                 continue;
             }
+            // There it is no word behind what stands before a command, and an error.
+            if self.dialect == Dialect::Zsh && words.is_empty() && !assignments.is_empty() && self.is_word(b"!") {
+                return self.trouble_unfollowed("a variable before what is turned round");
+            }
             let word = self.word()?;
             // There it is a label, and what follows is the command (measured: 93u+m).
             let is_first = words.is_empty() && assignments.is_empty() && redirects.is_empty();
