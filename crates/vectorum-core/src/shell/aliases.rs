@@ -7,7 +7,7 @@ use bytes::Bytes;
 
 use super::machine::Machine;
 use super::state::State;
-use super::syntax::{Command, Dialect, Word};
+use super::syntax::{Command, Dialect, Part, Word};
 use super::tree::Tree;
 use super::value::{Doubt, Val};
 
@@ -214,6 +214,31 @@ impl Machine<'_> {
                     }
                 }
                 None => self.doubt_status(self.doubt("an alias that is not known")),
+            }
+        }
+    }
+
+    /// What the names stand for from here on to which aliases of unknown texts are given. One that begins with its own name
+    /// is taken for that command with more words.
+    pub(super) fn doubt_aliases(&mut self, words: &[Word]) {
+        for word in words.iter().filter(|word| word.literal().is_none()) {
+            let begins = match word.parts.first() {
+                Some(Part::Text(text) | Part::Quoted(text)) => text.to_vec(),
+                Some(Part::Double(parts)) => match parts.first() {
+                    Some(Part::Text(text) | Part::Quoted(text)) => text.to_vec(),
+                    _ => Vec::new(),
+                },
+                _ => Vec::new(),
+            };
+            let Some(at) = memchr::memchr(b'=', &begins) else { return self.fog("an alias that is not known") };
+            let name = Bytes::copy_from_slice(begins.get(..at).unwrap_or_default());
+            // What stands behind the sign may be a part of its own.
+            let text = self.source.text.get(word.at..word.end).unwrap_or_default();
+            let behind = memchr::memchr(b'=', text).and_then(|at| text.get(at + 1..)).unwrap_or_default();
+            let own = behind.strip_prefix(b"\"").unwrap_or(behind).strip_prefix(&name[..]);
+            let is_itself = own.is_some_and(|rest| rest.first().is_some_and(u8::is_ascii_whitespace));
+            if let Some(state) = self.live.as_mut().filter(|_| !is_itself) {
+                state.aliases.insert(name, None);
             }
         }
     }

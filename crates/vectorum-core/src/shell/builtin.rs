@@ -198,7 +198,12 @@ impl Machine<'_> {
             }
             b"read" => self.read_line(known.as_deref()),
             b"mapfile" | b"readarray" if self.dialect == Dialect::Bash => self.map_file(known.as_deref()),
-            b"alias" => self.alias(arguments),
+            b"alias" => {
+                self.alias(arguments);
+                if let (None, Kind::Simple(_, words)) = (&known, &command.kind) {
+                    self.doubt_aliases(words);
+                }
+            }
             b"unalias" => self.unalias(known),
             b"shopt" if self.dialect == Dialect::Bash => self.shopt(known.as_deref()),
             b"setopt" | b"unsetopt" if self.dialect == Dialect::Zsh => self.setopt(name == b"setopt", known.as_deref()),

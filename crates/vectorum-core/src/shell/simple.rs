@@ -351,6 +351,9 @@ impl Machine<'_> {
                     Some(b":" | b"true") => self.set_status(0),
                     _ => self.doubt_status(doubt.clone()),
                 }
+                if name.as_deref() == Some(b"alias") {
+                    self.doubt_aliases(words);
+                }
             }
             // One text that comes apart at blanks is put together again.
             Some(b"eval") if !self.is_function(b"eval") && self.is_one_text(words) => {
