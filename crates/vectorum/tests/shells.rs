@@ -150,7 +150,9 @@ impl Place {
         fs::write(&script, format!("{text}\n{}", cases::ending(&self.shell))).expect("a script");
         let came = real(&self.shell, &script, &self.home, "1");
         // What the text itself writes was not there before it.
-        fs::remove_file(self.home.join("part")).ok();
+        for entry in fs::read_dir(&self.home).expect("the folder").flatten().filter(|entry| entry.path() != script) {
+            fs::remove_file(entry.path()).or_else(|_| fs::remove_dir_all(entry.path())).ok();
+        }
         let forecast = self.forecast(&script);
         found.open = forecast.open.clone().map(|(why, site)| format!("open: {why} ({site:?})"));
         let mut tell = |what: String| found.wrong.push(what);

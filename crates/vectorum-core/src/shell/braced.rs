@@ -326,6 +326,9 @@ impl Parser<'_> {
         if (self.dialect == Dialect::Ksh || self.dialect == Dialect::Mksh && self.is_between_quotes) && is_uneven(text) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
+        if self.dialect == Dialect::Mksh && text.contains(&b'(') && is_uneven(text) {
+            return self.trouble_unfollowed("a parenthesis in a pattern");
+        }
         // A bracket that is open goes on behind the brace there (measured: 93u+m).
         let text = self.text.get(from..self.at).unwrap_or_default();
         if self.dialect == Dialect::Ksh && has_open_bracket(text) {
@@ -515,7 +518,10 @@ fn are_flags(text: &[u8]) -> bool {
                     };
                     let rest = text.get(at + 1..).unwrap_or_default();
                     let Some(length) = memchr::memchr(close, rest) else { return false };
-                    // Widths and places are sums.
+                    // Escapes are asked for by their letters, widths and places are sums.
+                    if *letter == b'g' && !rest.get(..length).is_some_and(|asked| asked.iter().all(|b| b"eoc".contains(b))) {
+                        return false;
+                    }
                     let is_number =
                         rest.get(..length).is_some_and(|number| !number.is_empty() && number.iter().all(u8::is_ascii_digit));
                     if count == 0 && b"lrI".contains(letter) && !is_number {

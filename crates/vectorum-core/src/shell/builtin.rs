@@ -539,6 +539,8 @@ impl Machine<'_> {
             return match self.dialect {
                 Dialect::Zsh if !arguments.is_empty() => self.fail_hard(),
                 Dialect::Mksh if !arguments.is_empty() => self.exit(),
+                // It may leave the status of what was run for a word.
+                Dialect::Zsh if self.outputs > 0 => self.doubt_status(self.doubt("how a command of the shell ends")),
                 _ => self.set_status(0),
             };
         }

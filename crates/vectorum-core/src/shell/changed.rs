@@ -154,7 +154,12 @@ impl Machine<'_> {
                     return odd(self);
                 }
                 let total = text.len() as i64;
-                let Ok(from) = self.sum_in_word(offset) else { return odd(self) };
+                let Ok(from) = self.sum_in_word(offset) else {
+                    if self.dialect == Dialect::Zsh {
+                        self.fail_or_go_on(&self.doubt("a part by an unknown number"));
+                    }
+                    return odd(self);
+                };
                 let from = if from < 0 { total.saturating_add(from) } else { from };
                 // Before the beginning is the beginning, but in bash.
                 let from = if self.dialect == Dialect::Bash { from } else { from.max(0) };

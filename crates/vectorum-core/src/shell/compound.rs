@@ -405,7 +405,7 @@ impl Parser<'_> {
                 self.blanks();
                 // An operator is one there (measured: dash 0.5.12).
                 if self.dialect == Dialect::Dash
-                    && self.peek().is_some_and(|b| b"&<>".contains(&b))
+                    && self.peek().is_some_and(|b| b"&<>|".contains(&b))
                     && patterns.is_empty()
                     && arms.is_empty()
                 {

@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::expand::brings_list;
 use super::machine::Machine;
+use super::parameter::UNSET_IS_ERROR;
 use super::pattern::{Brackets, Groups, Pattern, brackets, fits_stars};
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
@@ -79,6 +80,9 @@ impl Machine<'_> {
             part => is_all(part) || brings_list(part),
         };
         if self.dialect != Dialect::Zsh && !is_test && pattern.parts.iter().any(is_list) {
+            if self.refuses_unset() {
+                self.fail_perhaps(UNSET_IS_ERROR);
+            }
             return Err(self.doubt("a list for a pattern"));
         }
         let (mut bytes, quoted) = self.pattern_text(pattern, is_test)?;

@@ -46,6 +46,10 @@ impl Descriptors {
 fn unfollowed(parts: &[Part]) -> Option<&'static str> {
     parts.iter().find_map(|part| match part {
         Part::Unfollowed(why) => Some(*why),
+        Part::Parameter(parameter) => match &parameter.change {
+            Change::Unfollowed(why) => Some(*why),
+            _ => None,
+        },
         Part::Double(parts) => unfollowed(parts),
         Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).and_then(|parts| unfollowed(parts)),
         _ => None,

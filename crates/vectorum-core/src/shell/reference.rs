@@ -93,6 +93,15 @@ impl Parser<'_> {
                     return Ok(Some(Part::Unfollowed("a name over two lines")));
                 }
                 if self.dialect == Dialect::Zsh && self.peek().is_none_or(|b| b < 0x80) {
+                    // Outside of quotes a subscript is read as commands are, and these may end it.
+                    let rest = self.text.get(self.at..).unwrap_or_default();
+                    let length =
+                        memchr::memchr(b']', rest.get(..rest.len().min(LONGEST_SUBSCRIPT)).unwrap_or_default()).unwrap_or(0);
+                    let text = rest.get(..length).unwrap_or_default();
+                    if !in_double && text.starts_with(b"[") && !text.contains(&b'$') && text.iter().any(|b| b"<>|&;".contains(b))
+                    {
+                        return self.trouble_unfollowed("a subscript with other signs");
+                    }
                     return self.zsh_tail(name);
                 }
                 if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && self.peek().is_some_and(|b| b >= 0x80) {
@@ -218,10 +227,6 @@ impl Parser<'_> {
                 let rest = self.text.get(self.at..).unwrap_or_default();
                 match rest.iter().take(LONGEST_SUBSCRIPT).position(|b| *b == b']') {
                     None if rest.len() > LONGEST_SUBSCRIPT => keyed(None, Change::Unfollowed(ODD_SUBSCRIPT)),
-                    // It is read as commands are, and these may end it.
-                    Some(close) if rest.get(..close).is_some_and(|text| text.iter().any(|b| b"<>".contains(b))) => {
-                        self.trouble_unfollowed("a subscript with other signs")
-                    }
                     Some(close) => {
                         self.at += close + 1;
                         let text = rest.get(1..close).unwrap_or_default();

@@ -176,6 +176,11 @@ impl Machine<'_> {
             _ if self.only_modifies(command) => self.fail_hard(),
             Ok(true) => self.run_kind(command),
             Ok(false) => {
+                // There the words are expanded before, which may set names, and fail (measured: 5.9).
+                if let (Kind::Simple(_, words), Dialect::Zsh) = (&command.kind, self.dialect) {
+                    let doubt = self.doubt("words of what is not run");
+                    self.fork(&doubt, |m| drop(m.fields(words)), |_| {});
+                }
                 self.assign_all_the_same(command);
                 self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 });
                 self.cannot_redirect(command);

@@ -44,9 +44,11 @@ impl Machine<'_> {
             && assignments.is_empty()
             && let [first, rest @ ..] = words
             && let Some(modifier @ (b"noglob" | b"nocorrect" | b"-")) = first.literal()
-            && !rest.is_empty()
             && !self.is_function(modifier)
         {
+            if rest.is_empty() {
+                return self.set_status(0);
+            }
             let is_alias = |word: &[u8]| self.live.as_ref().is_some_and(|state| state.aliases.get(word).is_some());
             if rest.first().and_then(Word::literal).is_some_and(is_alias) {
                 return self.fog("a word that zsh replaces");
@@ -256,6 +258,10 @@ impl Machine<'_> {
                 self.doubt_status(self.doubt("which command counts for the status"));
             }
             self.run_named(&name, arguments, false, command);
+        }
+        // It may be a special one that runs, before which it stays.
+        if has_own && self.dialect == Dialect::Mksh && called == b"builtin"[..] {
+            assignments.iter().for_each(|assignment| self.doubt_from_here(&assignment.name));
         }
         if has_own && self.dialect == Dialect::Bash {
             self.doubt_what_stood_before(&name, assignments, arguments);

@@ -196,7 +196,12 @@ impl Machine<'_> {
 
     /// Whether zsh has a name for a text by its nature.
     pub(super) fn takes_no_list(&self, name: &[u8]) -> bool {
-        self.dialect == Dialect::Zsh && (self.is_tied_text(name) || TEXTS.contains(&name) || name.starts_with(b"LC_"))
+        self.dialect == Dialect::Zsh
+            && (self.is_tied_text(name)
+                || TEXTS.contains(&name)
+                || NUMBERS.contains(&name)
+                || name == b"SHLVL"
+                || name.starts_with(b"LC_"))
     }
 
     /// Whether the shell counts with what a name holds (measured: bash 5.2, 93u+m, R59, 5.9).

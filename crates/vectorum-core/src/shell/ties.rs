@@ -186,7 +186,11 @@ impl Machine<'_> {
                 return self.fog("names are tied to each other that are not known");
             }
             if self.is_readonly(&name) {
-                return self.fail_hard();
+                // One that is local takes its place.
+                if !self.is_in_function() {
+                    return self.fail_hard();
+                }
+                self.fork(&self.doubt("a name that is held fast"), Self::fail_hard, |_| {});
             }
             self.doubt_from_here(&name);
             self.note_may_be_list(&name);

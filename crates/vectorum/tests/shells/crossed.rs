@@ -1,6 +1,6 @@
 //! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
-//! the other, parameters expanded in places, names that shells give a meaning in what is done with them, and one sign in shapes
-//! that hang on it.
+//! the other, commands with options and with what they may be told, parameters expanded in places, sums, names that shells give
+//! a meaning in what is done with them, and one sign in shapes that hang on it.
 
 use super::Dice;
 
@@ -34,11 +34,13 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(5) {
+    match dice.roll(7) {
         0 => command(dice, shell),
         1 => expansion(dice, shell),
         2 => pair(dice, shell),
         3 => name(dice, shell),
+        4 => told(dice, shell),
+        5 if shell != "fish" => sum(dice, shell),
         _ => sign(dice, shell),
     }
 }
@@ -55,6 +57,35 @@ fn pair(dice: &mut Dice, shell: &str) -> String {
     let [start, first, second] = ["starts", "commands", "commands"].map(|kind| one(dice, kind, shell));
     let joint = dice.one(&["; ", "; ", "\n", " && ", " || "]);
     taken_up(shell, &start, &format!("{first}{joint}{second}"))
+}
+
+/// A command with an option, one letter, and what it may be told, where it stands or in a function.
+fn told(dice: &mut Dice, shell: &str) -> String {
+    const LETTERS: &[u8] = b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789";
+    let [start, tool, first, second] = ["starts", "tools", "operands", "operands"].map(|kind| one(dice, kind, shell));
+    let letter = char::from(LETTERS[dice.roll(LETTERS.len())]);
+    let option = match dice.roll(5) {
+        0 | 1 => String::new(),
+        2 if shell != "fish" => format!(" +{letter}"),
+        _ => format!(" -{letter}"),
+    };
+    let words = [format!(" {first}"), format!(" {first} {second}"), String::new()];
+    let text = format!("{tool}{option}{}", words[dice.roll(words.len())]);
+    let text = match (dice.roll(4), shell) {
+        (0, "fish") => format!("function h; {text}; set -g B (count $X); end; h a b"),
+        (0, _) => format!("h() {{ {text}; B=$?$X; }}; h a b"),
+        _ => text,
+    };
+    taken_up(shell, &start, &text)
+}
+
+/// A sum of two or three operands where sums stand.
+fn sum(dice: &mut Dice, shell: &str) -> String {
+    let [a, first, b, second, c] = ["atoms", "operators", "atoms", "operators", "atoms"].map(|kind| one(dice, kind, shell));
+    let text = if dice.roll(3) == 0 { format!("{a}{first}{b}{second}{c}") } else { format!("{a}{first}{b}") };
+    let place = one(dice, "sums", shell);
+    let text = if place.contains("\"%\"") { text.replace('"', "") } else { text };
+    taken_up(shell, "X='1 3'; Y=q; N=5; M=-2; O=010; H=0x1f; E=; S=abc; R=N; set -- 4 b", &place.replace('%', &text))
 }
 
 /// A name that shells give a meaning, set, exported or taken away.

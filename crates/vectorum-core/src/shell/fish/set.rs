@@ -282,10 +282,11 @@ impl Fish<'_> {
                 }
                 let found = match scope {
                     None => self.get(name),
-                    Some(kind) => self
-                        .live
-                        .as_ref()
-                        .and_then(|s| s.scopes.iter().rev().filter(|s| s.kind == kind).find_map(|s| s.vars.get(name))),
+                    // What is a function's own is local to the block that it is, too.
+                    Some(kind) => {
+                        let is_asked = |s: &&Scope| s.kind == kind || kind == Kept::Block && s.kind == Kept::Function;
+                        self.live.as_ref().and_then(|s| s.scopes.iter().rev().filter(is_asked).find_map(|s| s.vars.get(name)))
+                    }
                 };
                 match found {
                     Some(var) if var.is_perhaps => return self.doubt_status("whether the name is set is not known"),
