@@ -176,12 +176,12 @@ impl Machine<'_> {
             self.aliasing.has_suffixes = true;
             return self.doubt_status(self.doubt("whether there is such an alias"));
         }
-        for argument in arguments {
+        for (index, argument) in arguments.iter().enumerate() {
             match argument.known() {
                 Some(text) if counts_anywhere => {
                     let end = memchr::memchr(b'=', text).unwrap_or(text.len());
                     self.aliasing.anywhere.insert(text.slice(..end));
-                    if end == text.len() && !text.starts_with(b"-") {
+                    if end == text.len() && index > 0 {
                         self.doubt_status(self.doubt("whether there is such an alias"));
                     }
                 }
@@ -331,5 +331,19 @@ mod tests {
         assert_eq!([3, 4, 5, 6, 9].map(|epoch| told(&second, epoch)), ["nothing", "one", "one", "two", "two"]);
         let either = Alias { before: Some(None), ..second };
         assert_eq!([4, 6].map(|epoch| told(&either, epoch)), ["unclear", "two"]);
+    }
+
+    #[test]
+    fn aliases_are_told_and_taken_away() {
+        use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+        crate::shell::trial::hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "alias q='R=5'; (alias q >/dev/null); R=$?; X=1", ["<a number>", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "alias q='R=5'; unalias q; R=$?; X=1", ["<a number>", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "alias q=a r=b; R=$?; (alias nosuch) 2>/dev/null; X=$?", ["0", "<a number>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "unalias -a; R=$?; X=1", ["<a number>", "1"]),
+            (&[Bash], "R=0; alias q='R=7'; eval q 2>/dev/null; X=1", ["0", "1"]),
+            (&[Dash, Ksh, Mksh, Zsh], "R=0; alias q='R=7'; eval q 2>/dev/null; X=1", ["7", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=0; alias q='R=7 '; unalias q; eval q 2>/dev/null; X=$R", ["0", "0"]),
+        ]);
     }
 }

@@ -589,4 +589,54 @@ mod tests {
             assert_eq!(may_assign(text.as_bytes()), sets, "{text}");
         }
     }
+
+    #[test]
+    fn sums_bind_and_set_as_in_each_shell() {
+        use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+        crate::shell::trial::hold(&[
+            (&[Bash, Dash, Ksh, Mksh], "R=$((1 << 2 + 1)); X=$((2 + 3 | 4))", ["8", "5"]),
+            (&[Zsh], "R=$((1 << 2 + 1)); X=$((2 + 3 | 4))", ["5", "9"]),
+            (&[Bash, Dash, Ksh, Mksh], "R=$((2 * 3 & 1)); X=$((6 ^ 3 + 1))", ["0", "2"]),
+            (&[Zsh], "R=$((2 * 3 & 1)); X=$((6 ^ 3 + 1))", ["2", "6"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((7 & 3 == 3)); X=$((1 | 2 ^ 3))", ["1", "1"]),
+            (&[Bash, Ksh], "R=$((2 ** 3 ** 2)); X=$((-2 ** 2))", ["512", "<a number>"]),
+            (&[Zsh], "R=$((2 ** 3 ** 2)); X=$((-2 ** 2))", ["512", "4"]),
+            (&[Bash, Ksh], "R=$((2 ** 1 | 2)); X=$((2 | 2 ** 3))", ["2", "10"]),
+            (&[Zsh], "R=$((2 ** 1 | 2)); X=$((2 | 2 ** 3))", ["8", "8"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((1 || 0 && 0)); X=$((!0 + 1))", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((10 - 2 - 3)); X=$((2 - -3))", ["5", "5"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((1 < 2 == 1)); X=$((3 > 2 > 1))", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((~1 & 7)); X=$((-7 / 2))", ["6", "-3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$((1 ? 2 : 0 ? 3 : 4)); X=$((0 ? 2 : 0 ? 3 : 4))", ["2", "4"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=5; R=$((N = 7)); X=$N", ["7", "7"]),
+            (&[Bash, Dash, Ksh, Mksh], "N=5; R=$((1 ? N = 2 : 3)); X=$N", ["2", "2"]),
+            (&[Bash, Mksh, Zsh], "N=5; R=0; (: $((1 + N = 2)); R=1) 2>/dev/null; X=$?", ["0", "1"]),
+            (&[Ksh], "N=5; R=0; (: $((1 + N = 2)); R=1) 2>/dev/null; X=$?", ["0", "<a number>"]),
+            (&[Dash], "N=5; R=0; (: $((1 + N = 2)); R=1) 2>/dev/null; X=$?", ["0", "2"]),
+            (&[Bash, Mksh, Zsh], "N=5; R=0; (: $((0 || N = 2)); R=1) 2>/dev/null; X=$?", ["0", "1"]),
+            (&[Ksh], "N=5; R=0; (: $((0 || N = 2)); R=1) 2>/dev/null; X=$?", ["0", "<a number>"]),
+            (&[Dash], "N=5; R=0; (: $((0 || N = 2)); R=1) 2>/dev/null; X=$?", ["0", "2"]),
+            (&[Bash, Mksh, Zsh], "N=5; R=0; (: $((-N = 2)); R=1) 2>/dev/null; X=$?", ["0", "1"]),
+            (&[Ksh], "N=5; R=0; (: $((-N = 2)); R=1) 2>/dev/null; X=$?", ["0", "<a number>"]),
+            (&[Dash], "N=5; R=0; (: $((-N = 2)); R=1) 2>/dev/null; X=$?", ["0", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=5; R=$((2 * (N = 3))); X=$N", ["6", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=5; R=$((M = N = 2)); X=$N$M", ["2", "22"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=5; R=$((N += 2)); X=$((N -= 1))", ["7", "6"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "N=5; R=$((N <<= 1)); X=$((N %= 4))", ["10", "2"]),
+            (&[Bash, Ksh, Mksh], "N=5; R=$((N++ + N)); X=$N", ["11", "6"]),
+            (&[Zsh], "N=5; R=$((N++ + N)); X=$N", ["<unknown>", "<unknown>"]),
+            (&[Bash, Ksh, Mksh], "N=5; R=$((N + ++N)); X=$N", ["11", "6"]),
+            (&[Zsh], "N=5; R=$((N + ++N)); X=$N", ["<unknown>", "<unknown>"]),
+            (&[Bash, Ksh, Mksh, Zsh], "N=5; R=$((N = 2, N + 1)); X=$N", ["3", "2"]),
+            (&[Bash, Ksh, Mksh, Zsh], "((N = 0)); R=$?; ((N = 3)); X=$?", ["1", "0"]),
+            (&[Bash, Ksh, Zsh], "let \"N = 3\" \"N == 3\"; R=$?; let \"N - 3\"; X=$?", ["0", "1"]),
+            (&[Mksh], "let \"N = 3\" \"N == 3\"; R=$?; let \"N - 3\"; X=$?", ["0", "<a number>"]),
+            (&[Bash, Ksh, Zsh], "let \"1 +\" 2>/dev/null; R=$?; X=1", ["<a number>", "1"]),
+            (&[Mksh], "let \"1 +\" 2>/dev/null; R=$?; X=1", ["<a number>", "1?"]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=0; let \"N = 2\" \"1 +\" \"R = 9\" 2>/dev/null; X=$N", ["<a number>", "2"]),
+            (&[Bash], "R=0; ((1 + N = 2)) 2>/dev/null; R=$?; X=1", ["1", "1"]),
+            (&[Zsh], "R=0; ((1 + N = 2)) 2>/dev/null; R=$?; X=1", ["2", "1"]),
+            (&[Bash, Ksh, Zsh], "for ((N = 0; N < 3; N++)); do R=$R$N; done; X=$N", ["012", "3"]),
+        ]);
+    }
 }

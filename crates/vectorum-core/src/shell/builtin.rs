@@ -592,7 +592,11 @@ impl Machine<'_> {
             return self.misused();
         }
         let (Some(text), signals) = (words.first(), words.get(1..).unwrap_or_default()) else { return };
-        if signals.is_empty() && self.dialect == Dialect::Ksh && !is_option(text) && !text.iter().all(u8::is_ascii_digit) {
+        if signals.is_empty()
+            && self.dialect == Dialect::Ksh
+            && !is_option(text)
+            && (text.is_empty() || !text.iter().all(u8::is_ascii_digit))
+        {
             return self.fail_special();
         }
         // A number is one there, and resets what follows, if it is one of a signal's.

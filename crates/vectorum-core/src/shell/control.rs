@@ -241,7 +241,7 @@ impl Machine<'_> {
         let mut input = outer.input.clone();
         let mut left = outer.input.clone();
         let last = commands.len().saturating_sub(1);
-        let mut statuses = Vec::new();
+        let mut statuses: Vec<Status> = Vec::new();
         let pipefail = outer.option("pipefail");
         for (index, command) in commands.iter().enumerate() {
             let is_last = index == last;
@@ -258,6 +258,7 @@ impl Machine<'_> {
             if is_last && self.runs_last_itself() == Some(true) {
                 // There an error within gives up no more than this (measured: 93u+m).
                 let is_ksh = self.dialect == Dialect::Ksh;
+                let outputs = self.outputs;
                 if is_ksh {
                     self.enter(Boundary::Redirected);
                 }
@@ -268,8 +269,15 @@ impl Machine<'_> {
                 // What only sets leaves the status of the one before, who may be stopped as nobody reads what it prints
                 // (measured: 5.9).
                 let only_sets = matches!(&command.kind, Kind::Simple(_, words) if words.is_empty());
-                if self.dialect == Dialect::Zsh && only_sets && !prints_nothing {
-                    self.doubt_status(self.doubt("how an assignment ends that a pipe runs"));
+                let runs_more = self.outputs > outputs;
+                match statuses.last() {
+                    Some(before) if self.dialect == Dialect::Zsh && only_sets && prints_nothing && !runs_more => {
+                        self.put_status(before.clone());
+                    }
+                    _ if self.dialect == Dialect::Zsh && only_sets => {
+                        self.doubt_status(self.doubt("how an assignment ends that a pipe runs"));
+                    }
+                    _ => {}
                 }
                 self.pipe_status(&statuses, pipefail);
                 if let Some(state) = &mut self.live {

@@ -85,8 +85,11 @@ impl Machine<'_> {
                 None => self.leave_no_loop(within),
             },
             None => {
-                if known.is_some() {
-                    self.misused_badly();
+                match self.dialect {
+                    _ if known.is_some() => self.misused_badly(),
+                    Dialect::Dash => self.misused(),
+                    Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(&self.doubt("how many loops are left is not known")),
+                    Dialect::Bash | Dialect::Zsh => {}
                 }
                 let doubt = self.doubt("how many loops are left is not known");
                 for index in loops {

@@ -234,7 +234,10 @@ impl Machine<'_> {
                         self.doubt_status(self.doubt("a name that is held fast stands before a command"));
                         is_given_up = true;
                     }
-                    _ => {
+                    dialect => {
+                        if dialect == Dialect::Mksh {
+                            self.set_status(2);
+                        }
                         self.fail_hard();
                         is_given_up = true;
                     }

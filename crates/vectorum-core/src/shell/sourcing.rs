@@ -342,4 +342,21 @@ mod tests {
             }
         }
     }
+
+    #[test]
+    fn texts_are_run_where_they_stand() {
+        use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+        crate::shell::trial::hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "echo 'R=1; X=$#' > /dev/null; R=1; X=2", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval 'R=1' 'X=2'; X=$X$R", ["1", "21"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval ''; R=$?; eval 'false'; X=$?", ["0", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; eval \"R=2; eval 'R=3'\"; X=$R", ["3", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { eval 'return 3'; R=9; }; R=1; f; X=$?", ["1", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R='X=5'; eval \"$R\"; R=$X", ["5", "5"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval 'if true; then R=1; fi'; X=$?", ["1", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval 'R=$X' ; X=$?", ["", "0"]),
+            (&[Bash, Zsh], "X=3 eval 'R=$X'; X=${X-none}", ["3", "none"]),
+            (&[Dash, Ksh, Mksh], "X=3 eval 'R=$X'; X=${X-none}", ["3", "3"]),
+        ]);
+    }
 }

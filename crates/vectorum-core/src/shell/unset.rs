@@ -325,4 +325,19 @@ mod tests {
             (&[Zsh], "X=1; f() { local X=2; unset -m X; R=${X-gone}; }; f", ["gone", "1"]),
         ]);
     }
+
+    #[test]
+    fn what_is_unset_is_gone_where_it_was() {
+        use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+        crate::shell::trial::hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; R=2; unset R X; X=${X-none}", ["none", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; unset X X; R=$?; X=${X-none}", ["0", "none"]),
+            (&[Bash, Ksh, Mksh], "unset -v X -f 2>/dev/null; R=1; X=1", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; (unset R; exit 3); X=$?", ["1", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; f() { unset X; }; f; R=${X-gone}", ["gone", "none"]),
+            (&[Bash, Ksh, Mksh, Zsh], "X=(a b); unset X; R=${X-gone}; X=1", ["gone", "1"]),
+            (&[Bash, Zsh], "f() { local X=2; unset X; R=${X-gone}; }; X=1; f", ["gone", "1"]),
+            (&[Bash, Zsh], "typeset -A T; T[a]=1; unset T; R=${T-gone}; X=1", ["gone", "1"]),
+        ]);
+    }
 }

@@ -175,7 +175,12 @@ impl Parser<'_> {
                 continue;
             }
             // There it is no word behind what stands before a command, and an error.
-            if self.dialect == Dialect::Zsh && words.is_empty() && !assignments.is_empty() && self.is_word(b"!") {
+            let is_reserved = |p: &Self| {
+                [&b"!"[..], b"case", b"if", b"for", b"foreach", b"while", b"until", b"repeat", b"select", b"function", b"[["]
+                    .iter()
+                    .any(|word| p.is_word(word))
+            };
+            if self.dialect == Dialect::Zsh && words.is_empty() && !assignments.is_empty() && is_reserved(self) {
                 return self.trouble_unfollowed("a variable before what is turned round");
             }
             let word = self.word()?;

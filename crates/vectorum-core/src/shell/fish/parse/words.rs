@@ -67,7 +67,7 @@ impl Parser<'_> {
                     let Some(close) = memchr::memchr(b']', rest) else { return self.wrong("a bracket is not closed") };
                     let inside = rest.get(..close).unwrap_or_default();
                     let has = |signs: &[u8]| inside.iter().any(|b| signs.contains(b));
-                    if has(b" \t\n;|&<>") && has(b"$'\"\\") {
+                    if has(b"()") && !has(b"$") || has(b" \t\n;|&<>") && has(b"$'\"\\") {
                         return self.odd("a word with blanks in brackets");
                     }
                     // Unless something is expanded in there it is text.
