@@ -234,11 +234,8 @@ impl Machine<'_> {
                         self.doubt_status(self.doubt("a name that is held fast stands before a command"));
                         is_given_up = true;
                     }
-                    dialect => {
-                        if dialect == Dialect::Mksh {
-                            self.set_status(2);
-                        }
-                        self.fail_hard();
+                    _ => {
+                        self.fail_refused();
                         is_given_up = true;
                     }
                 }
