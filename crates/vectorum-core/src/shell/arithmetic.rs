@@ -410,6 +410,7 @@ impl Sum<'_, '_> {
             b">=" => i64::from(one >= two),
             b"<" => i64::from(one < two),
             b">" => i64::from(one > two),
+            b"<<" | b">>" if self.machine.dialect == Dialect::Mksh && two > 31 => return Err(Stop::Unfollowed),
             b"<<" if (0..64).contains(&two) => one.wrapping_shl(two as u32),
             b">>" if (0..64).contains(&two) => one.wrapping_shr(two as u32),
             b"+" => one.wrapping_add(two),

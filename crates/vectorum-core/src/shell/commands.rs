@@ -36,6 +36,7 @@ const TABLE: &[(&str, Standing, &[Dialect])] = &[
     ),
     ("local", Followed, &[Dialect::Bash, Dialect::Dash, Dialect::Mksh, Dialect::Zsh]),
     ("builtin", Followed, RICH),
+    ("bye chdir float integer unfunction", Followed, &[Dialect::Zsh]),
     ("umask ulimit jobs bg fg wait kill times hash fc", Harmless, ALL),
     (
         "complete compopt bind history disown suspend caller help dirs enable logout compgen bindkey autoload zmodload zstyle \
@@ -50,8 +51,13 @@ const TABLE: &[(&str, Standing, &[Dialect])] = &[
     ("hist alarm", Harmless, &[Dialect::Ksh]),
     ("enum compound redirect", Changing, &[Dialect::Ksh]),
     ("r", Harmless, &[Dialect::Mksh, Dialect::Zsh]),
-    ("unhash pushln echoti echotc", Harmless, &[Dialect::Zsh]),
-    ("getln", Changing, &[Dialect::Zsh]),
+    (
+        "unhash pushln echoti echotc log compadd compcall compctl compdescribe compfiles compgroups compquote compset comptags \
+         comptry",
+        Harmless,
+        &[Dialect::Zsh],
+    ),
+    ("getln comparguments compvalues zformat zregexparse", Changing, &[Dialect::Zsh]),
     ("rename", Harmless, &[Dialect::Mksh]),
     ("select coproc", Changing, RICH),
 ];

@@ -40,6 +40,10 @@ impl Parser<'_> {
             return self.trouble("a function without a body");
         }
         let body = self.command()?;
+        // There only what stands between words of its own is one (POSIX, 2.9.5).
+        if self.dialect == Dialect::Bash && matches!(body.kind, Kind::Simple(..)) {
+            return self.trouble("a function without a body");
+        }
         Ok(Command { end: self.at, kind: Kind::Function(name, Arc::new(body), by_word), redirects: Vec::new(), at })
     }
 
@@ -405,7 +409,7 @@ impl Parser<'_> {
                 self.blanks();
                 // An operator is one there (measured: dash 0.5.12).
                 if self.dialect == Dialect::Dash
-                    && self.peek().is_some_and(|b| b"&<>|".contains(&b))
+                    && self.peek().is_some_and(|b| b"&<>|)".contains(&b))
                     && patterns.is_empty()
                     && arms.is_empty()
                 {
@@ -543,8 +547,8 @@ impl Parser<'_> {
                     && (matches!(operator, b"<" | b">") || p.peek_at(operator.len()).is_some_and(|b| b" \t\n".contains(&b)));
                 if is_it && !(operator == b"=~" && p.dialect == Dialect::Mksh) {
                     p.at += operator.len();
-                    p.blanks();
-                    if p.dialect == Dialect::Ksh && operator == b"=~" && p.peek() == Some(b'#') {
+                    let behind = p.text.get(p.at..).unwrap_or_default().trim_ascii_start();
+                    if p.dialect == Dialect::Ksh && operator == b"=~" && behind.starts_with(b"#") {
                         return p.trouble_unfollowed("a sign that begins a regular expression");
                     }
                     p.lines()?;

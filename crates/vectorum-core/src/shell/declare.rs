@@ -187,6 +187,7 @@ impl Machine<'_> {
                 let doubt = self.doubt("a name that is held fast twice");
                 self.fail_or_go_on(&doubt);
                 self.doubt_from_here(&name);
+                continue;
             }
             seen.push(name.clone());
             // There nothing is declared from a name on that is none (measured: R59).

@@ -529,7 +529,7 @@ impl Machine<'_> {
         }
         // There it counts behind what ends with a colon, too (measured: R59).
         let is_behind = !is_first && text.first() == Some(&b'~') && (field.unknown.is_some() || field.text.last() == Some(&b':'));
-        if self.dialect == Dialect::Mksh && mode == Mode::Assigned && is_behind {
+        if matches!(self.dialect, Dialect::Mksh | Dialect::Zsh) && mode == Mode::Assigned && is_behind {
             field.doubt(&self.doubt("the shell expands this in a way of its own"));
         }
         let mut at = 0;

@@ -144,6 +144,11 @@ impl Machine<'_> {
             }
             _ => None,
         };
+        // It is set up to the sign that ends the name, or not (measured: dash 0.5.12).
+        if self.dialect == Dialect::Dash && !is_name {
+            let end = name.iter().position(|b| !b.is_ascii_alphanumeric() && *b != b'_').unwrap_or(name.len());
+            self.doubt_from_here(name.get(..end).unwrap_or_default());
+        }
         // There it is an error of the command alone, and what is held fast counts only where something is found.
         if self.dialect == Dialect::Zsh && !is_name {
             return self.doubt_status(self.doubt("options are read into what is no name"));

@@ -218,6 +218,7 @@ impl Machine<'_> {
         let is_status = |part: &Part| matches!(part, Part::Parameter(parameter) if parameter.name == "?");
         if self.dialect == Dialect::Ksh && parts.iter().flatten().any(is_status) {
             let doubt = self.doubt("the status in a loop that counts");
+            self.fail_or_go_on(&doubt);
             self.count_unknown(&doubt, condition, step, body);
             return self.doubt_status(doubt);
         }

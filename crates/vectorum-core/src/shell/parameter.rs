@@ -11,7 +11,7 @@ use super::inner::BRACES_WITHIN;
 use super::machine::Machine;
 use super::nameref::Meant;
 use super::parse::is_name_start;
-use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT, SETTING_SHAPE};
+use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT, OWN_SHAPE, SETTING_SHAPE};
 use super::shaped::Subscript;
 use super::state::Status;
 use super::syntax::*;
@@ -199,6 +199,16 @@ impl Machine<'_> {
                 Ok(Values::One(change(self, value)))
             }
             Held::Many(values) => match &parameter.change {
+                // What is put between them where they are one text is not what is between quotes there.
+                Change::None
+                    if self.dialect == Dialect::Ksh
+                        && !quoted
+                        && mode == Mode::One
+                        && values.len() > 1
+                        && self.separators()?.is_some_and(|bytes| *bytes != *b" \t\n") =>
+                {
+                    Err(self.doubt("a list between separators of one's own"))
+                }
                 Change::None => Ok(Values::Many(values)),
                 // There it is the length of all of them together.
                 Change::Length if self.dialect == Dialect::Dash => {
@@ -608,6 +618,7 @@ impl Machine<'_> {
             ODD_SHAPE => self.refuse_perhaps(doubt),
             BAD_SHAPE => self.fail_hard(),
             SETTING_SHAPE => self.fog(SETTING_SHAPE),
+            OWN_SHAPE if self.refuses_unset() => self.fail_perhaps(UNSET_IS_ERROR),
             BRACES_WITHIN if self.refuses_unset() => self.fail_perhaps(UNSET_IS_ERROR),
             _ => {}
         }

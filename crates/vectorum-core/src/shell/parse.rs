@@ -295,6 +295,9 @@ impl<'a> Parser<'a> {
             } else {
                 self.lines()?;
             }
+            if self.dialect == Dialect::Ksh && self.peek() == Some(b';') && !self.starts(b";;") && !self.starts(b";&") {
+                return self.trouble_unfollowed("nothing between two signs");
+            }
             if self.at_end() {
                 return Ok((out, true));
             }

@@ -134,6 +134,15 @@ impl Machine<'_> {
                 // What is read of commands beside the shell can be opened.
                 b"<" if matches!(&redirect.word.parts[..], [Part::Channel(_)]) => continue,
                 operator => {
+                    // There it is a program that is looked up.
+                    let looks_up =
+                        matches!(redirect.word.parts.first(), Some(Part::Text(text)) if text.len() > 1 && text.starts_with(b"="));
+                    if self.is_own_zsh() && looks_up {
+                        let doubt = self.doubt("a program that is looked up for a file");
+                        self.fail_or_go_on(&doubt);
+                        answer = Err(doubt);
+                        continue;
+                    }
                     let Ok(path) = self.one_word(&redirect.word) else { continue };
                     let Some(path) = path.known().cloned() else {
                         answer = Err(self.doubt("a file is opened whose name is not known"));

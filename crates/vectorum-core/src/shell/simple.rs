@@ -171,7 +171,14 @@ impl Machine<'_> {
             }
             self.at = before;
             // Only a command whose output is used leaves another status (POSIX, Shell Command Language, 2.9.1).
-            let status = if self.outputs == outputs { Status::Known(0) } else { self.output_status.clone() };
+            let status = match self.outputs == outputs {
+                true => Status::Known(0),
+                // With a redirection it is not always that there.
+                false if self.dialect == Dialect::Zsh && !command.redirects.is_empty() => {
+                    Status::Unknown(self.doubt("which command counts for the status"))
+                }
+                false => self.output_status.clone(),
+            };
             if let Some(state) = &mut self.live {
                 state.status = status;
             }

@@ -200,7 +200,7 @@ impl Machine<'_> {
             && (self.is_tied_text(name)
                 || TEXTS.contains(&name)
                 || NUMBERS.contains(&name)
-                || name == b"SHLVL"
+                || matches!(name, b"SHLVL" | b"prompt")
                 || name.starts_with(b"LC_"))
     }
 

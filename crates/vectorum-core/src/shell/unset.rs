@@ -276,6 +276,10 @@ impl Machine<'_> {
             Some(names) if names.iter().all(|name| !name.starts_with(b"-")) => {
                 let words: Vec<Bytes> = [Bytes::from_static(b"-f")].into_iter().chain(names.iter().cloned()).collect();
                 self.unset_names(Some(&words));
+                // Behind «builtin» it is not told here which are passed over.
+                if self.tame > 0 {
+                    self.doubt_status(self.doubt("whether there is such a function"));
+                }
             }
             _ => self.fog("functions are taken away that are not known"),
         }

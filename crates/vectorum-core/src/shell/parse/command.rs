@@ -128,6 +128,7 @@ impl Parser<'_> {
                         | b"env"
                         | b"integer"
                         | b"float"
+                        | b"nameref"
                 )
             });
             let from = self.at;
@@ -176,9 +177,22 @@ impl Parser<'_> {
             }
             // There it is no word behind what stands before a command, and an error.
             let is_reserved = |p: &Self| {
-                [&b"!"[..], b"case", b"if", b"for", b"foreach", b"while", b"until", b"repeat", b"select", b"function", b"[["]
-                    .iter()
-                    .any(|word| p.is_word(word))
+                [
+                    &b"!"[..],
+                    b"{",
+                    b"case",
+                    b"if",
+                    b"for",
+                    b"foreach",
+                    b"while",
+                    b"until",
+                    b"repeat",
+                    b"select",
+                    b"function",
+                    b"[[",
+                ]
+                .iter()
+                .any(|word| p.is_word(word))
             };
             if self.dialect == Dialect::Zsh && words.is_empty() && !assignments.is_empty() && is_reserved(self) {
                 return self.trouble_unfollowed("a variable before what is turned round");
@@ -196,6 +210,10 @@ impl Parser<'_> {
             push_word(&mut words, word);
         }
         if words.is_empty() && assignments.is_empty() && redirects.is_empty() {
+            // There a sign may stand where no command does.
+            if self.dialect == Dialect::Ksh && self.peek() == Some(b';') {
+                return self.trouble_unfollowed("nothing between two signs");
+            }
             return self.trouble("a command is missing");
         }
         Ok(Command { kind: Kind::Simple(assignments, words), redirects, at, end: self.at })
