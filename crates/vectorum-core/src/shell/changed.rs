@@ -178,7 +178,12 @@ impl Machine<'_> {
                             _ => total.saturating_add(length),
                         },
                         Ok(length) => from.saturating_add(length).min(total),
-                        Err(_) => return odd(self),
+                        Err(doubt) => {
+                            if self.dialect == Dialect::Zsh {
+                                self.fail_or_go_on(&doubt);
+                            }
+                            return odd(self);
+                        }
                     },
                 };
                 if to < from {
