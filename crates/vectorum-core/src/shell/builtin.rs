@@ -4,16 +4,13 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::arithmetic::{Failure, may_assign};
-use super::content::Content;
+use super::arithmetic::may_assign;
 use super::declare::{Declared, declares};
 use super::frame::{Boundary, Frame};
 use super::machine::Machine;
 use super::one_of::ONE_OR_ANOTHER;
 use super::options::names::is_one_of;
 use super::outputs::PRINTED;
-use super::parameter::OWN_PROCESS;
-use super::printing::printed;
 use super::setting::sets_something;
 use super::state::Function;
 use super::syntax::*;
@@ -116,10 +113,6 @@ impl Machine<'_> {
                 }
                 self.return_with(known.as_deref());
             }
-            b"exit" if known.as_ref().is_some_and(|words| words.len() > 1) && self.dialect != Dialect::Ksh => {
-                let ends = known.as_ref().and_then(|words| words.first()).is_some_and(|word| word == "--");
-                if self.dialect == Dialect::Zsh && !ends { self.set_status(1) } else { self.misused_badly() }
-            }
             // It ends a shell that was logged in to, and another one not.
             b"logout" if self.is_own(name) && self.is_login != Some(false) => {
                 self.fork(&self.doubt("a shell is left that may be one that was logged in to"), Self::exit, |_| {});
@@ -129,27 +122,7 @@ impl Machine<'_> {
                 self.status_of(known.as_deref());
                 self.exit();
             }
-            b"exit" => {
-                // There what is no number is an error like others.
-                let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
-                // One that is too great is none there.
-                let is_great = |word: &Bytes| is_number(word) && word.len() > 9;
-                let is_narrow = matches!(self.dialect, Dialect::Dash | Dialect::Mksh);
-                if is_narrow && self.tame == 0 && known.as_ref().is_some_and(|words| words.iter().any(is_great)) {
-                    self.doubt_status(self.doubt("a status that is no number"));
-                    return self.exit();
-                }
-                let may_be_none = !known.as_ref().is_some_and(|words| words.iter().take(1).all(is_number));
-                // Behind «command» it gives up that alone in dash.
-                if self.dialect == Dialect::Dash && may_be_none && self.tame > 0 {
-                    return self.misused_badly();
-                }
-                if self.dialect == Dialect::Mksh && may_be_none {
-                    self.fail_or_go_on(&self.doubt("a status that is no number"));
-                }
-                self.status_of(known.as_deref());
-                self.exit();
-            }
+            b"exit" => self.exit_with(known.as_deref()),
             b"break" | b"continue" => self.leave_loops(known.as_deref(), name == b"continue"),
             b"exec" => self.exec(arguments),
             b"cd" | b"chdir" if name == b"cd" || matches!(self.dialect, Dialect::Dash | Dialect::Mksh | Dialect::Zsh) => {
@@ -161,49 +134,7 @@ impl Machine<'_> {
             b"echo" => self.echo(arguments),
             b"printf" if self.dialect != Dialect::Mksh => self.printf(arguments),
             b"print" if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh) => {
-                // With `-v` it sets a name instead.
-                let options = arguments.iter().take_while(|a| a.known().is_some_and(|a| a.starts_with(b"-"))).count();
-                let sets = arguments.iter().take(options).any(|a| a.known().is_some_and(|a| a.contains(&b'v')));
-                // There it prints what names hold.
-                if sets && self.dialect == Dialect::Ksh {
-                    self.print(Val::Unknown(self.doubt("what a command prints")));
-                    return self.doubt_status(self.doubt("whether there is such a name"));
-                }
-                if sets && self.dialect == Dialect::Mksh {
-                    return self.doubt_status(self.doubt("words that a command of the shell does not take"));
-                }
-                if sets && self.dialect == Dialect::Zsh {
-                    let Some(Val::Known(name)) = arguments.get(options).cloned() else {
-                        return self.fog("a variable is set whose name is not known");
-                    };
-                    // Without its end of a line.
-                    let rest: Option<Vec<Bytes>> = arguments.iter().skip(options + 1).map(|a| a.known().cloned()).collect();
-                    let is_plain = matches!(arguments.first(), Some(Val::Known(option)) if option == "-v" && options == 1);
-                    if !is_plain {
-                        self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
-                    }
-                    let text = rest.filter(|_| is_plain).and_then(|rest| super::printing::printed(&rest, self.dialect));
-                    let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
-                    let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
-                    if self.is_readonly(&name) {
-                        return self.fail_hard();
-                    }
-                    self.assign(&name, Content::Set(text), None);
-                    return self.set_status(0);
-                }
-                let text = known.as_deref().and_then(|words| printed(words, self.dialect)).map(Val::Known);
-                let is_taken = |a: &Val| {
-                    a.known().is_some_and(|a| {
-                        a.iter().skip(1).all(|b| b"-rnlRs".contains(b) && (*b != b'l' || self.dialect != Dialect::Ksh))
-                    })
-                };
-                let are_taken = arguments.iter().take(options).all(is_taken);
-                self.print(text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints"))));
-                match (are_taken, self.dialect) {
-                    (true, _) => self.set_status(0),
-                    (false, Dialect::Ksh) => self.doubt_status(self.doubt("words that a command of the shell does not take")),
-                    (false, _) => self.misused_badly(),
-                }
+                self.print_words(arguments, known.as_deref());
             }
             b"read" => self.read_line(known.as_deref()),
             b"mapfile" | b"readarray" if self.dialect == Dialect::Bash => self.map_file(known.as_deref()),
@@ -256,35 +187,7 @@ impl Machine<'_> {
                     _ => self.doubt_status(self.doubt("words that a command of the shell does not take")),
                 }
             }
-            b"let" if self.dialect.is_rich() => {
-                let Some(sums) = known else { return self.fog("a sum that is not known may set a variable") };
-                let is_option = |text: &Bytes| text.len() > 1 && text.starts_with(b"-") && text != "--";
-                if self.dialect == Dialect::Ksh && sums.first().is_none_or(is_option) {
-                    return self.set_status(2);
-                }
-                let mut answer = Ok(false);
-                for (index, text) in sums.iter().enumerate() {
-                    let outer = std::mem::replace(&mut self.is_sum, matches!(self.dialect, Dialect::Ksh | Dialect::Zsh));
-                    let summed = self.sum_text(text.to_vec());
-                    self.is_sum = outer;
-                    // Nothing is worked out behind one that is wrong.
-                    let may_be_wrong = !matches!(summed.failure, Failure::No);
-                    if may_be_wrong && self.dialect == Dialect::Mksh {
-                        self.fork(&self.doubt("a sum that may be wrong"), Self::exit, |_| {});
-                    }
-                    if may_be_wrong && index + 1 < sums.len() {
-                        let doubt = self.doubt("a sum that may be wrong");
-                        let rest = sums.get(index + 1..).unwrap_or_default();
-                        self.fork(&doubt, |m| rest.iter().for_each(|text| drop(m.sum_text(text.to_vec()))), |_| {});
-                        return self.doubt_status(doubt);
-                    }
-                    answer = self.is_sum_true(summed, true);
-                    if answer == Ok(false) && self.dialect == Dialect::Mksh {
-                        answer = Err(self.doubt("a sum that may be wrong"));
-                    }
-                }
-                self.set_maybe(answer);
-            }
+            b"let" if self.dialect.is_rich() => self.work_out_words(known.as_deref()),
             b"type" if self.dialect == Dialect::Bash && matches!(known.as_deref(), Some([o, _]) if o == "-t" || o == "-P") => {
                 self.typed(known.as_deref());
             }
@@ -338,34 +241,7 @@ impl Machine<'_> {
         match self.is_unfollowed_builtin(name) {
             Some(true) => return self.fog("a command of the shell that is not followed"),
             Some(false) => {
-                // There a limit is a sum, which may be wrong, and a command of its own may be told what it does not take.
-                let may_be_wrong = match name {
-                    b"ulimit" => !arguments
-                        .last()
-                        .is_some_and(|last| last.is_number() || last.known().is_some_and(|l| l.starts_with(b"-"))),
-                    b"rename" => true,
-                    _ => false,
-                };
-                if self.dialect == Dialect::Mksh && may_be_wrong && !arguments.is_empty() {
-                    self.misused_badly();
-                }
-                // There a process is a number.
-                let is_process =
-                    |value: &Val| value.known().is_none_or(|word| word.iter().any(|b| b.is_ascii_digit() || *b == b'%'));
-                let mut processes = arguments.iter().skip(usize::from(arguments.len() > 1));
-                if self.dialect == Dialect::Zsh && name == b"kill" && !processes.all(is_process) {
-                    self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
-                }
-                // What is no number there gives up the line (measured: 5.2).
-                let is_calm =
-                    |value: &Val| value.known().is_some_and(|word| word.starts_with(b"-") || word.iter().all(u8::is_ascii_digit));
-                if self.dialect == Dialect::Bash && name == b"history" && !arguments.iter().all(is_calm) {
-                    self.misused_badly();
-                }
-                if name == b"kill" && hits_itself(arguments) {
-                    self.fork(&self.doubt("a signal that the shell sends to itself"), Self::exit, |_| {});
-                }
-                if self.dialect == Dialect::Ksh && name == b"times" && !arguments.is_empty() {
+                if self.refuses_of_harmless(name, arguments) {
                     return self.misused();
                 }
                 let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
@@ -470,6 +346,35 @@ impl Machine<'_> {
         }
     }
 
+    fn exit_with(&mut self, known: Option<&[Bytes]>) {
+        // There is one status only.
+        if let (Some([first, _, ..]), Dialect::Bash | Dialect::Dash | Dialect::Mksh | Dialect::Zsh) = (known, self.dialect) {
+            return match self.dialect {
+                Dialect::Zsh if first != "--" => self.set_status(1),
+                _ => self.misused_badly(),
+            };
+        }
+        // There what is no number is an error like others.
+        let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
+        // One that is too great is none there.
+        let is_great = |word: &Bytes| is_number(word) && word.len() > 9;
+        let is_narrow = matches!(self.dialect, Dialect::Dash | Dialect::Mksh);
+        if is_narrow && self.tame == 0 && known.is_some_and(|words| words.iter().any(is_great)) {
+            self.doubt_status(self.doubt("a status that is no number"));
+            return self.exit();
+        }
+        let may_be_none = !known.is_some_and(|words| words.iter().take(1).all(is_number));
+        // Behind «command» it gives up that alone in dash.
+        if self.dialect == Dialect::Dash && may_be_none && self.tame > 0 {
+            return self.misused_badly();
+        }
+        if self.dialect == Dialect::Mksh && may_be_none {
+            self.fail_or_go_on(&self.doubt("a status that is no number"));
+        }
+        self.status_of(known);
+        self.exit();
+    }
+
     fn return_with(&mut self, known: Option<&[Bytes]>) {
         // The text of `eval` is no place to return from: what is around it is.
         let is_place = |f: &Frame| match f.kind {
@@ -495,7 +400,7 @@ impl Machine<'_> {
             Some([n]) if self.dialect == Dialect::Dash && (n.is_empty() || !n.iter().all(u8::is_ascii_digit)) => {
                 return self.misused();
             }
-            // There it is a sum, which may be wrong.
+            // There it is an option, of which there is none.
             Some([n])
                 if self.dialect == Dialect::Ksh
                     && n.len() > 1
@@ -504,6 +409,7 @@ impl Machine<'_> {
             {
                 return self.misused();
             }
+            // There it is a sum, which may be wrong.
             Some([n])
                 if self.dialect == Dialect::Zsh
                     && !n.strip_prefix(b"-").is_some_and(|n| !n.is_empty() && n.iter().all(u8::is_ascii_digit))
@@ -636,17 +542,6 @@ impl Machine<'_> {
             self.trap_with(&text.clone());
         }
     }
-}
-
-/// Whether `kill` may reach the shell: all of its group, or all there are.
-fn hits_itself(arguments: &[Val]) -> bool {
-    let asks = |value: &Val| value.known().is_some_and(|word| matches!(&word[..], b"-0" | b"-l" | b"-L"));
-    let is_itself = |value: &Val| match value {
-        Val::Known(word) => matches!(&word[..], b"0" | b"-1"),
-        Val::Unknown(doubt) => doubt.why == OWN_PROCESS,
-    };
-    let is_signal = arguments.first().and_then(Val::known).is_some_and(|word| word.starts_with(b"-"));
-    !arguments.first().is_some_and(asks) && arguments.iter().skip(usize::from(is_signal && arguments.len() > 1)).any(is_itself)
 }
 
 /// What `umask` and `ulimit` set of the process, where they do, and so print nothing: how they end, if that is certain.

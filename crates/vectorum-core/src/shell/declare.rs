@@ -13,7 +13,6 @@ use super::state::Status;
 use super::syntax::*;
 use super::ties::is_own;
 use super::value::{Doubt, Val};
-use super::vars::For;
 
 /// Names under which zsh has parts of itself (zshparam(1), zshmodules(1)).
 const PARTS_OF_SHELL: &[&[u8]] = &[
@@ -363,48 +362,6 @@ impl Machine<'_> {
         }
     }
 
-    /// An item is declared as what only a variable can be.
-    fn declare_item(&mut self, name: &[u8]) {
-        let doubt = self.doubt("an item that is declared as a variable");
-        match self.dialect {
-            Dialect::Bash => return self.set_status(1),
-            Dialect::Zsh => self.fail_or_go_on(&doubt),
-            Dialect::Dash | Dialect::Ksh | Dialect::Mksh => {}
-        }
-        self.doubt_from_here(name);
-        self.doubt_status(doubt);
-    }
-
-    /// Whether what a name is declared to be, or is, may be no number as it stands.
-    fn may_be_no_number(&self, name: &[u8], declared: &Declared, attributes: Attributes) -> bool {
-        let is_number = |text: &[u8]| text.iter().all(|b| b.is_ascii_digit() || attributes.is_float && *b == b'.');
-        // What is set is worked out elsewhere, but lists, and what functions make local of what zsh has itself.
-        if !attributes.is_float {
-            let is_own = self.dialect == Dialect::Zsh && (is_own(name) || self.takes_no_list(name) || self.is_special(name));
-            return match declared {
-                Declared::Assignment(assignment, _) if matches!(assignment.value, Assigned::Array(_)) => true,
-                Declared::Assignment(..) => is_own,
-                Declared::Text(text) if text.contains(&b'=') => is_own,
-                Declared::Text(_) => match self.content_of(name) {
-                    _ if is_own => true,
-                    Content::Unset => false,
-                    Content::Set(Val::Known(text)) => !is_number(&text),
-                    _ => true,
-                },
-            };
-        }
-        match declared {
-            Declared::Text(text) if text.contains(&b'=') => !text.get(name.len() + 1..).is_some_and(is_number),
-            Declared::Assignment(_, Some(Content::Set(Val::Known(text)))) => !is_number(text),
-            Declared::Assignment(..) => true,
-            Declared::Text(_) => match self.content_of(name) {
-                Content::Unset => false,
-                Content::Set(Val::Known(text)) => !is_number(&text),
-                _ => true,
-            },
-        }
-    }
-
     /// Declares a name, where that goes past all that hides it as what it is there; that is told what declares it.
     fn where_it_is(&mut self, name: &Bytes, attributes: Attributes, declare: impl FnOnce(&mut Self, bool)) {
         let swap = |m: &mut Self| m.live.as_mut().is_some_and(|state| state.swap_outermost(name));
@@ -514,27 +471,6 @@ impl Machine<'_> {
             }
         }
         if done { self.mark(&assignment.name, attributes) } else { self.refuse(attributes) }
-    }
-
-    /// Whether a name may be declared as a text: for zsh's lists that is an error.
-    fn takes_text(&mut self, name: &[u8], attributes: Attributes) -> bool {
-        const WHY: &str = "a list that is declared as a text";
-        if self.dialect != Dialect::Zsh || attributes.is_local {
-            return true;
-        }
-        if self.tied(name).is_some() && is_own(name) {
-            self.fail_hard();
-            return false;
-        }
-        let Some(var) = self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)) else { return true };
-        let (is_list, may_be) = (matches!(var.content, Content::Array(_)), var.can_be_list());
-        if is_list {
-            self.fog(WHY);
-        } else if may_be {
-            let doubt = self.doubt(WHY);
-            self.fail_or_go_on(&doubt);
-        }
-        !is_list && self.live.is_some()
     }
 
     fn declare_text(&mut self, text: &Bytes, attributes: Attributes) {

@@ -3,7 +3,9 @@
 use super::commands::is_special;
 use super::declare::declares;
 use super::machine::Machine;
+use super::parameter::OWN_PROCESS;
 use super::syntax::{Command, Dialect, Kind, Word};
+use super::value::Val;
 
 impl Machine<'_> {
     /// Whether a name is that of a special command, and of no function.
@@ -86,6 +88,48 @@ impl Machine<'_> {
         let doubt = self.doubt("words that a command of the shell does not take");
         self.fork(&doubt.clone(), Self::exit, |m| m.fork(&doubt.clone(), Self::fail_hard, |m| m.doubt_status(doubt)));
     }
+
+    /// What commands end that leave variables alone, where their words are none that they take. Whether they do nothing then.
+    pub(super) fn refuses_of_harmless(&mut self, name: &[u8], arguments: &[Val]) -> bool {
+        // There a limit is a sum, which may be wrong, and a command of its own may be told what it does not take.
+        let may_be_wrong = match name {
+            b"ulimit" => {
+                !arguments.last().is_some_and(|last| last.is_number() || last.known().is_some_and(|l| l.starts_with(b"-")))
+            }
+            b"rename" => true,
+            _ => false,
+        };
+        if self.dialect == Dialect::Mksh && may_be_wrong && !arguments.is_empty() {
+            self.misused_badly();
+        }
+        // There a process is a number.
+        let is_process = |value: &Val| value.known().is_none_or(|word| word.iter().any(|b| b.is_ascii_digit() || *b == b'%'));
+        let mut processes = arguments.iter().skip(usize::from(arguments.len() > 1));
+        if self.dialect == Dialect::Zsh && name == b"kill" && !processes.all(is_process) {
+            self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+        }
+        // What is no number there gives up the line (measured: 5.2).
+        let is_calm =
+            |value: &Val| value.known().is_some_and(|word| word.starts_with(b"-") || word.iter().all(u8::is_ascii_digit));
+        if self.dialect == Dialect::Bash && name == b"history" && !arguments.iter().all(is_calm) {
+            self.misused_badly();
+        }
+        if name == b"kill" && hits_itself(arguments) {
+            self.fork(&self.doubt("a signal that the shell sends to itself"), Self::exit, |_| {});
+        }
+        self.dialect == Dialect::Ksh && name == b"times" && !arguments.is_empty()
+    }
+}
+
+/// Whether `kill` may reach the shell: all of its group, or all there are.
+fn hits_itself(arguments: &[Val]) -> bool {
+    let asks = |value: &Val| value.known().is_some_and(|word| matches!(&word[..], b"-0" | b"-l" | b"-L"));
+    let is_itself = |value: &Val| match value {
+        Val::Known(word) => matches!(&word[..], b"0" | b"-1"),
+        Val::Unknown(doubt) => doubt.why == OWN_PROCESS,
+    };
+    let is_signal = arguments.first().and_then(Val::known).is_some_and(|word| word.starts_with(b"-"));
+    !arguments.first().is_some_and(asks) && arguments.iter().skip(usize::from(is_signal && arguments.len() > 1)).any(is_itself)
 }
 
 #[cfg(test)]

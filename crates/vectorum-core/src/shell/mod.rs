@@ -43,6 +43,7 @@ mod field;
 mod filters;
 pub(crate) mod fish;
 mod fits;
+mod fitting;
 mod foggy;
 mod folder;
 mod frame;

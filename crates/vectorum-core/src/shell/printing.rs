@@ -41,6 +41,51 @@ pub(super) fn printed(words: &[Bytes], dialect: Dialect) -> Option<Bytes> {
 }
 
 impl Machine<'_> {
+    /// `print` of zsh, ksh and mksh, which with `-v` sets a name in zsh.
+    pub(super) fn print_words(&mut self, arguments: &[Val], known: Option<&[Bytes]>) {
+        let options = arguments.iter().take_while(|a| a.known().is_some_and(|a| a.starts_with(b"-"))).count();
+        let sets = arguments.iter().take(options).any(|a| a.known().is_some_and(|a| a.contains(&b'v')));
+        // There it prints what names hold.
+        if sets && self.dialect == Dialect::Ksh {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+            return self.doubt_status(self.doubt("whether there is such a name"));
+        }
+        if sets && self.dialect == Dialect::Mksh {
+            return self.doubt_status(self.doubt("words that a command of the shell does not take"));
+        }
+        if sets && self.dialect == Dialect::Zsh {
+            let Some(Val::Known(name)) = arguments.get(options).cloned() else {
+                return self.fog("a variable is set whose name is not known");
+            };
+            // Without its end of a line.
+            let rest: Option<Vec<Bytes>> = arguments.iter().skip(options + 1).map(|a| a.known().cloned()).collect();
+            let is_plain = matches!(arguments.first(), Some(Val::Known(option)) if option == "-v" && options == 1);
+            if !is_plain {
+                self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+            }
+            let text = rest.filter(|_| is_plain).and_then(|rest| printed(&rest, self.dialect));
+            let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
+            let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
+            if self.is_readonly(&name) {
+                return self.fail_hard();
+            }
+            self.assign(&name, Content::Set(text), None);
+            return self.set_status(0);
+        }
+        let text = known.and_then(|words| printed(words, self.dialect)).map(Val::Known);
+        let is_taken = |a: &Val| {
+            a.known()
+                .is_some_and(|a| a.iter().skip(1).all(|b| b"-rnlRs".contains(b) && (*b != b'l' || self.dialect != Dialect::Ksh)))
+        };
+        let are_taken = arguments.iter().take(options).all(is_taken);
+        self.print(text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints"))));
+        match (are_taken, self.dialect) {
+            (true, _) => self.set_status(0),
+            (false, Dialect::Ksh) => self.doubt_status(self.doubt("words that a command of the shell does not take")),
+            (false, _) => self.misused_badly(),
+        }
+    }
+
     pub(super) fn echo(&mut self, arguments: &[Val]) {
         self.set_status(0);
         let mut words: Vec<Bytes> = Vec::new();

@@ -1,5 +1,7 @@
 //! Where sums stand, and what a wrong one ends there.
 
+use bytes::Bytes;
+
 use super::arithmetic::{Failure, Number, Piece, Summed, UNKNOWN, may_assign, worked_out};
 use super::content::Content;
 use super::machine::Machine;
@@ -101,6 +103,37 @@ impl Machine<'_> {
             Failure::Perhaps(doubt) => Err(doubt),
             Failure::No => summed.value.map(|number| number != 0),
         }
+    }
+
+    /// `let`: each of its words is an expression; it fails where the last one comes to nothing, or one is wrong.
+    pub(super) fn work_out_words(&mut self, known: Option<&[Bytes]>) {
+        let Some(sums) = known else { return self.fog("a sum that is not known may set a variable") };
+        let is_option = |text: &Bytes| text.len() > 1 && text.starts_with(b"-") && text != "--";
+        if self.dialect == Dialect::Ksh && sums.first().is_none_or(is_option) {
+            return self.set_status(2);
+        }
+        let mut answer = Ok(false);
+        for (index, text) in sums.iter().enumerate() {
+            let outer = std::mem::replace(&mut self.is_sum, matches!(self.dialect, Dialect::Ksh | Dialect::Zsh));
+            let summed = self.sum_text(text.to_vec());
+            self.is_sum = outer;
+            // Nothing is worked out behind one that is wrong.
+            let may_be_wrong = !matches!(summed.failure, Failure::No);
+            if may_be_wrong && self.dialect == Dialect::Mksh {
+                self.fork(&self.doubt("a sum that may be wrong"), Self::exit, |_| {});
+            }
+            if may_be_wrong && index + 1 < sums.len() {
+                let doubt = self.doubt("a sum that may be wrong");
+                let rest = sums.get(index + 1..).unwrap_or_default();
+                self.fork(&doubt, |m| rest.iter().for_each(|text| drop(m.sum_text(text.to_vec()))), |_| {});
+                return self.doubt_status(doubt);
+            }
+            answer = self.is_sum_true(summed, true);
+            if answer == Ok(false) && self.dialect == Dialect::Mksh {
+                answer = Err(self.doubt("a sum that may be wrong"));
+            }
+        }
+        self.set_maybe(answer);
     }
 
     /// Works out an expression.
