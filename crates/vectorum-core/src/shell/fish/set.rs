@@ -1,7 +1,11 @@
 //! Setting, erasing and exporting, and the account's own folders of programs.
 
 use super::super::folder::plain_path;
+use super::super::machine::LONGEST;
 use super::*;
+
+/// So many bytes of values count like an item of a list.
+const BYTES: usize = 64;
 
 /// Letters that stand for `--path` and `--unpath`, which have none.
 const PATH: u8 = 1;
@@ -118,7 +122,10 @@ impl Fish<'_> {
         if name == b"umask" {
             return;
         }
-        self.steps.count(items.as_ref().map_or(0, Vec::len));
+        // How long all of it is counts, too, and what is too long is not kept.
+        let length: usize = items.iter().flatten().filter_map(Val::known).map(Bytes::len).sum();
+        self.steps.count(items.as_ref().map_or(0, Vec::len) + length / BYTES);
+        let items = if length > LONGEST { Err(self.doubt("a value becomes too long")) } else { items };
         let mut site = self.here();
         if let (Some((given, from)), Ok([one])) = (&self.given, items.as_deref())
             && given.contains(one)
@@ -709,6 +716,32 @@ mod tests {
             ("function f; set -l OUT b; end; set -gx OUT a; f", "a"),
             ("function f -S; set l b; end; set -l l a; f; set -gx OUT $l", "b"),
             ("function f; set l b; end; set -l l a; f; set -gx OUT $l", "a"),
+        ] {
+            assert_eq!(out_of_fish(text), out, "{text}");
+        }
+    }
+
+    #[test]
+    fn what_grows_without_end_is_not_kept() {
+        for (text, out) in [
+            ("set x a; for i in 1 2 3 4 5 6 7 8; set x \"$x$x$x$x\"; end; test -z \"$x\"; set -gx OUT $status", "1"),
+            ("set x a; for i in 1 2 3 4 5 6 7 8 9; set x \"$x$x$x$x\"; end; set -gx OUT $x", "<unknown>"),
+            ("set x a; while true; set x \"$x$x\"; end", "<open>"),
+            ("set x a; while true; set -a x $x; end", "<open>"),
+        ] {
+            assert_eq!(out_of_fish(text), out, "{text}");
+        }
+    }
+
+    #[test]
+    fn what_set_does_not_take_together_changes_nothing() {
+        for (text, out) in [
+            ("set -gx OUT a; set -eu OUT; set -gx OUT $OUT $status", "a 2"),
+            ("set -gx OUT a; set -eq OUT; set -gx OUT $OUT $status", "a 2"),
+            ("set -gx OUT a; set -xu OUT b; set -gx OUT $OUT $status", "a 2"),
+            ("set -gx OUT a; set -lg OUT b; set -gx OUT $OUT $status", "a 2"),
+            ("set -gx OUT a b; set -a OUT[1] c; set -gx OUT $OUT $status", "a b 2"),
+            ("function f -a x; set -ql x; set -gx OUT $status; end; f a", "0"),
         ] {
             assert_eq!(out_of_fish(text), out, "{text}");
         }
