@@ -134,12 +134,13 @@ impl Fish<'_> {
             let has_blank = in_braces && !part.is_quoted() && part.chosen().is_some_and(|chosen| chosen.len() > 1);
             let values = match if has_blank { Err(self.doubt(NO_INDEX)) } else { self.values_of(part) } {
                 // It is the first output of a word that must be run; of others that are not, nothing comes.
-                // Behind one in quotes it may be the first all the same.
+                // Between one in quotes and another it may be the first all the same.
                 Err(doubt)
                     if is_later_output
                         && stage == Stage::Output
                         && doubt.why == NOT_RUN
-                        && !word.parts.iter().take(at).any(|part| part.has_output() && part.is_quoted()) =>
+                        && !(word.parts.iter().take(at).any(|part| part.has_output() && part.is_quoted())
+                            && word.parts.iter().skip(at + 1).any(Part::has_output)) =>
                 {
                     self.ran();
                     Vec::new()
