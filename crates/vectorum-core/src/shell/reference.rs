@@ -129,6 +129,11 @@ impl Parser<'_> {
                 if self.dialect == Dialect::Zsh && byte == b'#' && self.peek().is_some_and(is_of) {
                     let from = self.at;
                     self.at += 1;
+                    // In a sum the sign may ask for one of two.
+                    let asks = self.text.get(from) == Some(&b'?') && self.peek().is_some_and(|b| b == b' ' || is_name(b));
+                    if asks {
+                        return Ok(Some(Part::Unfollowed(ODD_SHAPE)));
+                    }
                     while is_name(self.text[from]) && self.peek().is_some_and(is_name) {
                         self.at += 1;
                     }
