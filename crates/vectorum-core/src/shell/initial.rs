@@ -211,7 +211,10 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             } else {
                 own(&mut vars, "OPTIND", Val::of(b"1"));
             }
-            perhaps(&mut vars, "WATCHFMT");
+            // They come with a module, as soon as one of them is asked for.
+            for name in ["WATCHFMT", "LOGCHECK", "WATCH", "watch"] {
+                perhaps(&mut vars, name);
+            }
             own(&mut vars, "WORDCHARS", Val::of(b"*?_-.[]~=/&;!#$%^(){}<>"));
             own(&mut vars, "OSTYPE", system());
             for name in ["ZSH_VERSION", "ZSH_NAME"] {

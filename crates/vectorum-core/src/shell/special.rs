@@ -143,6 +143,8 @@ impl Machine<'_> {
                     | b"ZSH_EXECUTION_STRING"
                     | b"ZSH_SCRIPT"
                     | b"ZLE_RPROMPT_INDENT"
+                    | b"watch"
+                    | b"WATCH"
                     | b"funcstack"
                     | b"functrace"
                     | b"funcfiletrace"

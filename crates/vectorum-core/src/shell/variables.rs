@@ -31,6 +31,9 @@ fn is_told_by_shell(content: &Content) -> bool {
     }
 }
 
+/// Names of zsh's for one text.
+const PROMPTS: [&[&str]; 4] = [&["PS1", "PROMPT", "prompt"], &["PS2", "PROMPT2"], &["PS3", "PROMPT3"], &["PS4", "PROMPT4"]];
+
 impl Machine<'_> {
     /// Returns what a name holds.
     pub(super) fn content_of(&self, name: &[u8]) -> Content {
@@ -250,6 +253,17 @@ impl Machine<'_> {
             }
             self.forget_options(name);
             return true;
+        }
+        // These are one and the same there (zshparam(1), «Parameters Used By The Shell»).
+        if self.is_own_zsh()
+            && let Some(names) = PROMPTS.iter().find(|names| names.iter().any(|other| name == other.as_bytes()))
+        {
+            let doubt = self.doubt("a prompt that is set by another name");
+            for other in names.iter().filter(|other| name != other.as_bytes()) {
+                if let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(other.as_bytes())) {
+                    (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                }
+            }
         }
         if name == "OPTIND" {
             self.hide_index();
