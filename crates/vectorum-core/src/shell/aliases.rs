@@ -74,14 +74,14 @@ impl Machine<'_> {
     /// Whether aliases count: in bash only where commands are typed, or by an option.
     pub(super) fn expands_aliases(&self) -> bool {
         let is_typed = self.is_interactive && self.quiet == 0;
-        self.dialect != Dialect::Bash || is_typed || self.live.as_ref().is_some_and(|s| s.option("expand_aliases") != Some(false))
+        self.dialect != Dialect::Bash || is_typed || self.may_be_set("expand_aliases")
     }
 
     /// An alias in the place of the command's name.
     pub(super) fn run_alias(&mut self, words: &[Word], command: &Command) -> bool {
         let expands = match self.dialect {
             // One that was turned off stands for itself in what is read from there on.
-            Dialect::Zsh if self.live.as_ref().is_some_and(|s| s.option("noaliases") != Some(false)) => {
+            Dialect::Zsh if self.may_be_set("noaliases") => {
                 let is_one = words
                     .first()
                     .and_then(Word::literal)

@@ -21,6 +21,9 @@ const OPTIND: &str = "OPTIND";
 /// So many items a list of ksh's has at most (ksh(1), «Arrays»).
 const MOST_ITEMS: i64 = 1 << 22;
 
+/// Why it is not known what an item is.
+pub(super) const NO_SUCH_INDEX: &str = "an index that no list has";
+
 impl Machine<'_> {
     pub(super) fn apply(&mut self, assignment: &Assignment, exported: Option<bool>) -> bool {
         if assignment.name.first().is_some_and(u8::is_ascii_digit) {
@@ -237,11 +240,11 @@ impl Machine<'_> {
         if let Err(doubt) = &index
             && self.dialect == Dialect::Ksh
         {
-            self.fork(&doubt.clone(), Self::exit, |_| {});
+            self.exit_or_go_on(&doubt.clone());
         }
         // There it is out of any list's range (measured: 93u+m).
         if self.dialect == Dialect::Ksh && index.as_ref().is_ok_and(|index| *index >= MOST_ITEMS) {
-            self.fork(&self.doubt("an index that no list has"), Self::exit, |_| {});
+            self.exit_or_go_on(&self.doubt(NO_SUCH_INDEX));
         }
         index
     }
@@ -288,7 +291,7 @@ impl Machine<'_> {
                     self.fail_hard();
                     return true;
                 }
-                Dialect::Ksh => self.fork(&self.doubt("an index that no list has"), Self::exit, |_| {}),
+                Dialect::Ksh => self.exit_or_go_on(&self.doubt(NO_SUCH_INDEX)),
                 _ => {}
             }
         }

@@ -4,7 +4,7 @@ use std::vec::IntoIter;
 
 use bytes::Bytes;
 
-use super::declare::{Declared, name_of};
+use super::declare::Declared;
 use super::machine::Machine;
 use super::syntax::Dialect;
 
@@ -154,7 +154,7 @@ impl Machine<'_> {
             }
             // Functions have no other marks that are followed (measured: 93u+m).
             if self.dialect == Dialect::Ksh && letters.len() > 1 && letters.contains(&b'f') {
-                given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                self.doubt_declared(given);
                 self.misused();
                 self.fog("a function with marks");
                 return None;
@@ -165,7 +165,7 @@ impl Machine<'_> {
                 let has_widths = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh);
                 if has_widths && letter.is_ascii_digit() && !b"EFLRXZi0123456789".contains(&before) {
                     if self.dialect == Dialect::Ksh {
-                        given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                        self.doubt_declared(given);
                     }
                     self.misused();
                     return None;
@@ -173,7 +173,7 @@ impl Machine<'_> {
                 before = *letter;
                 // There a sign among letters is passed over, or not.
                 if *letter == b'+' && self.dialect == Dialect::Ksh {
-                    given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                    self.doubt_declared(given);
                     self.fog("a sign among the letters of an option");
                     return None;
                 }
@@ -181,7 +181,7 @@ impl Machine<'_> {
                 if *letter == b'A' && !on && self.dialect == Dialect::Ksh {
                     let doubt = self.doubt("a table that is to be none");
                     self.fail_or_go_on(&doubt);
-                    given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                    self.doubt_declared(given);
                     return None;
                 }
                 // There only what is unset is tied no more.
@@ -196,7 +196,7 @@ impl Machine<'_> {
                 // There a list is handed on to nobody, and a name alone is none.
                 if b"aA".contains(letter) && self.dialect == Dialect::Bash && matches!(command, b"export" | b"readonly") {
                     if given.as_slice().iter().any(Declared::has_value) {
-                        given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                        self.doubt_declared(given);
                         self.fog("a list that is exported");
                         return None;
                     }
@@ -207,13 +207,13 @@ impl Machine<'_> {
                     Letter::Misused => {
                         // What stands there as an assignment may be set all the same (measured: bash 5.2, 93u+m).
                         if matches!(self.dialect, Dialect::Bash | Dialect::Ksh) {
-                            given.filter(Declared::has_value).for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                            self.doubt_declared(given.filter(Declared::has_value));
                         }
                         self.misused();
                         return None;
                     }
                     Letter::Unfollowed(why) => {
-                        given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                        self.doubt_declared(given);
                         self.fog(why);
                         return None;
                     }
@@ -246,7 +246,7 @@ impl Machine<'_> {
             given.next();
             if !given.as_slice().is_empty() {
                 let doubt = self.doubt("what is told of names that are declared");
-                given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+                self.doubt_declared(given);
                 self.fail_or_go_on(&doubt);
                 self.fog("what is told of names that are declared");
                 return None;

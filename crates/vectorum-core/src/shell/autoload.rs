@@ -8,6 +8,7 @@ use super::Source;
 use super::content::Content;
 use super::hooks::coming_with_it;
 use super::machine::Machine;
+use super::misused::NOT_TAKEN;
 use super::state::{Function, State};
 use super::syntax::{Command, Item, Kind, List};
 use super::value::Val;
@@ -39,7 +40,7 @@ impl Machine<'_> {
         }
         // Those that it takes; where a function is to be there at once it is an error that it is not.
         if options.iter().any(|option| !option.iter().all(|b| b"-+RTUWdrtz".contains(b))) {
-            return self.doubt_status(self.doubt("words that a command of the shell does not take"));
+            return self.doubt_status(self.doubt(NOT_TAKEN));
         }
         let is_at_once = options.iter().any(|option| option.contains(&b'R'));
         if is_at_once {

@@ -8,14 +8,19 @@ use super::arithmetic::may_assign;
 use super::declare::{Declared, declares};
 use super::frame::{Boundary, Frame};
 use super::machine::Machine;
+use super::misused::NOT_TAKEN;
 use super::one_of::ONE_OR_ANOTHER;
 use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::setting::sets_something;
 use super::state::Function;
+use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind as FileKind;
+
+/// Why a status is not known.
+const NO_NUMBER: &str = "a status that is no number";
 
 impl Machine<'_> {
     pub(super) fn is_function(&self, name: &[u8]) -> bool {
@@ -109,13 +114,13 @@ impl Machine<'_> {
             b"return" => {
                 // There it is a sum, which may be wrong.
                 if self.dialect == Dialect::Zsh && !arguments.iter().all(Val::is_number) && known.is_none() {
-                    self.fail_or_go_on(&self.doubt("a status that is no number"));
+                    self.fail_or_go_on(&self.doubt(NO_NUMBER));
                 }
                 self.return_with(known.as_deref());
             }
             // It ends a shell that was logged in to, and another one not.
             b"logout" if self.is_own(name) && self.is_login != Some(false) => {
-                self.fork(&self.doubt("a shell is left that may be one that was logged in to"), Self::exit, |_| {});
+                self.exit_or_go_on(&self.doubt("a shell is left that may be one that was logged in to"));
                 self.doubt_status(self.doubt("how a command of the shell ends"));
             }
             b"bye" if self.dialect == Dialect::Zsh => {
@@ -184,7 +189,7 @@ impl Machine<'_> {
                 match known.as_deref() {
                     Some([]) => self.set_status(0),
                     Some([option]) if option == "-L" || option == "-P" => self.set_status(0),
-                    _ => self.doubt_status(self.doubt("words that a command of the shell does not take")),
+                    _ => self.doubt_status(self.doubt(NOT_TAKEN)),
                 }
             }
             b"let" if self.dialect.is_rich() => self.work_out_words(known.as_deref()),
@@ -340,7 +345,7 @@ impl Machine<'_> {
             Some([n, ..]) => match std::str::from_utf8(n).ok().and_then(|n| n.parse::<i64>().ok()) {
                 Some(n) if n < 0 && self.dialect == Dialect::Dash => self.set_status(2),
                 Some(n) => self.set_status((n & 255) as u8),
-                None => self.doubt_status(self.doubt("a status that is no number")),
+                None => self.doubt_status(self.doubt(NO_NUMBER)),
             },
             None => self.doubt_status(self.doubt("a status that is not known")),
         }
@@ -360,7 +365,7 @@ impl Machine<'_> {
         let is_great = |word: &Bytes| is_number(word) && word.len() > 9;
         let is_narrow = matches!(self.dialect, Dialect::Dash | Dialect::Mksh);
         if is_narrow && self.tame == 0 && known.is_some_and(|words| words.iter().any(is_great)) {
-            self.doubt_status(self.doubt("a status that is no number"));
+            self.doubt_status(self.doubt(NO_NUMBER));
             return self.exit();
         }
         let may_be_none = !known.is_some_and(|words| words.iter().take(1).all(is_number));
@@ -369,7 +374,7 @@ impl Machine<'_> {
             return self.misused_badly();
         }
         if self.dialect == Dialect::Mksh && may_be_none {
-            self.fail_or_go_on(&self.doubt("a status that is no number"));
+            self.fail_or_go_on(&self.doubt(NO_NUMBER));
         }
         self.status_of(known);
         self.exit();
@@ -415,10 +420,10 @@ impl Machine<'_> {
                     && !n.strip_prefix(b"-").is_some_and(|n| !n.is_empty() && n.iter().all(u8::is_ascii_digit))
                     && !n.iter().all(u8::is_ascii_digit) =>
             {
-                let doubt = self.doubt("a status that is no number");
+                let doubt = self.doubt(NO_NUMBER);
                 self.fail_or_go_on(&doubt);
                 if may_assign(n) {
-                    self.fog("a sum that is not known may set a variable");
+                    self.fog(SUM_MAY_SET);
                 }
                 self.doubt_status(doubt);
             }

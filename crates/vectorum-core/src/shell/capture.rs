@@ -62,7 +62,7 @@ impl Machine<'_> {
                 let doubt = self.doubt("commands whose output is used cannot be read");
                 // In others than bash that ends more, and in some it is found where the line is read.
                 if matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) {
-                    self.fork(&doubt, Self::exit, |_| {});
+                    self.exit_or_go_on(&doubt);
                 }
                 if self.dialect != Dialect::Bash {
                     self.fail_or_go_on(&doubt);

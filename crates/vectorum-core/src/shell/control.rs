@@ -199,8 +199,7 @@ impl Machine<'_> {
             commands => {
                 self.run_pipe(commands);
                 // Where the last one has no shell of its own it was asked by itself.
-                let is_last_alone = self.runs_last_itself() != Some(true)
-                    || self.live.as_ref().is_some_and(|state| state.option("pipefail") != Some(false));
+                let is_last_alone = self.runs_last_itself() != Some(true) || self.may_be_set("pipefail");
                 if is_last_alone && !pipeline.is_negated {
                     self.check_failure();
                 }

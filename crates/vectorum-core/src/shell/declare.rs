@@ -148,7 +148,7 @@ impl Machine<'_> {
             // A list is set all the same (measured: 5.2).
             let is_list =
                 |declared: &Declared| matches!(declared, Declared::Assignment(a, _) if matches!(a.value, Assigned::Array(_)));
-            given.filter(is_list).for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+            self.doubt_declared(given.filter(is_list));
             return self.set_status(1);
         }
         if attributes.is_function || attributes.prints || given.as_slice().is_empty() {
@@ -168,7 +168,7 @@ impl Machine<'_> {
         // There `command` keeps what is declared to itself, but not what is exported (measured: R59).
         if self.dialect == Dialect::Mksh && self.behind_command > 0 && !in_function && !matches!(command, b"export" | b"readonly")
         {
-            given.for_each(|declared| self.doubt_from_here(&name_of(&declared)));
+            self.doubt_declared(given);
             return self.fog("a declaration behind «command»");
         }
         let status_before = self.status_within();
@@ -206,11 +206,7 @@ impl Machine<'_> {
                 return;
             }
             // There `set -a` reaches nothing that is declared (measured: R59).
-            if self.dialect == Dialect::Mksh
-                && attributes.exported.is_none()
-                && !is_special
-                && self.live.as_ref().is_some_and(|state| state.option("allexport") != Some(false))
-            {
+            if self.dialect == Dialect::Mksh && attributes.exported.is_none() && !is_special && self.may_be_set("allexport") {
                 self.doubt_export(&name);
             }
             if ends_export && has_value {
@@ -251,7 +247,7 @@ impl Machine<'_> {
                 true
             }
             (Dialect::Ksh, _) => {
-                given.iter().for_each(|declared| self.doubt_from_here(&name_of(declared)));
+                self.doubt_declared(given.iter());
                 self.fog("a declaration in a function that another one calls");
                 false
             }

@@ -27,6 +27,11 @@ impl Machine<'_> {
         self.fork(doubt, Self::fail_hard, |_| {});
     }
 
+    /// The end of the shell, or nothing comes of it.
+    pub(super) fn exit_or_go_on(&mut self, doubt: &Arc<Doubt>) {
+        self.fork(doubt, Self::exit, |_| {});
+    }
+
     /// An error that ends the shell where nobody types, and otherwise ends something in a way of its own.
     pub(super) fn fail_unless_typed(&mut self, why: &'static str) {
         match self.dialect {
@@ -108,7 +113,7 @@ impl Machine<'_> {
         match self.dialect {
             Dialect::Bash | Dialect::Dash | Dialect::Ksh | Dialect::Zsh if is_in_loop && is_subshell => {
                 let doubt = self.doubt("whether a loop around a subshell is left");
-                self.fork(&doubt, Self::exit, |_| {});
+                self.exit_or_go_on(&doubt);
             }
             Dialect::Zsh if !is_in_loop => self.misused(),
             _ => {}
@@ -258,9 +263,9 @@ impl Machine<'_> {
 
     /// What ends nothing otherwise may, where a command that fails ends the shell.
     pub(super) fn end_if_strict(&mut self) {
-        if self.live.as_ref().is_some_and(|state| state.option("errexit") != Some(false)) {
+        if self.may_be_set("errexit") {
             let doubt = self.doubt("a command that fails ends the shell");
-            self.fork(&doubt, Self::exit, |_| {});
+            self.exit_or_go_on(&doubt);
         }
     }
 
@@ -285,7 +290,7 @@ impl Machine<'_> {
         let found = self.frames.iter().enumerate().skip(within).rev().find(is_given_up).map(|(index, _)| index);
         let Some(index) = found else { return self.exit() };
         if self.frames.get(index).is_some_and(|frame| frame.has_trap) {
-            self.fork(&self.doubt("what runs at a function's end"), Self::exit, |_| {});
+            self.exit_or_go_on(&self.doubt("what runs at a function's end"));
         }
         self.doubt_status(self.doubt("how a function ends that an error ends"));
         self.leave_at(index, false);

@@ -3,6 +3,7 @@
 mod argparse;
 mod commands;
 mod control;
+mod export;
 mod functions;
 mod leaving;
 mod misplaced;

@@ -89,7 +89,7 @@ impl Machine<'_> {
         if [&b"PWD"[..], b"OLDPWD"].iter().any(|name| self.is_readonly(name)) {
             return self.change_folder_in_vain();
         }
-        let is_usual = self.live.as_ref().is_none_or(|s| s.option("cdotherwise") == Some(false));
+        let is_usual = !self.may_be_set("cdotherwise");
         let full = target
             .filter(|_| is_usual)
             .filter(|t| !searches || t.starts_with(b"/"))

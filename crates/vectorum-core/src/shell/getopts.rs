@@ -131,7 +131,7 @@ impl Machine<'_> {
         let is_name = crate::reader::is_portable(name);
         let names = [&name[..], INDEX, ARGUMENT];
         let is_held = names.iter().any(|name| self.is_readonly(name));
-        let exports_all = self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false));
+        let exports_all = self.may_be_set("allexport");
         let reading = self.live.as_ref().and_then(|state| state.reading.clone());
         let found = match (given, reading) {
             (Some(words), Some(mut reading)) if is_name && !is_held && !exports_all && is_plain(options) => {
@@ -146,8 +146,7 @@ impl Machine<'_> {
         };
         // It is set up to the sign that ends the name, or not (measured: dash 0.5.12).
         if self.dialect == Dialect::Dash && !is_name {
-            let end = name.iter().position(|b| !b.is_ascii_alphanumeric() && *b != b'_').unwrap_or(name.len());
-            self.doubt_from_here(name.get(..end).unwrap_or_default());
+            self.doubt_beginning(name);
         }
         // There it is an error of the command alone, and what is held fast counts only where something is found.
         if self.dialect == Dialect::Zsh && !is_name {
@@ -161,7 +160,7 @@ impl Machine<'_> {
         }
         // There it ends all where nothing is found (measured: 93u+m).
         if self.dialect == Dialect::Ksh && is_held {
-            self.fork(&self.doubt("options are read into a name that is held fast"), Self::exit, |_| {});
+            self.exit_or_go_on(&self.doubt("options are read into a name that is held fast"));
         }
         self.hide_index();
         match found {
@@ -217,7 +216,7 @@ impl Machine<'_> {
                 var.exported = var.exported.filter(|exported| !exported || name != ARGUMENT);
                 state.reading = None;
             }
-            if self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+            if self.may_be_set("allexport") {
                 self.doubt_export(&name);
             }
             self.unsettle(&name);

@@ -12,6 +12,7 @@ use super::machine::Machine;
 use super::parameter::{Held, is_all_of};
 use super::parse::is_name_start;
 use super::reference::OWN_SHAPE;
+use super::splitting::OWN_SEPARATORS;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -170,7 +171,7 @@ impl Machine<'_> {
                     && matches!(&held, Held::Many(values) if values.len() > 1)
                     && self.separators()?.is_some_and(|all| *all != *b" \t\n") =>
             {
-                Ok(Some(Values::One(Val::Unknown(self.doubt("a list between separators of one's own")))))
+                Ok(Some(Values::One(Val::Unknown(self.doubt(OWN_SEPARATORS)))))
             }
             (_, Ok(true)) => Ok(Some(own(held))),
             (b'?', Ok(false)) => {
@@ -269,7 +270,7 @@ impl Machine<'_> {
             self.fail_hard();
         }
         // There `set -a` does not reach it.
-        if self.dialect == Dialect::Mksh && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false)) {
+        if self.dialect == Dialect::Mksh && self.may_be_set("allexport") {
             self.doubt_export(name);
         }
     }
@@ -307,7 +308,7 @@ impl Machine<'_> {
             && word.parts.iter().any(is_list)
             && self.separators()?.is_some_and(|bytes| bytes.iter().any(|byte| !b" \t\n".contains(byte)))
         {
-            return Err(self.doubt("a list between separators of one's own"));
+            return Err(self.doubt(OWN_SEPARATORS));
         }
         if mode == Mode::Fields && is_put_together_oddly(&word.parts, self.dialect) {
             return Err(self.doubt(ODD_WORD));

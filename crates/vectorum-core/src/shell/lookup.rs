@@ -6,6 +6,7 @@ use hashbrown::HashMap;
 use super::content::Content;
 use super::declare::declares;
 use super::machine::Machine;
+use super::misused::NOT_TAKEN;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::{HostView, Kind, Want};
@@ -116,7 +117,7 @@ impl Machine<'_> {
                 }
                 // zsh takes it for the name of a command.
                 Some([b'-', _, ..]) if self.dialect != Dialect::Zsh && own != b"builtin" => {
-                    return self.doubt_status(self.doubt("words that a command of the shell does not take"));
+                    return self.doubt_status(self.doubt(NOT_TAKEN));
                 }
                 Some([b'-', _, ..]) if self.dialect == Dialect::Bash => return self.set_status(2),
                 _ => break,
@@ -127,7 +128,7 @@ impl Machine<'_> {
             return match self.dialect {
                 Dialect::Zsh if !command.redirects.is_empty() => self.fail_hard(),
                 Dialect::Zsh if !arguments.is_empty() => {
-                    self.doubt_status(self.doubt("words that a command of the shell does not take"));
+                    self.doubt_status(self.doubt(NOT_TAKEN));
                 }
                 _ => self.set_status(0),
             };

@@ -64,7 +64,7 @@ impl Machine<'_> {
                             self.refused();
                             break 'rounds;
                         }
-                        let exports_all = self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false));
+                        let exports_all = self.may_be_set("allexport");
                         if self.dialect == Dialect::Mksh && exports_all {
                             self.doubt_export(name);
                         }
@@ -163,7 +163,7 @@ impl Machine<'_> {
     pub(super) fn run_while(&mut self, until: bool, condition: &List, body: &List) {
         // There a file that cannot be opened ends more (measured: 93u+m).
         if self.dialect == Dialect::Ksh && !until && bare_redirects(condition).is_some_and(|redirects| !redirects.is_empty()) {
-            self.fork(&self.doubt("a loop as long as a file can be opened"), Self::exit, |_| {});
+            self.exit_or_go_on(&self.doubt("a loop as long as a file can be opened"));
         }
         self.enter(Boundary::Loop);
         let mut status = Status::Known(0);

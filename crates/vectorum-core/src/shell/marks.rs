@@ -204,10 +204,7 @@ impl Machine<'_> {
             self.doubt_export(name);
         }
         // In mksh and ksh `set -a` does not reach what is declared.
-        if attributes.readonly
-            && matches!(self.dialect, Dialect::Mksh | Dialect::Ksh)
-            && self.live.as_ref().is_some_and(|s| s.option("allexport") != Some(false))
-        {
+        if attributes.readonly && matches!(self.dialect, Dialect::Mksh | Dialect::Ksh) && self.may_be_set("allexport") {
             self.doubt_export(name);
         }
         if attributes.readonly

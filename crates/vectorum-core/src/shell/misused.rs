@@ -7,6 +7,9 @@ use super::parameter::OWN_PROCESS;
 use super::syntax::{Command, Dialect, Kind, Word};
 use super::value::Val;
 
+/// Why it is not known what such a command did.
+pub(super) const NOT_TAKEN: &str = "words that a command of the shell does not take";
+
 impl Machine<'_> {
     /// Whether a name is that of a special command, and of no function.
     pub(super) fn is_special_command(&self, name: &[u8]) -> bool {
@@ -75,7 +78,7 @@ impl Machine<'_> {
     /// A command of the shell is given words that it does not take: it does nothing, and may end what an error of such a
     /// command ends there.
     pub(super) fn misused(&mut self) {
-        let doubt = self.doubt("words that a command of the shell does not take");
+        let doubt = self.doubt(NOT_TAKEN);
         let status = doubt.clone();
         match self.dialect {
             Dialect::Bash => self.doubt_status(status),
@@ -85,7 +88,7 @@ impl Machine<'_> {
 
     /// The same, where bash gives up what it runs, or ends.
     pub(super) fn misused_badly(&mut self) {
-        let doubt = self.doubt("words that a command of the shell does not take");
+        let doubt = self.doubt(NOT_TAKEN);
         self.fork(&doubt.clone(), Self::exit, |m| m.fork(&doubt.clone(), Self::fail_hard, |m| m.doubt_status(doubt)));
     }
 
@@ -106,7 +109,7 @@ impl Machine<'_> {
         let is_process = |value: &Val| value.known().is_none_or(|word| word.iter().any(|b| b.is_ascii_digit() || *b == b'%'));
         let mut processes = arguments.iter().skip(usize::from(arguments.len() > 1));
         if self.dialect == Dialect::Zsh && name == b"kill" && !processes.all(is_process) {
-            self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+            self.fail_or_go_on(&self.doubt(NOT_TAKEN));
         }
         // What is no number there gives up the line (measured: 5.2).
         let is_calm =
@@ -115,7 +118,7 @@ impl Machine<'_> {
             self.misused_badly();
         }
         if name == b"kill" && hits_itself(arguments) {
-            self.fork(&self.doubt("a signal that the shell sends to itself"), Self::exit, |_| {});
+            self.exit_or_go_on(&self.doubt("a signal that the shell sends to itself"));
         }
         self.dialect == Dialect::Ksh && name == b"times" && !arguments.is_empty()
     }

@@ -445,7 +445,7 @@ impl Machine<'_> {
 
     /// Whether an option of zsh's makes other words of parameters and other items of lists.
     pub(super) fn expands_otherwise(&self) -> bool {
-        self.dialect == Dialect::Zsh && self.live.as_ref().is_some_and(|state| state.option(OTHERWISE) != Some(false))
+        self.dialect == Dialect::Zsh && self.may_be_set(OTHERWISE)
     }
 
     /// An option is set that is not followed.
@@ -454,9 +454,14 @@ impl Machine<'_> {
         self.fog(IN_ANOTHER_WAY);
     }
 
+    /// Whether an option is set here, or may be.
+    pub(super) fn may_be_set(&self, option: &str) -> bool {
+        self.live.as_ref().is_some_and(|state| state.option(option) != Some(false))
+    }
+
     /// Whether such an option may be set.
     pub(super) fn works_otherwise(&self) -> bool {
-        self.live.as_ref().is_some_and(|state| state.option(WORKS_OTHERWISE) != Some(false))
+        self.may_be_set(WORKS_OTHERWISE)
     }
 
     /// Whether the shell may be another one's kin by an option, for which numbers and escapes are others.
@@ -466,7 +471,7 @@ impl Machine<'_> {
         }
         match self.dialect {
             Dialect::Zsh => !self.as_sh && self.expands_otherwise(),
-            Dialect::Ksh | Dialect::Mksh => self.live.as_ref().is_some_and(|state| state.option("posix") != Some(false)),
+            Dialect::Ksh | Dialect::Mksh => self.may_be_set("posix"),
             _ => false,
         }
     }

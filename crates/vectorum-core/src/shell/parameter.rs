@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::assigning::NO_SUCH_INDEX;
 use super::content::Content;
 use super::control::RAN_BESIDE;
 use super::expand::{Expanded, Mode, Values, is_text};
@@ -13,6 +14,7 @@ use super::nameref::Meant;
 use super::parse::is_name_start;
 use super::reference::{BAD_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT, OWN_SHAPE, SETTING_SHAPE};
 use super::shaped::Subscript;
+use super::splitting::OWN_SEPARATORS;
 use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -207,7 +209,7 @@ impl Machine<'_> {
                         && values.len() > 1
                         && self.separators()?.is_some_and(|bytes| *bytes != *b" \t\n") =>
                 {
-                    Err(self.doubt("a list between separators of one's own"))
+                    Err(self.doubt(OWN_SEPARATORS))
                 }
                 Change::None => Ok(Values::Many(values)),
                 // There it is the length of all of them together.
@@ -225,7 +227,7 @@ impl Machine<'_> {
                     // What is put between them where they are one text is not what is between quotes.
                     let is_usual = self.separators()?.is_none_or(|bytes| *bytes == *b" \t\n");
                     if mode != Mode::Fields && !is_usual {
-                        return Err(self.doubt("a list between separators of one's own"));
+                        return Err(self.doubt(OWN_SEPARATORS));
                     }
                     let may_be_empty = values.iter().any(|value| value.is_empty() != Some(false));
                     if may_be_empty { Err(self.doubt("an item of which nothing is left")) } else { Ok(Values::Many(values)) }
@@ -529,12 +531,12 @@ impl Machine<'_> {
                         }
                         match self.index_of(key) {
                             Ok(index) if index < -(values.len() as i64) && self.dialect == Dialect::Ksh => {
-                                let doubt = self.doubt("an index that no list has");
-                                self.fork(&doubt, Self::exit, |_| {});
+                                let doubt = self.doubt(NO_SUCH_INDEX);
+                                self.exit_or_go_on(&doubt);
                                 return Ok(Held::Unknown(doubt));
                             }
                             Ok(index) if index > i64::from(i32::MAX) && !matches!(self.dialect, Dialect::Bash) => {
-                                return Ok(Held::Unknown(self.doubt("an index that no list has")));
+                                return Ok(Held::Unknown(self.doubt(NO_SUCH_INDEX)));
                             }
                             // A text has no end to count from (measured: bash 5.2, 93u+m, R59).
                             Ok(index) if index < 0 && !is_list && self.dialect != Dialect::Zsh => {
@@ -626,7 +628,7 @@ impl Machine<'_> {
 
     /// Whether it may be an error to use a name that is not set.
     pub(super) fn refuses_unset(&self) -> bool {
-        self.live.as_ref().is_some_and(|state| state.option("nounset") != Some(false))
+        self.may_be_set("nounset")
     }
 
     /// A parameter of a shape that the shell may refuse. How ksh goes on then is not followed.

@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::content::Content;
 use super::escapes::{Of, escape, unescaped};
 use super::machine::Machine;
+use super::misused::NOT_TAKEN;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -51,7 +52,7 @@ impl Machine<'_> {
             return self.doubt_status(self.doubt("whether there is such a name"));
         }
         if sets && self.dialect == Dialect::Mksh {
-            return self.doubt_status(self.doubt("words that a command of the shell does not take"));
+            return self.doubt_status(self.doubt(NOT_TAKEN));
         }
         if sets && self.dialect == Dialect::Zsh {
             let Some(Val::Known(name)) = arguments.get(options).cloned() else {
@@ -61,7 +62,7 @@ impl Machine<'_> {
             let rest: Option<Vec<Bytes>> = arguments.iter().skip(options + 1).map(|a| a.known().cloned()).collect();
             let is_plain = matches!(arguments.first(), Some(Val::Known(option)) if option == "-v" && options == 1);
             if !is_plain {
-                self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+                self.fail_or_go_on(&self.doubt(NOT_TAKEN));
             }
             let text = rest.filter(|_| is_plain).and_then(|rest| printed(&rest, self.dialect));
             let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
@@ -81,7 +82,7 @@ impl Machine<'_> {
         self.print(text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints"))));
         match (are_taken, self.dialect) {
             (true, _) => self.set_status(0),
-            (false, Dialect::Ksh) => self.doubt_status(self.doubt("words that a command of the shell does not take")),
+            (false, Dialect::Ksh) => self.doubt_status(self.doubt(NOT_TAKEN)),
             (false, _) => self.misused_badly(),
         }
     }

@@ -104,8 +104,7 @@ impl Machine<'_> {
             && names.iter().any(|name| !crate::reader::is_portable(name) && !name.contains(&b'['))
         {
             for name in &names {
-                let end = name.iter().position(|b| !b.is_ascii_alphanumeric() && *b != b'_').unwrap_or(name.len());
-                self.doubt_from_here(name.get(..end).unwrap_or_default());
+                self.doubt_beginning(name);
             }
             if let Some(state) = &mut self.live {
                 state.input = None;

@@ -63,7 +63,7 @@ impl Machine<'_> {
                 state.zero = value.known().cloned().filter(|_| !assignment.adds);
             }
             // It is handed on then, which nobody can count on.
-            if self.live.as_ref().is_some_and(|state| state.option("allexport") != Some(false)) {
+            if self.may_be_set("allexport") {
                 let doubt = self.doubt("a positional parameter that is set by its number");
                 let var = Var { content: Content::Perhaps(Val::Unknown(doubt)), exported: Some(true), ..Var::unset() };
                 if let Some(state) = &mut self.live {

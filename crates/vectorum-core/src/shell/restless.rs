@@ -1,6 +1,7 @@
 //! What runs at any time: traps. Which names they may set is read off their commands; nothing is known of
 //! those names from there on.
 
+use std::borrow::Borrow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -8,9 +9,10 @@ use bytes::Bytes;
 
 use super::Source;
 use super::content::{Content, Var};
+use super::declare::{Declared, name_of};
 use super::machine::Machine;
 use super::nameref::Meant;
-use super::parse::is_own_name;
+use super::parse::{is_name, is_own_name};
 use super::reference::TOLD_BY_SHELL;
 use super::state::State;
 use super::syntax::*;
@@ -102,6 +104,17 @@ impl Machine<'_> {
             self.restless_from_here(&other);
         }
         self.restless_from_here(name);
+    }
+
+    /// The same for the names that a declaration is given.
+    pub(super) fn doubt_declared<D: Borrow<Declared>>(&mut self, given: impl Iterator<Item = D>) {
+        given.for_each(|declared| self.doubt_from_here(&name_of(declared.borrow())));
+    }
+
+    /// The same for what a word that is no name begins with, up to the sign that ends the name.
+    pub(super) fn doubt_beginning(&mut self, word: &[u8]) {
+        let end = word.iter().position(|b| !is_name(*b)).unwrap_or(word.len());
+        self.doubt_from_here(word.get(..end).unwrap_or_default());
     }
 
     /// The same for a name itself, whatever it stands for.

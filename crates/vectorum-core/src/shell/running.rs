@@ -247,7 +247,7 @@ impl Machine<'_> {
 
     /// With `set -e` a command that fails ends the shell.
     pub(super) fn check_failure(&mut self) {
-        if self.guarded > 0 || self.live.as_ref().is_none_or(|s| s.option("errexit") == Some(false)) {
+        if self.guarded > 0 || !self.may_be_set("errexit") {
             return;
         }
         // What ends with something that is turned round goes on there, a function as well (measured: 5.9).

@@ -5,6 +5,7 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::machine::Machine;
+use super::misused::NOT_TAKEN;
 use super::syntax::{Dialect, Part, Text};
 use super::value::Val;
 
@@ -130,8 +131,8 @@ impl Machine<'_> {
                     word => !word.iter().all(|b| b.is_ascii_alphanumeric() || b"_/".contains(b)),
                 }) =>
             {
-                self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
-                self.doubt_status(self.doubt("words that a command of the shell does not take"));
+                self.fail_or_go_on(&self.doubt(NOT_TAKEN));
+                self.doubt_status(self.doubt(NOT_TAKEN));
             }
             // Those that are always there.
             (b"zmodload", [rest @ .., module]) if rest.iter().all(|flag| matches!(&flag[..], b"-i" | b"-F")) => {
@@ -168,7 +169,7 @@ impl Machine<'_> {
     pub(super) fn sets_by_module(&mut self, command: &[u8], known: Option<&[Bytes]>) -> bool {
         let is_number = |word: &Bytes| matches!(&word[..], [b'-', digit, ..] if digit.is_ascii_digit());
         if command == b"getln" && known.is_some_and(|words| words.iter().any(is_number)) {
-            self.fail_or_go_on(&self.doubt("words that a command of the shell does not take"));
+            self.fail_or_go_on(&self.doubt(NOT_TAKEN));
         }
         // What they are known by (zshmodules(1)), and the options before a name, where it is not any word.
         const SETTING: &[(&str, &[&str])] = &[

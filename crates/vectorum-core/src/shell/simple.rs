@@ -304,7 +304,7 @@ impl Machine<'_> {
     fn doubt_what_stood_before(&mut self, command: &[u8], assignments: &[Assignment], arguments: &[Val]) {
         let tells = |text: &[u8]| arguments.iter().any(|a| a.known().is_none_or(|a| memchr::memmem::find(a, text).is_some()));
         // As POSIX has it all of them stay, and the command may have asked for that.
-        let is_posix = self.live.as_ref().is_some_and(|state| state.option("posix") != Some(false));
+        let is_posix = self.may_be_set("posix");
         if is_posix
             && self.is_special_command(command)
             && let Some(scope) = self.live.as_mut().and_then(|state| state.scopes.last_mut())

@@ -9,6 +9,9 @@ use super::machine::Machine;
 use super::syntax::*;
 use super::value::Val;
 
+/// Why it is not known what a list becomes as one text.
+pub(super) const OWN_SEPARATORS: &str = "a list between separators of one's own";
+
 /// Whether an expression begins with a blank.
 fn begins_with_blank(parts: &[Part]) -> bool {
     matches!(parts.first(), Some(Part::Text(text) | Part::Quoted(text)) if text.first() == Some(&b' '))

@@ -8,6 +8,9 @@ use super::machine::Machine;
 use super::syntax::{Dialect, Part};
 use super::value::{Maybe, Val};
 
+/// Why nothing is known behind a sum that cannot be told.
+pub(super) const SUM_MAY_SET: &str = "a sum that is not known may set a variable";
+
 impl Machine<'_> {
     /// The value of an expression, as a text.
     pub(super) fn sum_value(&mut self, parts: &[Part]) -> Val {
@@ -52,7 +55,7 @@ impl Machine<'_> {
                 self.fail_or_go_on(&doubt);
                 if text.known().is_none_or(|text| may_assign(text)) {
                     let _ = self.sum(parts);
-                    self.fog("a sum that is not known may set a variable");
+                    self.fog(SUM_MAY_SET);
                 }
                 return Err(doubt);
             }
@@ -107,7 +110,7 @@ impl Machine<'_> {
 
     /// `let`: each of its words is an expression; it fails where the last one comes to nothing, or one is wrong.
     pub(super) fn work_out_words(&mut self, known: Option<&[Bytes]>) {
-        let Some(sums) = known else { return self.fog("a sum that is not known may set a variable") };
+        let Some(sums) = known else { return self.fog(SUM_MAY_SET) };
         let is_option = |text: &Bytes| text.len() > 1 && text.starts_with(b"-") && text != "--";
         if self.dialect == Dialect::Ksh && sums.first().is_none_or(is_option) {
             return self.set_status(2);
@@ -120,7 +123,7 @@ impl Machine<'_> {
             // Nothing is worked out behind one that is wrong.
             let may_be_wrong = !matches!(summed.failure, Failure::No);
             if may_be_wrong && self.dialect == Dialect::Mksh {
-                self.fork(&self.doubt("a sum that may be wrong"), Self::exit, |_| {});
+                self.exit_or_go_on(&self.doubt("a sum that may be wrong"));
             }
             if may_be_wrong && index + 1 < sums.len() {
                 let doubt = self.doubt("a sum that may be wrong");
@@ -147,7 +150,7 @@ impl Machine<'_> {
                     if let Part::Double(parts) = part
                         && parts.iter().any(|p| matches!(p, Part::Quoted(t) | Part::Text(t) if may_assign(t)))
                     {
-                        self.fog("a sum that is not known may set a variable");
+                        self.fog(SUM_MAY_SET);
                     }
                     let is_counted = matches!(part, Part::Parameter(parameter) if self.is_special(&parameter.name));
                     let is_number = is_counted || value.is_number();
@@ -179,8 +182,7 @@ impl Machine<'_> {
             self.fail_refused();
         }
         // There `set -a` does not reach it.
-        let state = self.live.as_ref();
-        if self.dialect == Dialect::Mksh && state.is_some_and(|s| s.option("allexport") != Some(false)) {
+        if self.dialect == Dialect::Mksh && self.may_be_set("allexport") {
             self.doubt_export(name);
         }
     }

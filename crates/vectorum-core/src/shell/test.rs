@@ -8,6 +8,7 @@ use super::arithmetic::may_assign;
 use super::compound::asks_of_one;
 use super::content::Content;
 use super::machine::Machine;
+use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 use crate::host_view::{Kind as FileKind, Want};
@@ -328,7 +329,7 @@ impl Machine<'_> {
                 if !sums.is_empty() && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) {
                     self.fail_or_go_on(&self.doubt("a comparison of what is no number"));
                     if sums.into_iter().any(|value| value.known().is_some_and(|text| may_assign(text))) {
-                        self.fog("a sum that is not known may set a variable");
+                        self.fog(SUM_MAY_SET);
                     }
                 }
                 let (left, right) = (number(self, left)?, number(self, right)?);

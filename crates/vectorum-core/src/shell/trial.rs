@@ -29,16 +29,7 @@ pub(super) fn after_on<T>(tree: MemoryTree, dialect: Dialect, text: &str, look: 
     let [_, account] = Account::made_up("/bin/bash");
     let accounts = [account.clone()];
     let ground = Ground::new(&tree, &accounts);
-    let payload = Payload::Script(None);
-    let how = Invocation {
-        dialect,
-        program: Bytes::new(),
-        as_sh: false,
-        is_login: false,
-        is_interactive: false,
-        on_socket: false,
-        payload,
-    };
+    let how = Invocation::for_script(dialect, Payload::Script(None));
     let start = Handed::from(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/usr/bin")]));
     let touched = Touched::new(ground.files);
     let begin = state(ground, &account, &start, b"/home/odile", &how);

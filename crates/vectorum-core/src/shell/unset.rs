@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::machine::Machine;
+use super::misused::NOT_TAKEN;
 use super::pattern::{Groups, NotFollowed, Pattern};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -106,7 +107,7 @@ impl Machine<'_> {
                         }
                         // What begins with no letter is no option, and no name.
                         (Dialect::Zsh, [_, letter, ..]) if !letter.is_ascii_alphabetic() => self.misused_badly(),
-                        (Dialect::Zsh, _) => self.doubt_status(self.doubt("words that a command of the shell does not take")),
+                        (Dialect::Zsh, _) => self.doubt_status(self.doubt(NOT_TAKEN)),
                         _ => self.refuse_option(),
                     }
                     return;

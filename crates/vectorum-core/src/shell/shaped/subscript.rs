@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::super::assigning::NO_SUCH_INDEX;
 use super::super::content::Content;
 use super::super::expand::Expanded;
 use super::super::machine::Machine;
@@ -118,7 +119,7 @@ impl Machine<'_> {
         }
         let place = self.sum_in_word(key);
         if place.as_ref().is_ok_and(|place| *place > i64::from(i32::MAX)) {
-            return Err(self.doubt("an index that no list has"));
+            return Err(self.doubt(NO_SUCH_INDEX));
         }
         if let Err(doubt) = &place {
             self.fail_or_go_on(&doubt.clone());
