@@ -114,3 +114,28 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn output_is_taken_up_as_in_each_shell() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(echo a b); X=$?", ["a b", "0"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=\"$(printf 'a\\n\\n')\"; X=`echo \"b  c\"`", ["a", "b  c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(exit 3); X=$?", ["", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(echo a; exit 3; echo b); X=$?", ["a", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1; T=$(R=2; echo $R); X=$T", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Zsh], "R=$(printf a; printf b); X=$(:)", ["ab", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(echo \"$(echo \"a  b\")\"); X=\"$(echo 'c)')\"", ["a  b", "c)"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(cd /usr; pwd); X=$(pwd); [ \"$X\" = \"$PWD\" ] && X=same", ["/usr", "same"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(f() { echo in; }; f); f 2>/dev/null; X=$?", ["in", "127"]),
+            (&[Bash, Ksh], "R=`echo \\`echo a\\``; X=`echo '\\\\\\\\'`", ["a", "\\\\"]),
+            (&[Dash, Mksh, Zsh], "R=`echo \\`echo a\\``; X=`echo '\\\\\\\\'`", ["a", "\\"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- $(echo a b; echo c); R=$#; X=$3", ["3", "c"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(true && echo a || echo b); X=$(false || echo c)", ["a", "c"]),
+        ]);
+    }
+}

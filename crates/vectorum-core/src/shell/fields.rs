@@ -225,3 +225,45 @@ impl Machine<'_> {
         Ok(out)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn braces_and_patterns_make_words_as_in_each_shell() {
+        hold(&[
+            (&[Bash, Ksh, Mksh, Zsh], "set -- {a,b}{1,2}; R=$*; X=$#", ["a1 a2 b1 b2", "4"]),
+            (&[Dash], "set -- {a,b}{1,2}; R=$*; X=$#", ["{a,b}{1,2}", "1"]),
+            (&[Bash], "set -- {a,}; R=$*; X=$#", ["a", "1"]),
+            (&[Dash], "set -- {a,}; R=$*; X=$#", ["{a,}", "1"]),
+            (&[Bash, Ksh, Zsh], "set -- a{1..3}b; R=$*; X=$#", ["a1b a2b a3b", "3"]),
+            (&[Dash, Mksh], "set -- a{1..3}b; R=$*; X=$#", ["a{1..3}b", "1"]),
+            (&[Bash, Ksh, Zsh], "set -- {3..1}; R=$*; X=$#", ["3 2 1", "3"]),
+            (&[Dash, Mksh], "set -- {3..1}; R=$*; X=$#", ["{3..1}", "1"]),
+            (&[Bash, Zsh], "set -- {01..3} {a..c}; R=$*; X=$#", ["01 02 03 a b c", "6"]),
+            (&[Dash, Mksh], "set -- {01..3} {a..c}; R=$*; X=$#", ["{01..3} {a..c}", "2"]),
+            (&[Ksh], "set -- {01..3} {a..c}; R=$*; X=$#", ["1 2 3 a b c", "6"]),
+            (&[Bash, Ksh, Zsh], "set -- {1..9..4}; R=$*; X=$#", ["1 5 9", "3"]),
+            (&[Dash, Mksh], "set -- {1..9..4}; R=$*; X=$#", ["{1..9..4}", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- \"{a,b}\" {a\\,b}; R=$*; X=$#", ["{a,b} {a,b}", "2"]),
+            (&[Bash, Dash, Zsh], "T='{a,b}'; set -- $T; R=$*; X=$#", ["{a,b}", "1"]),
+            (&[Dash], "T=1; set -- $T{x,y}; R=$*; X=$#", ["1{x,y}", "1"]),
+            (&[Ksh, Mksh, Zsh], "T=1; set -- $T{x,y}; R=$*; X=$#", ["1x 1y", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- {a} {} a{,; R=$*; X=$#", ["{a} {} a{,", "3"]),
+            (&[Bash, Ksh, Mksh, Zsh], "set -- {a,{b,c}d}; R=$*; X=$#", ["a bd cd", "3"]),
+            (&[Dash], "set -- {a,{b,c}d}; R=$*; X=$#", ["{a,{b,c}d}", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- '/us*' /us\\*; R=$*; X=$#", ["/us* /us*", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- /us[r]; R=$*; X=$#", ["/usr", "1"]),
+            (&[Bash, Dash, Ksh, Mksh], "T='/us*'; set -- $T \"$T\"; R=$*; X=$#", ["/usr /us*", "2"]),
+            (&[Zsh], "T='/us*'; set -- $T \"$T\"; R=$*; X=$#", ["/us* /us*", "2"]),
+            (&[Bash, Zsh], "T=/usr/; set -- $T/../{usr,us*}; R=$*; X=$#", ["/usr//../usr /usr//../usr", "2"]),
+            (&[Dash], "T=/usr/; set -- $T/../{usr,us*}; R=$*; X=$#", ["/usr//../{usr,us*}", "1"]),
+            (&[Bash, Zsh], "set -- {/us*,/x}; R=$*; X=$#", ["/usr /x", "2"]),
+            (&[Dash], "set -- {/us*,/x}; R=$*; X=$#", ["{/us*,/x}", "1"]),
+            (&[Bash, Ksh], "set +B 2>/dev/null; set -- {a,b}; R=$*; X=$#", ["{a,b}", "1"]),
+            (&[Zsh], "set +B 2>/dev/null; set -- {a,b}; R=$*; X=$#", ["a b", "2"]),
+        ]);
+    }
+}

@@ -269,3 +269,37 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn commands_run_one_behind_the_other_as_in_each_shell() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -e; R=1; false || R=2; X=3", ["2", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -e; R=1; if false; then :; fi; X=$R", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -e; R=1; ! true; X=2", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { false; R=in; }; if f; then X=$R; fi", ["in", "in"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -e; f() { false; R=in; }; f || X=no; X=$R", ["in", "in"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "(R=1; X=2); R=${R-none}; X=$?", ["none", "0"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "{ R=1; false; }; X=$?", ["1", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "(exit 4); R=$?; (exit 4) || X=$?", ["4", "4"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "true; R=$?; false; X=$?", ["0", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=a; R=$R$R X=$R; X=$X", ["aa", "aa"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=1 true; X=${R-none}", ["none", "none"]),
+            (&[Bash, Zsh], "R=1; R=2 :; X=$R", ["1", "1"]),
+            (&[Dash, Ksh, Mksh], "R=1; R=2 :; X=$R", ["2", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "! false; R=$?; ! { false; true; }; X=$?", ["0", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], ": && R=1 || R=2; false && X=1 || X=2", ["1", "2"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval 'R=1; X=2'; eval \"R=\\$X\"", ["2", "2"]),
+            (&[Bash], "eval 'R=$(echo a'; X=$?", ["none", "2"]),
+            (&[Ksh], "eval 'R=$(echo a'; X=$?", ["none", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "eval; R=$?; eval false; X=$?", ["0", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { return 3; R=in; }; f; R=$?; X=$R", ["3", "3"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=$#; X=$1; }; f 'a b' c", ["2", "a b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { set -- x; R=$1; }; set -- a; f b; X=$1", ["x", "a"]),
+        ]);
+    }
+}

@@ -131,3 +131,31 @@ impl Machine<'_> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn tildes_stand_for_folders_as_in_each_shell() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=/h; R=~/a; X=\"~\"", ["/h/a", "~"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=/h; R=a:~; X=a~", ["a:/h", "a~"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=; R=~/a; X=x", ["/a", "x"]),
+            (&[Bash, Ksh], "unset HOME; R=~; X=${R:+set}", ["/home/odile", "set"]),
+            (&[Dash, Mksh], "unset HOME; R=~; X=${R:+set}", ["~", "set"]),
+            (&[Zsh], "unset HOME; R=~; X=${R:+set}", ["", ""]),
+            (&[Bash, Dash, Ksh, Mksh], "HOME=/h; R=~none/a; X=$?", ["~none/a", "0"]),
+            (&[Dash, Ksh, Zsh], "HOME=/h; set -- a=~; R=$1; X=$#", ["a=~", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME='/h  g'; set -- ~; R=$1; X=$#", ["/h  g", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=/h; T='~'; R=$T; X=${N:-~}", ["~", "/h"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=/h; R=\"a\":~; X=\\~", ["a:/h", "~"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=/h; R=${N:-~/b}; X=\"${N:-~/b}\"", ["/h/b", "~/b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=/h; set -- x:~ ~/; R=$1; X=$2", ["x:~", "/h/"]),
+            (&[Bash, Dash], "HOME=/h; R=~\"/a\"; X=\"a:\"~", ["~/a", "a:~"]),
+            (&[Bash, Ksh, Mksh, Zsh], "cd /usr; cd /; R=~+; X=~-", ["/", "/usr"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "HOME=/h; case /h in ~) R=1;; *) R=2;; esac", ["1", "none"]),
+        ]);
+    }
+}

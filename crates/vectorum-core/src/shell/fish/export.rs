@@ -176,3 +176,40 @@ impl Fish<'_> {
         self.put(b"PATH", Some(Kept::Global), paths, Some(true), None);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn functions_that_come_with_it_set_variables() {
+        hold_fish(&[
+            ("setenv OUT a", "a"),
+            ("setenv OUT", ""),
+            ("set -g OUT a b; setenv OUT c", "c"),
+            ("set -g OUT a; export OUT", "a"),
+            ("set OUT a b; export OUT", "a b"),
+            ("export OUT=a=b", "a=b"),
+            ("export OUT= A=b", ""),
+            ("begin; set -l OUT a; export OUT=b; end", "b"),
+            ("export OUT=a; set -e OUT", "none"),
+            ("export OUT=a:b; set OUT $OUT c", "a:b c"),
+            ("set -gx PATH /usr/bin; export PATH=/a:/b; set -gx OUT $PATH $status", "/a /b 0"),
+            ("set -gx PATH /usr/bin; export PATH=/a; set -gx OUT $PATH $status", "/a 1"),
+            ("set -gx PATH /usr/bin; fish_add_path -P /usr; set -gx OUT $PATH $status", "/usr /usr/bin 0"),
+            ("set -gx PATH /usr/bin; fish_add_path -aP /usr; set -gx OUT $PATH", "/usr/bin /usr"),
+            ("set -gx PATH /usr/bin /usr; fish_add_path -P /usr; set -gx OUT $PATH $status", "/usr/bin /usr 1"),
+            ("set -gx PATH /usr/bin /usr; fish_add_path -mP /usr; set -gx OUT $PATH", "/usr /usr/bin"),
+            ("set -gx PATH /usr/bin; fish_add_path -P /none; set -gx OUT $PATH $status", "/usr/bin 1"),
+            ("set -gx PATH /usr/bin; fish_add_path -P /usr/../usr/ /usr; set -gx OUT $PATH", "/usr /usr/bin"),
+            ("set -gx PATH /usr/bin; fish_add_path -g /usr; set -gx OUT $PATH - $fish_user_paths", "/usr /usr/bin - /usr"),
+            (
+                "set -gx PATH /b; set -g fish_user_paths /usr; fish_add_path -a /usr/bin; set -gx OUT $PATH - $fish_user_paths",
+                "/usr /usr/bin /b - /usr /usr/bin",
+            ),
+            ("set -gx PATH /usr/bin; set -g fish_user_paths /a /b; set -e fish_user_paths[1]; set -gx OUT $PATH", "/b /usr/bin"),
+            ("set -gx PATH /usr/bin /a; set -g fish_user_paths /a; set -gx OUT $PATH", "/a /usr/bin"),
+            ("set -gx PATH /usr/bin; set -g fish_user_paths /a; set -g fish_user_paths; set -gx OUT $PATH", "/usr/bin"),
+        ]);
+    }
+}

@@ -82,3 +82,27 @@ impl Fish<'_> {
         vec![Frame { kind: Leaves::Shell, scopes: 2, captures: 0, left: Left::default() }]
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn loops_and_functions_are_left() {
+        hold_fish(&[
+            ("for x in a b c; test $x = b; and break; set -gx OUT $x; end", "a"),
+            ("for x in a b c; test $x = b; and continue; set -gx OUT $OUT$x; end", ""),
+            ("set -gx OUT 1; function f; set -gx OUT 2; return 3; set -gx OUT 4; end; f; set -gx OUT $OUT $status", "2 3"),
+            ("function f; return; end; false; f; set -gx OUT $status", "1"),
+            ("function f; for x in a b; return 2; end; end; f; set -gx OUT $status", "2"),
+            ("for x in a; for y in b c; break; end; set -gx OUT $x$y; end", "ab"),
+            ("while true; set -gx OUT 1; break; set -gx OUT 2; end", "1"),
+            ("begin; set -gx OUT 1; false; end; set -gx OUT $OUT $status", "1 1"),
+            ("if true; function g; return 5; end; g; set -gx OUT $status; end", "5"),
+            ("function f; while true; begin; return 6; end; end; end; f; set -gx OUT $status", "6"),
+            ("set -l n; for x in 1 2 3; switch $x; case 2; continue; end; set n $n$x; end; set -gx OUT $n", ""),
+            ("set -gx OUT a; and set -gx OUT b; or set -gx OUT c", "b"),
+            ("not false; and set -gx OUT $status", "0"),
+        ]);
+    }
+}

@@ -112,3 +112,25 @@ impl Fish<'_> {
         (0..names).map(|_| Ok(vec![Val::of(pieces.next().unwrap_or_default())])).collect()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::trial::hold_fish;
+
+    #[test]
+    fn a_line_is_read_into_variables() {
+        hold_fish(&[
+            ("echo a b | read OUT; set -gx OUT $OUT", "a b"),
+            ("echo a b c | read -l x y; set -gx OUT $y", "b c"),
+            ("echo a b | read -gx OUT", "a b"),
+            ("printf 'a\\nb\\n' | read -gx OUT", "a"),
+            ("echo a b c | read -a l; set -gx OUT $l[3] (count $l)", "c 3"),
+            ("echo a:b | read -d : x y; set -gx OUT $y $x", "b a"),
+            ("true | read x; set -gx OUT $status", "1"),
+            ("echo | read x; set -gx OUT $status (count $x)", "0 1"),
+            ("printf a | read -gx OUT; set -gx OUT $OUT $status", "a 0"),
+            ("printf '  a b  ' | read -gx OUT", "  a b  "),
+            ("echo a | read -gx OUT B; set -gx OUT \"$OUT<$B>\"", "a<>"),
+        ]);
+    }
+}
