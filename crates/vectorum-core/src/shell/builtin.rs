@@ -88,6 +88,11 @@ impl Machine<'_> {
             }
             b"test" | b"[" => {
                 let words = if name == b"[" { arguments.split_last().map(|(_, w)| w).unwrap_or_default() } else { arguments };
+                // What is no condition there is an error, whatever is held against what (measured: dash 0.5.12).
+                let is_sign = |value: &Val| value.known().is_some_and(|text| text == "==");
+                if self.dialect == Dialect::Dash && matches!(words, [_, sign, _] if is_sign(sign)) {
+                    return self.set_status(2);
+                }
                 let answer = self.test_words(words);
                 self.set_maybe(answer);
             }

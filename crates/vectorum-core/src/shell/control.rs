@@ -267,7 +267,8 @@ impl Machine<'_> {
                 }
                 // What only sets leaves the status of the one before, who may be stopped as nobody reads what it prints
                 // (measured: 5.9).
-                let only_sets = matches!(&command.kind, Kind::Simple(_, words) if words.is_empty());
+                let only_sets = matches!(&command.kind, Kind::Simple(set, words) if words.is_empty() && !set.is_empty());
+                let only_sets = only_sets && command.redirects.is_empty();
                 let runs_more = self.outputs > outputs;
                 match statuses.last() {
                     Some(before) if self.dialect == Dialect::Zsh && only_sets && prints_nothing && !runs_more => {

@@ -318,6 +318,10 @@ impl<'a> Parser<'a> {
                     if self.dialect == Dialect::Zsh && matches!(self.peek(), Some(b'|' | b'!')) {
                         self.at += 1;
                     }
+                    self.blanks();
+                    if self.dialect == Dialect::Ksh && !one_line && self.peek() == Some(b';') && !self.starts(b";;") {
+                        return self.trouble_unfollowed("nothing between two signs");
+                    }
                     if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
                         // A semicolon may follow in these; in zsh nothing but an assignment cannot stand before it.
                         let last = item.rest.last().map_or(&item.first, |(_, pipeline)| pipeline).commands.last();
@@ -358,10 +362,44 @@ impl<'a> Parser<'a> {
     /// Whether no command begins here.
     pub(super) fn at_end(&self) -> bool {
         match self.peek() {
-            None | Some(b')' | b';' | b'&' | b'|' | b'\n') => true,
+            Some(b'&') => !(self.dialect.is_rich() && self.starts(b"&>")),
+            None | Some(b')' | b';' | b'|' | b'\n') => true,
             Some(b'e') if self.dialect == Dialect::Zsh && self.is_word(b"end") => true,
             _ => RESERVED.iter().any(|word| *word != b"in" && self.is_word(word)),
         }
+    }
+
+    /// Whether a word stands here that begins no command, unquoted, but goes on with or ends what another has begun
+    /// (POSIX, 2.4; measured).
+    pub(super) fn is_out_of_place(&self) -> bool {
+        match self.peek() {
+            Some(b'i') => self.dialect != Dialect::Zsh && self.is_word(b"in"),
+            Some(b']') => self.dialect == Dialect::Bash && self.is_word(b"]]"),
+            Some(b't' | b'e' | b'f' | b'd' | b'}') => self.at_end(),
+            _ => false,
+        }
+    }
+
+    /// Whether a word of zsh's language stands here (zshmisc(1), «Reserved Words», without what declares).
+    pub(super) fn is_reserved(&self) -> bool {
+        const BEGIN: &[&[u8]] = &[
+            b"!",
+            b"{",
+            b"[[",
+            b"case",
+            b"if",
+            b"for",
+            b"foreach",
+            b"while",
+            b"until",
+            b"repeat",
+            b"select",
+            b"function",
+            b"time",
+            b"coproc",
+            b"nocorrect",
+        ];
+        self.is_out_of_place() || BEGIN.iter().any(|word| self.is_word(word))
     }
 
     /// Whether exactly this word stands here, unquoted.
@@ -421,8 +459,17 @@ impl<'a> Parser<'a> {
                 if is_begun && matches!(self.dialect, Dialect::Dash | Dialect::Zsh) {
                     return self.trouble("this cannot stand here");
                 }
+                // What is turned round twice there is whether it was well, and no longer which status it was.
+                if is_begun && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) {
+                    self.at -= 1;
+                    let at = self.at;
+                    let first = self.deeper(Parser::pipeline)?;
+                    let kind = Kind::Group(List { items: vec![Item { first, rest: Vec::new(), is_background: false }] });
+                    let turned = Command { kind, redirects: Vec::new(), at, end: self.at };
+                    return Ok(Pipeline { is_negated, commands: smallvec![turned] });
+                }
                 (is_negated, is_begun) = (!is_negated, true);
-            } else if self.dialect.is_rich() && self.take_word(b"time") {
+            } else if self.dialect.is_rich() && !(is_timed && self.dialect == Dialect::Zsh) && self.take_word(b"time") {
                 is_timed = true;
                 self.blanks();
                 if self.dialect == Dialect::Ksh && self.peek() == Some(b'-') {
@@ -439,14 +486,22 @@ impl<'a> Parser<'a> {
                 break;
             }
         }
-        // These negate what is not there, too.
-        let is_end = self.peek().is_none_or(|byte| b"\n#;".contains(&byte)) && !self.starts(b";;");
-        if is_begun && is_end && matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Zsh) {
+        // These negate what is not there, too, and take its time.
+        let is_end = match self.peek() {
+            None | Some(b'\n' | b'#' | b';') => !self.starts(b";;") || self.dialect == Dialect::Mksh,
+            Some(b'&') if !self.starts(b"&&") => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh),
+            Some(b'|') if !self.starts(b"||") => matches!(self.dialect, Dialect::Mksh | Dialect::Zsh),
+            Some(b'&' | b'|' | b')') => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh),
+            _ => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) && self.is_out_of_place(),
+        };
+        let negates_nothing = is_begun && matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Zsh);
+        let first = if is_end && (is_timed || negates_nothing) {
             let kind = Kind::Simple(Vec::new(), Vec::new());
-            let nothing = Command { kind, redirects: Vec::new(), at: self.at, end: self.at };
-            return Ok(Pipeline { is_negated, commands: smallvec![nothing] });
-        }
-        let mut commands: SmallVec<[Command; 1]> = smallvec![self.command()?];
+            Command { kind, redirects: Vec::new(), at: self.at, end: self.at }
+        } else {
+            self.command()?
+        };
+        let mut commands: SmallVec<[Command; 1]> = smallvec![first];
         loop {
             self.blanks();
             if self.starts(b"||") || self.peek() != Some(b'|') {
@@ -454,6 +509,10 @@ impl<'a> Parser<'a> {
                     |c: &Command| matches!(c.kind, Kind::For(..) | Kind::Count(..) | Kind::Repeat(..) | Kind::Always(..));
                 if is_timed && self.dialect == Dialect::Zsh && commands.iter().any(is_loop) {
                     return self.trouble_unfollowed("a loop of which the time is taken");
+                }
+                // Whether these are taken apart differs from one text to the next.
+                if is_timed && self.dialect == Dialect::Zsh && commands.iter().any(defines) {
+                    return self.trouble_unfollowed("a function of which the time is taken");
                 }
                 // An error of these gives up less there.
                 let may_fail = |c: &Command| matches!(&c.kind, Kind::Simple(set, words) if words.is_empty() && set.iter().any(is_unfollowed));
@@ -470,6 +529,9 @@ impl<'a> Parser<'a> {
                 self.at += 1;
             }
             self.lines()?;
+            if self.dialect == Dialect::Ksh && self.is_word(b"time") {
+                return self.trouble_unfollowed("a command in a pipe of which the time is taken");
+            }
             // Only the first can be turned round there.
             if self.is_word(b"!") {
                 return match self.dialect {
@@ -479,6 +541,17 @@ impl<'a> Parser<'a> {
             }
             commands.push(self.command()?);
         }
+    }
+}
+
+/// Whether a command defines a function, with a name or without.
+fn defines(command: &Command) -> bool {
+    match &command.kind {
+        Kind::Function(..) | Kind::Named(..) => true,
+        Kind::Group(list) => {
+            list.items.iter().any(|item| item.first.commands.iter().any(|c| matches!(c.kind, Kind::Function(..))))
+        }
+        _ => false,
     }
 }
 
@@ -494,7 +567,7 @@ fn timed(command: Command) -> Command {
             let is_text = |one: &Assignment| matches!(one.value, Assigned::Word(_));
             !set.is_empty() && words.is_empty() && set.iter().all(is_text)
         }
-        kind => matches!(kind, Kind::Group(_) | Kind::Case(..) | Kind::Arithmetic(_) | Kind::Function(..) | Kind::Test(_)),
+        kind => matches!(kind, Kind::Group(_) | Kind::Case(..) | Kind::Arithmetic(_) | Kind::Test(_)),
     };
     if !is_apart {
         return command;

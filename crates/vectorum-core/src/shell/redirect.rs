@@ -42,6 +42,20 @@ impl Descriptors {
     }
 }
 
+/// What a redirection names.
+#[derive(Debug)]
+pub(super) enum Named {
+    One(Bytes),
+    /// No file, or more than one where one is to be named.
+    NoneOrMany,
+    Unknown,
+}
+
+/// Whether a part is text that names no files.
+fn is_plain(part: &Part) -> bool {
+    matches!(part, Part::Text(text) if !text.iter().any(|byte| b"*?[({".contains(byte)))
+}
+
 /// Why a word is not followed, or a text that is read like one.
 fn unfollowed(parts: &[Part]) -> Option<&'static str> {
     parts.iter().find_map(|part| match part {
@@ -96,6 +110,48 @@ impl Machine<'_> {
         is_set(b"NULLCMD") || is_set(b"READNULLCMD")
     }
 
+    /// The file that a redirection names. bash expands it as words are expanded, of which there is to be one; in zsh a pattern
+    /// may name several, which are all written or read (bash(1), «REDIRECTION»; zshmisc(1), «Multios»).
+    pub(super) fn file_named(&mut self, word: &Word) -> Named {
+        let has_signs = |part: &Part| matches!(part, Part::Text(text) if text.iter().any(|byte| b"*?[({<^#~".contains(byte)));
+        match self.dialect {
+            Dialect::Bash if self.may_be_set("posix") && word.calm().is_none() => {
+                let is_plain = word.parts.iter().all(|part| matches!(part, Part::Quoted(_) | Part::Double(_)) || is_plain(part));
+                if is_plain { self.one_file(word) } else { Named::Unknown }
+            }
+            Dialect::Bash => match self.fields(std::slice::from_ref(word)) {
+                Ok(fields) => match &fields[..] {
+                    [Val::Known(path)] => Named::One(path.clone()),
+                    [Val::Unknown(_)] => Named::Unknown,
+                    _ => Named::NoneOrMany,
+                },
+                Err(_) => Named::Unknown,
+            },
+            Dialect::Zsh if word.parts.iter().any(has_signs) => {
+                let fields = self.fields(std::slice::from_ref(word));
+                let paths: Option<Vec<_>> =
+                    fields.ok().and_then(|fields| fields.iter().map(|path| path.known().cloned()).collect());
+                match paths.as_deref() {
+                    Some([path]) => Named::One(path.clone()),
+                    paths => {
+                        for path in paths.unwrap_or(&[Bytes::new()]) {
+                            self.touched.touch(&self.full(path).filter(|_| !path.is_empty()).unwrap_or_default());
+                        }
+                        Named::Unknown
+                    }
+                }
+            }
+            _ => self.one_file(word),
+        }
+    }
+
+    fn one_file(&mut self, word: &Word) -> Named {
+        match self.one_word(word).ok().and_then(|path| path.known().cloned()) {
+            Some(path) => Named::One(path),
+            None => Named::Unknown,
+        }
+    }
+
     /// Opens redirections: whether that succeeds.
     pub(super) fn redirected(&mut self, command: &Command) -> Maybe {
         let redirects = &command.redirects[..];
@@ -143,10 +199,13 @@ impl Machine<'_> {
                         answer = Err(doubt);
                         continue;
                     }
-                    let Ok(path) = self.one_word(&redirect.word) else { continue };
-                    let Some(path) = path.known().cloned() else {
-                        answer = Err(self.doubt("a file is opened whose name is not known"));
-                        continue;
+                    let path = match self.file_named(&redirect.word) {
+                        Named::One(path) => path,
+                        Named::NoneOrMany => return Ok(false),
+                        Named::Unknown => {
+                            answer = Err(self.doubt("a file is opened whose name is not known"));
+                            continue;
+                        }
                     };
                     if path == b"/dev/null"[..]
                         || path.starts_with(b"/dev/fd/")
@@ -261,10 +320,20 @@ impl Machine<'_> {
         if command.redirects.is_empty() {
             return self.run_bare(command);
         }
-        let reads = command.redirects.iter().rev().find(|r| matches!(&r.operator[..], b"<" | b"<<" | b"<<-" | b"<<<"));
+        // What stands behind the others counts, but in zsh, where all of them are read.
+        let is_read = |r: &&Redirect| match &r.from[..] {
+            b"" => r.operator.starts_with(b"<"),
+            number => number == b"0",
+        };
+        let reads = command.redirects.iter().rev().find(is_read);
+        let many = self.dialect == Dialect::Zsh && command.redirects.iter().filter(is_read).count() > 1;
         let outer_input = self.live.as_ref().map(|s| s.input.clone());
         if let Some(redirect) = reads {
             let text = match &redirect.operator[..] {
+                // What is read by another number is not followed.
+                _ if many => None,
+                b"<&" | b"<>" | b">&" => None,
+                operator if !operator.starts_with(b"<") => None,
                 _ if self.may_lack_name(&redirect.word.parts) => None,
                 b"<<<" if has_odd_tilde(&redirect.word, self.dialect) => None,
                 // Where nothing is left of what is cut nothing at all is read there (measured: R59).
@@ -275,7 +344,7 @@ impl Machine<'_> {
                 b"<" => match &redirect.word.parts[..] {
                     [Part::Channel(commands)] => self.printed_beside(commands).known().filter(|text| !text.contains(&0)).cloned(),
                     _ => {
-                        let path = self.one_word(&redirect.word).ok().and_then(|v| v.known().cloned());
+                        let path = if let Named::One(path) = self.file_named(&redirect.word) { Some(path) } else { None };
                         let full = path.and_then(|p| self.full(&p));
                         full.filter(|f| !self.touched.is_touched(f)).and_then(|f| match self.content(&f) {
                             host_view::Content::Bytes(text) => Some(text),

@@ -134,8 +134,12 @@ impl Machine<'_> {
         if self.dialect == Dialect::Zsh && !assignments.is_empty() && words.iter().any(may_name_files) {
             self.set_before_failing(assignments, words);
         }
-        let runs_program =
-            self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_some_and(|w| self.is_program(w));
+        // What its own name is to become is looked up before.
+        let is_pattern = |word: &Word| {
+            word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|byte| b"*?[(".contains(byte))))
+        };
+        let name = words.first().filter(|word| !is_pattern(word)).and_then(Word::literal);
+        let runs_program = self.dialect == Dialect::Zsh && name.is_some_and(|name| self.is_program(name));
         let outer = std::mem::replace(&mut self.is_for_child, runs_program);
         let fields = self.fields(words);
         self.is_for_child = outer;

@@ -31,6 +31,9 @@ impl Machine<'_> {
                     self.fail_hard();
                     return Err(self.doubt("a condition that the shell does not know"));
                 }
+                if self.dialect == Dialect::Zsh && operator == b"-t" && !value.is_number() {
+                    self.fail_or_go_on(&self.doubt("what is asked by a number that is none"));
+                }
                 self.unary(operator, &value)
             }
             Test::Binary(left, operator, right) => {
@@ -178,6 +181,8 @@ impl Machine<'_> {
         match operator {
             b"-R" => return Err(self.doubt("whether a name stands for another")),
             b"-v" if path.contains(&b'[') => return self.has_key(path),
+            // What else there is by a number or a sign is not looked up here.
+            b"-v" if !is_portable(path) => return Err(self.doubt(OTHER_TEST)),
             b"-v" => {
                 return match self.content_of(path) {
                     Content::Unset => Ok(false),
@@ -192,7 +197,7 @@ impl Machine<'_> {
         }
         if path.is_empty() {
             let asks_of_files = operator.get(1).is_some_and(|letter| b"bcdefghkprsuwxLSOG".contains(letter));
-            return if asks_of_files { Ok(false) } else { Err(self.doubt("a test of another kind")) };
+            return if asks_of_files { Ok(false) } else { Err(self.doubt(OTHER_TEST)) };
         }
         let Some(full) = self.full(path) else { return Err(self.doubt("the working folder is not known")) };
         if full.starts_with(b"/dev/")
@@ -273,15 +278,18 @@ impl Machine<'_> {
             if let (Val::Known(a), Val::Known(b)) = (left, right)
                 && let (Some(a), Some(b)) = (self.full(a), self.full(b))
             {
-                let missing = |p: &[u8]| self.ground.files.kind(p) == FileKind::Missing;
-                match (operator, missing(&a), missing(&b)) {
+                // A file without a name is none.
+                let missing = |named: &Val, path: &[u8]| {
+                    named.is_empty() == Some(true) || self.ground.files.kind(path) == FileKind::Missing
+                };
+                match (operator, missing(left, &a), missing(right, &b)) {
                     (b"-nt", true, _) | (b"-ot", _, true) | (b"-ef", true, _) | (b"-ef", _, true) => return Ok(false),
                     // There both have to be there.
                     (b"-nt", false, true) | (b"-ot", true, false) if matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => {
                         return Ok(false);
                     }
                     (b"-nt", false, true) | (b"-ot", true, false) => {
-                        let there = if missing(&a) { &b } else { &a };
+                        let there = if operator == b"-ot" { &b } else { &a };
                         if self.ground.files.kind(there) != FileKind::Unknown {
                             return Ok(true);
                         }
@@ -357,34 +365,20 @@ impl Machine<'_> {
 
     /// `test` and `[` with their words (POSIX, test: by the number of words).
     pub(super) fn test_words(&mut self, words: &[Val]) -> Maybe {
-        let is = |value: Option<&Val>, text: &[u8]| value.and_then(Val::known).is_some_and(|v| v == text);
-        let is_binary = |value: &Val| {
-            value.known().is_some_and(|v| {
-                matches!(
-                    &v[..],
-                    b"=" | b"=="
-                        | b"!="
-                        | b"<"
-                        | b">"
-                        | b"-eq"
-                        | b"-ne"
-                        | b"-lt"
-                        | b"-le"
-                        | b"-gt"
-                        | b"-ge"
-                        | b"-nt"
-                        | b"-ot"
-                        | b"-ef"
-                )
-            })
-        };
         match words {
             [] => Ok(false),
+            // It may be asked of where the command writes to.
+            [one] if is_word(Some(one), b"-t") && matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) => {
+                Err(self.doubt(OTHER_TEST))
+            }
             [one] => self.is_filled(one),
-            [not, one] if is(Some(not), b"!") => self.is_filled(one).map(|is| !is),
-            // There it stands between two only.
-            [operator, _] if is(Some(operator), b"-a") && matches!(self.dialect, Dialect::Dash | Dialect::Zsh) => {
-                Err(self.doubt("a test of another kind"))
+            [not, one] if is_word(Some(not), b"!") => self.is_filled(one).map(|is| !is),
+            // There these stand between two only.
+            [operator, _]
+                if is_word(Some(operator), b"-a") && matches!(self.dialect, Dialect::Dash | Dialect::Zsh)
+                    || is_word(Some(operator), b"-o") && self.dialect == Dialect::Dash =>
+            {
+                Err(self.doubt(OTHER_TEST))
             }
             [operator, one] => match operator {
                 Val::Known(operator)
@@ -392,40 +386,139 @@ impl Machine<'_> {
                         && operator.first() == Some(&b'-')
                         && operator.get(1).is_some_and(|letter| asks_of_one(*letter, self.dialect)) =>
                 {
-                    if operator == "-t" && self.dialect == Dialect::Zsh && !one.is_number() {
+                    if operator == "-t" && self.dialect == Dialect::Zsh && (!one.is_number() || one.is_empty() != Some(false)) {
                         self.fail_or_go_on(&self.doubt("what is asked by a number that is none"));
                     }
                     let operator = operator.clone();
                     self.unary(&operator, one)
                 }
-                _ => Err(self.doubt("a test of another kind")),
+                _ => Err(self.doubt(OTHER_TEST)),
             },
             // dash knows no other sign of likeness than one.
-            [_, operator, _] if self.dialect == Dialect::Dash && is(Some(operator), b"==") => Ok(false),
-            [left, operator, right] if is_binary(operator) => {
+            [_, operator, _] if self.dialect == Dialect::Dash && is_word(Some(operator), b"==") => Err(self.doubt(OTHER_TEST)),
+            // That is none of zsh's there.
+            [_, operator, _]
+                if self.dialect == Dialect::Zsh && [&b"<"[..], b">"].iter().any(|sign| is_word(Some(operator), sign)) =>
+            {
+                Err(self.doubt(OTHER_TEST))
+            }
+            [left, operator, right] if is_between(operator) => {
                 let operator = operator.known().cloned().unwrap_or_default();
                 self.binary(left, &operator, right)
             }
-            [not, rest @ ..] if is(Some(not), b"!") && rest.len() <= 3 => self.test_words(rest).map(|is| !is),
-            [open, one, close] if is(Some(open), b"(") && is(Some(close), b")") => self.is_filled(one),
-            _ => {
-                // More words: conditions joined by -a and -o, the last of which binds less.
-                for joint in [&b"-o"[..], b"-a"] {
-                    if let Some(at) = (1..words.len().saturating_sub(1)).find(|at| is(words.get(*at), joint)) {
-                        let left = self.test_words(words.get(..at).unwrap_or_default());
-                        let right = self.test_words(words.get(at + 1..).unwrap_or_default());
-                        return match (joint, left, right) {
-                            (b"-o", Ok(true), _) | (b"-o", _, Ok(true)) => Ok(true),
-                            (b"-a", Ok(false), _) | (b"-a", _, Ok(false)) => Ok(false),
-                            (_, Err(doubt), _) | (_, _, Err(doubt)) => Err(doubt),
-                            (joint, Ok(_), Ok(_)) => Ok(joint == b"-a"),
-                        };
-                    }
-                }
-                Err(self.doubt("a test of another kind"))
+            // That turns round no more than one condition there.
+            [not, _, joint, _]
+                if self.dialect == Dialect::Ksh
+                    && is_word(Some(not), b"!")
+                    && [&b"-a"[..], b"-o"].iter().any(|sign| is_word(Some(joint), sign)) =>
+            {
+                self.many_words(words)
             }
+            [not, rest @ ..] if is_word(Some(not), b"!") && rest.len() <= 3 => self.test_words(rest).map(|is| !is),
+            [open, one, close] if is_word(Some(open), b"(") && is_word(Some(close), b")") => self.is_filled(one),
+            _ => self.many_words(words),
         }
     }
+
+    /// Conditions with others: what shells take apart in different ways is not told.
+    fn many_words(&mut self, words: &[Val]) -> Maybe {
+        let mut rest = words;
+        let is_short = words.len() <= MOST_WORDS;
+        let answer = is_short.then(|| self.any_of(&mut rest)).flatten().filter(|_| rest.is_empty());
+        answer.unwrap_or_else(|| Err(self.doubt(OTHER_TEST)))
+    }
+
+    /// Conditions joined by `-o`.
+    fn any_of(&mut self, words: &mut &[Val]) -> Option<Maybe> {
+        let mut answer = self.all_of(words)?;
+        while is_word(words.first(), b"-o") {
+            *words = words.get(1..).unwrap_or_default();
+            answer = match (answer, self.all_of(words)?) {
+                (Ok(true), _) | (_, Ok(true)) => Ok(true),
+                (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
+                (Ok(_), Ok(_)) => Ok(false),
+            };
+        }
+        Some(answer)
+    }
+
+    /// Conditions joined by `-a`, which binds more than `-o`.
+    fn all_of(&mut self, words: &mut &[Val]) -> Option<Maybe> {
+        let mut answer = self.one_of_words(words)?;
+        while is_word(words.first(), b"-a") {
+            *words = words.get(1..).unwrap_or_default();
+            answer = match (answer, self.one_of_words(words)?) {
+                (Ok(false), _) | (_, Ok(false)) => Ok(false),
+                (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
+                (Ok(_), Ok(_)) => Ok(true),
+            };
+        }
+        Some(answer)
+    }
+
+    /// A condition among others; none where a word stands that may be more than a word.
+    fn one_of_words(&mut self, words: &mut &[Val]) -> Option<Maybe> {
+        let dialect = self.dialect;
+        let joins = |word: &Val| [&b"!"[..], b"(", b")", b"-a", b"-o"].iter().any(|sign| is_word(Some(word), sign));
+        let may_follow = |word: &Val| !is_between(word) && !joins(word);
+        let is_operand = |word: &Val| may_follow(word) && !is_asking(word, dialect);
+        match *words {
+            [not, rest @ ..] if is_word(Some(not), b"!") => {
+                *words = rest;
+                Some(self.one_of_words(words)?.map(|is_so| !is_so))
+            }
+            // There no word stands alone between them.
+            [open, rest @ ..] if is_word(Some(open), b"(") && !(dialect == Dialect::Ksh && is_word(rest.get(1), b")")) => {
+                *words = rest;
+                let answer = self.any_of(words)?;
+                let (close, rest) = words.split_first()?;
+                *words = rest;
+                is_word(Some(close), b")").then_some(answer)
+            }
+            [left, operator, right, rest @ ..] if is_operand(left) && is_between(operator) && may_follow(right) => {
+                *words = rest;
+                Some(self.test_words(&[left.clone(), operator.clone(), right.clone()]))
+            }
+            [operator, one, rest @ ..] if is_asking(operator, dialect) && is_operand(one) => {
+                *words = rest;
+                // Without a number that asks of another terminal in some.
+                let is_sure = !is_word(Some(operator), b"-t") || one.is_number() && one.is_empty() == Some(false);
+                is_sure.then(|| self.test_words(&[operator.clone(), one.clone()]))
+            }
+            [one, rest @ ..] if is_operand(one) && !rest.first().is_some_and(is_between) => {
+                *words = rest;
+                Some(self.is_filled(one))
+            }
+            _ => None,
+        }
+    }
+}
+
+/// The most words of conditions that are taken apart: each may lie within the one before.
+const MOST_WORDS: usize = 200;
+
+/// Why a condition is not told.
+const OTHER_TEST: &str = "a test of another kind";
+
+fn is_word(value: Option<&Val>, text: &[u8]) -> bool {
+    value.and_then(Val::known).is_some_and(|value| value == text)
+}
+
+/// Whether a word stands between two that are held against each other.
+fn is_between(value: &Val) -> bool {
+    const BETWEEN: &[&[u8]] =
+        &[b"=", b"==", b"!=", b"<", b">", b"-eq", b"-ne", b"-lt", b"-le", b"-gt", b"-ge", b"-nt", b"-ot", b"-ef"];
+    value.known().is_some_and(|word| BETWEEN.contains(&&word[..]))
+}
+
+/// Whether a word asks something of the one behind it.
+fn is_asking(value: &Val, dialect: Dialect) -> bool {
+    let asks = |letter: u8| match dialect {
+        Dialect::Zsh => CONDITIONS_OF_ZSH.contains(&letter),
+        Dialect::Dash => asks_of_one(letter, dialect) && letter != b'R',
+        _ => asks_of_one(letter, dialect),
+    };
+    value.known().is_some_and(|word| matches!(word[..], [b'-', letter] if asks(letter) && !b"ao".contains(&letter)))
 }
 
 /// What an expression finds in a text.

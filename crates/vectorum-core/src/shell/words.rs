@@ -42,7 +42,7 @@ impl Parser<'_> {
     /// A word of a pattern, in which parentheses may stand.
     pub(super) fn pattern_word(&mut self) -> Parsed<Word> {
         let at = self.at;
-        self.grouped(|p, byte, open, is_first| match byte {
+        let word = self.grouped(|p, byte, open, is_first| match byte {
             b'(' => match p.dialect {
                 Dialect::Dash => false,
                 Dialect::Zsh => true,
@@ -58,7 +58,13 @@ impl Parser<'_> {
             },
             b'&' | b';' => open > 0 && matches!(p.dialect, Dialect::Ksh | Dialect::Mksh),
             _ => false,
-        })
+        })?;
+        // There it would be a function.
+        let has_none = |part: &Part| matches!(part, Part::Text(text) if memchr::memmem::find(text, b"()").is_some());
+        if self.dialect == Dialect::Zsh && word.parts.iter().any(has_none) {
+            return self.trouble_unfollowed("nothing between parentheses");
+        }
+        Ok(word)
     }
 
     fn is_behind(&self, signs: &[u8]) -> bool {
@@ -90,6 +96,7 @@ impl Parser<'_> {
             b')' | b' ' | b'\t' => open > 0,
             // Outside of parentheses these stand for what they are elsewhere.
             b'<' | b'>' | b';' | b'&' if matches!(p.dialect, Dialect::Bash | Dialect::Zsh) => open > 0,
+            b'|' if p.dialect == Dialect::Zsh => open > 0,
             b'|' | b'<' | b'>' | b';' | b'&' => !p.starts(b"&&") && !p.starts(b"||") || open > 0,
             _ => false,
         })

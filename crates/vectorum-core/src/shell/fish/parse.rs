@@ -483,7 +483,10 @@ impl<'a> Parser<'a> {
             }
         }
         if self.take_word(b"function") {
-            let words = self.words()?.0;
+            let (words, redirects) = self.words()?;
+            if !redirects.is_empty() {
+                return self.wrong("a redirection among what a function is told");
+            }
             if words.iter().any(|word| matches!(word.literal(), Some(b"--help" | b"-h"))) {
                 return self.odd("an option of a word that begins a block");
             }

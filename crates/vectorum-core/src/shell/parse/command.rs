@@ -32,6 +32,9 @@ impl Parser<'_> {
     fn command_here(&mut self) -> Parsed<Command> {
         self.blanks();
         let at = self.at;
+        if self.is_out_of_place() {
+            return self.trouble("this cannot stand here");
+        }
         let kind = self.kind()?;
         let Kind::Simple(assignments, mut words) = kind else {
             let mut redirects = Vec::new();
@@ -60,7 +63,8 @@ impl Parser<'_> {
                 Some(b'}') if self.dialect == Dialect::Zsh && self.braces > 0 && self.at > at && self.is_word(b"}") => break,
                 Some(b'(') => {
                     // `name ()`, a function.
-                    if words.len() == 1 && assignments.is_empty() && redirects.is_empty() {
+                    let is_alone = words.len() == 1 && assignments.is_empty() && redirects.is_empty();
+                    if is_alone && (self.dialect != Dialect::Zsh || self.peek_at(1) == Some(b')')) {
                         self.at += 1;
                         self.blanks();
                         let is_named = self.dialect == Dialect::Zsh && words.first().and_then(Word::literal).is_none();
@@ -84,6 +88,11 @@ impl Parser<'_> {
                             }
                             return self.function(name, at, false);
                         }
+                    }
+                    // There a redirection may stand before these, too.
+                    let is_before = !redirects.is_empty() || !assignments.is_empty() && self.dialect == Dialect::Mksh;
+                    if is_before && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) {
+                        return self.trouble_unfollowed("what stands before commands in parentheses");
                     }
                     return self.parenthesis();
                 }
@@ -175,27 +184,9 @@ impl Parser<'_> {
                 push_word(&mut words, word);
                 continue;
             }
-            // There it is no word behind what stands before a command, and an error.
-            let is_reserved = |p: &Self| {
-                [
-                    &b"!"[..],
-                    b"{",
-                    b"case",
-                    b"if",
-                    b"for",
-                    b"foreach",
-                    b"while",
-                    b"until",
-                    b"repeat",
-                    b"select",
-                    b"function",
-                    b"[[",
-                ]
-                .iter()
-                .any(|word| p.is_word(word))
-            };
-            if self.dialect == Dialect::Zsh && words.is_empty() && !assignments.is_empty() && is_reserved(self) {
-                return self.trouble_unfollowed("a variable before what is turned round");
+            // There such words are no command's name behind what stands before it, either.
+            if self.dialect == Dialect::Zsh && words.is_empty() && self.at > at && self.is_reserved() {
+                return self.trouble_unfollowed("a word of the language behind what stands before a command");
             }
             let word = self.word()?;
             // There it is a label, and what follows is the command (measured: 93u+m).
@@ -259,6 +250,7 @@ impl Parser<'_> {
             .filter(|o| {
                 self.dialect.is_rich()
                     && (**o != b">!" || self.dialect == Dialect::Zsh)
+                    && (**o != b"&>>" || self.dialect != Dialect::Ksh)
                     && (number.is_empty() || !o.starts_with(b"&"))
             })
             .chain(plain)
@@ -284,6 +276,16 @@ impl Parser<'_> {
         self.blanks();
         if self.dialect == Dialect::Zsh && operator == b">>" && self.peek() == Some(b'|') {
             self.at += 1;
+        }
+        // A number before an operator is one of that (POSIX, 2.3).
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let digits = rest.iter().take_while(|byte| byte.is_ascii_digit()).count();
+        let is_number = digits > 0 && matches!(rest.get(digits), Some(b'<' | b'>'));
+        if is_number && !(self.dialect == Dialect::Bash && operator.ends_with(b"&")) {
+            return match self.dialect {
+                Dialect::Ksh => self.trouble_unfollowed("a number where a file is to stand"),
+                _ => self.trouble("a number where a file is to stand"),
+            };
         }
         let is_document = operator.starts_with(b"<<") && operator != b"<<<" && self.dialect != Dialect::Dash;
         // A quote in the word that ends a text may go on in that text.
