@@ -549,7 +549,14 @@ impl Machine<'_> {
             frame.has_trap = true;
         }
         if has_own || !signals.iter().all(ends_shell) {
-            self.trap_with(&text.clone());
+            let is_set_off = |signal: &Bytes| {
+                const OF_COMMANDS: &str = "DEBUG ERR ZERR RETURN CHLD SIGCHLD 17";
+                ends_shell(signal) || is_one_of(OF_COMMANDS, &signal.to_ascii_uppercase())
+            };
+            match signals.iter().any(is_set_off) {
+                true => self.trap_set_off(&text.clone()),
+                false => self.trap_with(&text.clone()),
+            }
         }
     }
 }

@@ -107,6 +107,7 @@ impl Machine<'_> {
         }
         self.live = Some(outer);
         match end.output {
+            Some(Val::Known(_)) if self.trap_may_print() => Val::Unknown(self.doubt("what a command prints")),
             Some(Val::Known(text)) => Val::Known(text),
             Some(Val::Unknown(doubt)) if doubt.site.is_some() => Val::Unknown(doubt),
             Some(Val::Unknown(doubt)) => Val::Unknown(Arc::new(Doubt { site: Some(self.here()), ..(*doubt).clone() })),

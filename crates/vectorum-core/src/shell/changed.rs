@@ -2,6 +2,7 @@
 
 use bytes::Bytes;
 
+use super::arithmetic::may_assign;
 use super::content::Content;
 use super::expand::Mode;
 use super::machine::Machine;
@@ -151,6 +152,12 @@ impl Machine<'_> {
             }
             Change::Slice(offset, length) => {
                 if !text.is_ascii() {
+                    return odd(self);
+                }
+                // What is set there may be what is cut.
+                let sets = |parts: &[Part]| parts.iter().any(|part| matches!(part, Part::Text(text) if may_assign(text)));
+                if sets(offset) || length.as_ref().is_some_and(|length| sets(length)) {
+                    drop(self.sum_in_word(offset));
                     return odd(self);
                 }
                 let total = text.len() as i64;

@@ -206,6 +206,8 @@ pub(super) struct Machine<'a> {
     pub(super) sets_positional: bool,
     /// Whether something is to be run where the subshell ends that runs.
     pub(super) has_end_trap: bool,
+    /// Whether a shell within it may have sent it a signal that ends it.
+    pub(super) is_struck: bool,
     /// Whether the pipeline that ran last was turned round with `!`.
     pub(super) was_turned: bool,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
@@ -275,6 +277,7 @@ impl<'a> Machine<'a> {
             asides: 0,
             sets_positional: false,
             has_end_trap: false,
+            is_struck: false,
             was_turned: false,
             guarded: 0,
         }

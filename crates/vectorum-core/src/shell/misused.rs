@@ -118,11 +118,15 @@ impl Machine<'_> {
             self.misused_badly();
         }
         if name == b"kill" && hits_itself(arguments) {
-            self.exit_or_go_on(&self.doubt("a signal that the shell sends to itself"));
+            self.is_struck = self.quiet > 0;
+            self.exit_or_go_on(&self.doubt(STRUCK));
         }
         self.dialect == Dialect::Ksh && name == b"times" && !arguments.is_empty()
     }
 }
+
+/// Why a shell may end at any time.
+pub(super) const STRUCK: &str = "a signal that the shell sends to itself";
 
 /// Whether `kill` may reach the shell: all of its group, or all there are.
 fn hits_itself(arguments: &[Val]) -> bool {

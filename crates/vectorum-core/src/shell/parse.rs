@@ -194,7 +194,7 @@ impl<'a> Parser<'a> {
                 let rest = self.text.get(self.at..).unwrap_or_default();
                 if rest.is_empty() {
                     // These look for the end of the substitution once more, each in its way.
-                    if self.outputs > 0 && matches!(self.dialect, Dialect::Bash | Dialect::Mksh) {
+                    if self.outputs > 0 && matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) {
                         let what = "a here-document that never ends in a substitution";
                         return self.trouble_unfollowed(what);
                     }

@@ -9,6 +9,7 @@ use super::parameter::UNSET_IS_ERROR;
 use super::parse::is_name_start;
 use super::program::sets;
 use super::reference::BAD_SHAPE;
+use super::state::Status;
 use super::syntax::{Change, Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
@@ -49,6 +50,35 @@ pub(super) enum Named {
     /// No file, or more than one where one is to be named.
     NoneOrMany,
     Unknown,
+}
+
+/// Whether what is open by one number is to be read and written, by different redirections.
+fn are_at_odds(redirects: &[Redirect]) -> bool {
+    let number = |redirect: &Redirect| match (&redirect.from[..], redirect.operator.first()) {
+        (b"", Some(b'<')) => b"0".to_vec(),
+        (b"", _) => b"1".to_vec(),
+        (number, _) => number.to_vec(),
+    };
+    let writes = |redirect: &Redirect| !redirect.operator.starts_with(b"<") || redirect.operator == b"<>";
+    let reads = |redirect: &Redirect| redirect.operator.starts_with(b"<");
+    redirects.iter().enumerate().any(|(at, one)| {
+        let others = redirects.iter().skip(at + 1);
+        others
+            .filter(|other| number(other) == number(one))
+            .any(|other| reads(one) != reads(other) || writes(one) != writes(other))
+    })
+}
+
+/// What became of a file that is to be open by another number.
+#[derive(Debug)]
+enum Copied {
+    Open,
+    Closed,
+    /// It may not be open.
+    Unsure,
+    Refused,
+    /// It is no number, and a file of that name is opened.
+    File(Bytes),
 }
 
 /// Whether a part is text that names no files.
@@ -156,22 +186,37 @@ impl Machine<'_> {
     pub(super) fn redirected(&mut self, command: &Command) -> Maybe {
         let redirects = &command.redirects[..];
         let mut answer = Ok(true);
+        if self.dialect == Dialect::Zsh && are_at_odds(redirects) {
+            let doubt = self.doubt("a file that is read and written by one number");
+            self.fail_or_go_on(&doubt);
+            answer = Err(doubt);
+        }
         for redirect in redirects {
             self.number_opened(redirect);
-            self.descriptors.open(&redirect.from);
             // It ends the shell, or what it is for alone, by the shell and by what that is.
             if self.may_lack_name(&redirect.word.parts) {
                 self.fail_perhaps(UNSET_IS_ERROR);
                 answer = Err(self.doubt(UNSET_IS_ERROR));
                 continue;
             }
-            match &redirect.operator[..] {
-                b">&" | b"<&" if !self.is_file_for_both(redirect) => {
-                    if !self.duplicates_open(redirect) {
-                        answer = Err(self.doubt("whether a file is open by that number"));
+            let file = match &redirect.operator[..] {
+                b">&" | b"<&" => match self.copied(redirect) {
+                    Copied::Closed => continue,
+                    Copied::Open => {
+                        self.descriptors.open(&redirect.from);
+                        continue;
                     }
-                    continue;
-                }
+                    Copied::Unsure => {
+                        answer = Err(self.doubt("whether a file is open by that number"));
+                        continue;
+                    }
+                    Copied::Refused => return Ok(false),
+                    Copied::File(path) => Some(path),
+                },
+                _ => None,
+            };
+            self.descriptors.open(&redirect.from);
+            match &redirect.operator[..] {
                 b"<<" | b"<<-" | b"<<<" => {
                     // What cannot be put together is not read, and the command not run.
                     let is_odd = |p: &Part| matches!(p, Part::Document(text) if !matches!(text.get(), Some(Ok(_))));
@@ -199,7 +244,7 @@ impl Machine<'_> {
                         answer = Err(doubt);
                         continue;
                     }
-                    let path = match self.file_named(&redirect.word) {
+                    let path = match file.map_or_else(|| self.file_named(&redirect.word), Named::One) {
                         Named::One(path) => path,
                         Named::NoneOrMany => return Ok(false),
                         Named::Unknown => {
@@ -209,7 +254,7 @@ impl Machine<'_> {
                     };
                     if path == b"/dev/null"[..]
                         || path.starts_with(b"/dev/fd/")
-                        || matches!(&path[..], b"/dev/stderr" | b"/dev/stdout" | b"/dev/tty")
+                        || matches!(&path[..], b"/dev/stdin" | b"/dev/stdout" | b"/dev/stderr" | b"/dev/tty")
                     {
                         continue;
                     }
@@ -271,24 +316,49 @@ impl Machine<'_> {
         self.assign(&redirect.from, if is_sure { Content::Set(number) } else { Content::Perhaps(number) }, None);
     }
 
-    /// Whether `>&` is followed by a file, which bash and zsh open for what is printed and for errors.
-    fn is_file_for_both(&self, redirect: &Redirect) -> bool {
-        let is_number = |word: &[u8]| word == b"-" || word.strip_suffix(b"-").unwrap_or(word).iter().all(u8::is_ascii_digit);
-        matches!(self.dialect, Dialect::Bash | Dialect::Zsh)
-            && redirect.operator == b">&"
-            && redirect.from.is_empty()
-            && redirect.word.literal().is_some_and(|word| !is_number(word) && word != b"p")
-    }
-
-    /// `>&NUMBER` and its kin, once it is carried out: whether it is certain that a file is open by that number.
-    fn duplicates_open(&mut self, redirect: &Redirect) -> bool {
-        let Some(word) = self.one_word(&redirect.word).ok().and_then(|word| word.known().cloned()) else { return false };
-        if word == b"-"[..] {
-            let usual: &[u8] = if redirect.operator == b"<&" { b"0" } else { b"1" };
+    /// `>&WORD` and its kin, once carried out. What is no number is a file in bash and zsh, but not behind another number in
+    /// bash, and an error elsewhere, which ends dash, and zsh where it is to be read (measured: bash 5.2, dash 0.5.12, 93u+m,
+    /// R59, zsh 5.9).
+    fn copied(&mut self, redirect: &Redirect) -> Copied {
+        let reads = redirect.operator == b"<&";
+        let word = match self.file_named(&redirect.word) {
+            Named::One(word) => word,
+            Named::NoneOrMany => return Copied::Refused,
+            Named::Unknown => {
+                let doubt = self.doubt("whether a word is the number of a file");
+                if self.dialect == Dialect::Dash || self.dialect == Dialect::Zsh && reads {
+                    self.fail_or_go_on(&doubt);
+                }
+                return Copied::Unsure;
+            }
+        };
+        if word == "-" {
+            let usual: &[u8] = if reads { b"0" } else { b"1" };
             self.descriptors.close(if redirect.from.is_empty() { usual } else { &redirect.from });
-            return true;
+            return Copied::Closed;
         }
-        self.descriptors.is_open(word.strip_suffix(b"-").unwrap_or(&word))
+        let moved = word.strip_suffix(b"-").filter(|_| matches!(self.dialect, Dialect::Bash | Dialect::Ksh));
+        let number = moved.unwrap_or(&word);
+        if !number.is_empty() && number.iter().all(u8::is_ascii_digit) && (number.len() == 1 || self.dialect != Dialect::Dash) {
+            return if self.descriptors.is_open(number) { Copied::Open } else { Copied::Unsure };
+        }
+        let is_output = matches!(&redirect.from[..], b"" | b"1");
+        match self.dialect {
+            // What runs beside the shell.
+            Dialect::Ksh | Dialect::Mksh | Dialect::Zsh if word == "p" => Copied::Unsure,
+            Dialect::Dash => {
+                self.fail_hard();
+                Copied::Refused
+            }
+            // Of a program it ends only that.
+            Dialect::Zsh if reads => {
+                self.fail_or_go_on(&self.doubt("whether a word is the number of a file"));
+                Copied::Unsure
+            }
+            Dialect::Zsh => Copied::File(word),
+            Dialect::Bash if !reads && is_output => Copied::File(word),
+            Dialect::Bash | Dialect::Ksh | Dialect::Mksh => Copied::Refused,
+        }
     }
 
     /// Whether a file can be written to, or made where there is none, as far as owners and modes tell.
@@ -386,6 +456,14 @@ impl Machine<'_> {
         self.run_bare(command);
         if is_whole {
             self.end();
+        }
+        // What cannot be written makes a command fail that prints.
+        let is_closed = |r: &Redirect| match &r.operator[..] {
+            b">&" => r.word.literal() == Some(b"-") && matches!(&r.from[..], b"" | b"1"),
+            operator => operator.starts_with(b"<") && r.from == b"1",
+        };
+        if command.redirects.iter().any(is_closed) && self.status() == Status::Known(0) {
+            self.doubt_status(self.doubt("whether something is printed that cannot be"));
         }
         if let Some(state) = &mut self.live {
             if is_away {

@@ -351,6 +351,9 @@ impl Parser<'_> {
         if !self.take(b")") {
             return self.trouble("a command in parentheses is not closed");
         }
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.waiting.len() > before {
+            return self.trouble_unfollowed("a here-document whose command ends before it");
+        }
         // There a here-document that has not begun where the command ends is empty (measured: dash 0.5.12, zsh 5.9).
         if matches!(self.dialect, Dialect::Dash | Dialect::Zsh) {
             for awaited in self.waiting.drain(before.min(self.waiting.len())..) {

@@ -30,6 +30,8 @@ pub(super) struct Restless {
     names: BTreeSet<Bytes>,
     /// Whether that may be any name.
     is_all: bool,
+    /// Whether what is taken up of commands may have something of a trap in it.
+    prints: bool,
     /// The traps: a function that is defined later may be run by one of them.
     traps: Vec<Arc<Source>>,
 }
@@ -65,6 +67,41 @@ impl Machine<'_> {
         let text = Bytes::copy_from_slice(text);
         self.restless.traps.push(Arc::new(Source::new(self.source.path.clone(), text)));
         self.look_at_traps();
+    }
+
+    /// The same of one that commands set off, which may print, and leave what runs there.
+    pub(super) fn trap_set_off(&mut self, text: &[u8]) {
+        self.trap_with(text);
+        if [&b"return"[..], b"break", b"continue"].iter().any(|word| memchr::memmem::find(text, word).is_some()) {
+            self.restless.is_all = true;
+            return self.fog("a trap that leaves what runs");
+        }
+        let source = Source::new(self.source.path.clone(), Bytes::copy_from_slice(text));
+        let tree = source.tree(self.dialect);
+        let is_quiet = |command: &Command| match &command.kind {
+            Kind::Simple(_, words) => {
+                words.first().is_none_or(|word| matches!(word.literal(), Some(b":" | b"true" | b"false" | b"unset" | b"export")))
+            }
+            _ => false,
+        };
+        let commands = |item: &Item| {
+            std::iter::once(&item.first).chain(item.rest.iter().map(|(_, other)| other)).flat_map(|p| &p.commands).all(is_quiet)
+        };
+        if tree.trouble().is_none() && tree.lines().flat_map(|line| &line.items).all(commands) {
+            return;
+        }
+        self.restless.prints = true;
+        self.print(Val::Unknown(self.doubt(WHY)));
+    }
+
+    /// Whether what commands print may have something of a trap in it: where that goes on within them.
+    pub(super) fn trap_may_print(&self) -> bool {
+        let goes_on = match self.dialect {
+            Dialect::Bash => self.may_be_set("functrace") || self.may_be_set("errtrace"),
+            Dialect::Ksh | Dialect::Zsh => true,
+            Dialect::Dash | Dialect::Mksh => false,
+        };
+        self.restless.prints && goes_on
     }
 
     /// Finds out anew what traps may set, as a function is defined.

@@ -9,6 +9,7 @@ use super::arithmetic::Failure;
 use super::branch;
 use super::frame::Boundary;
 use super::machine::{DEEPEST, MOST_NESTED, Machine, PARTED};
+use super::misused::STRUCK;
 use super::state::{State, Status};
 use super::syntax::*;
 use super::value::Val;
@@ -155,6 +156,10 @@ impl Machine<'_> {
             None
         };
         self.live = Some(State { status, output, input, kept_options, ..outer });
+        if self.is_struck {
+            self.is_struck = self.quiet > 0;
+            self.exit_or_go_on(&self.doubt(STRUCK));
+        }
         if self.exports_separators {
             // ksh's `set -a` reaches these beyond the subshell.
             self.doubt_export(b"IFS");

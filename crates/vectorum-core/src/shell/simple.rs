@@ -318,6 +318,8 @@ impl Machine<'_> {
         let counts = match command {
             b"printf" | b"let" | b"getopts" => true,
             b"eval" => [&b"typeset"[..], b"declare", b"readonly"].iter().any(|word| tells(word)),
+            // It is put behind nothing.
+            name if declares(name, Dialect::Bash) => tells(b"+="),
             _ => false,
         };
         let Some(scope) = self.live.as_mut().and_then(|state| state.scopes.last_mut()).filter(|_| counts) else { return };
@@ -359,6 +361,16 @@ impl Machine<'_> {
     /// A command of which not all words are known.
     fn run_unknown(&mut self, words: &[Word], doubt: &Arc<Doubt>) {
         let name = words.first().and_then(Word::literal).map(<[u8]>::to_vec);
+        // What it runs may be one of the shell's own.
+        if name.as_deref() == Some(b"command") && self.dialect != Dialect::Zsh && !self.is_function(b"command") {
+            let behind = words.get(1..).unwrap_or_default();
+            match behind.first().map(Word::literal) {
+                Some(Some(name)) if name.starts_with(b"-") => {}
+                Some(Some(name)) if self.is_own(name) => return self.run_unknown(behind, doubt),
+                Some(None) => return self.fog("a command whose name is not known"),
+                _ => {}
+            }
+        }
         match name.as_deref() {
             Some(
                 b"test" | b"[" | b"echo" | b"printf" | b"alias" | b":" | b"true" | b"false" | b"unalias" | b"command" | b"type",

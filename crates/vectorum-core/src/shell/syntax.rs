@@ -145,6 +145,18 @@ pub enum Test {
     Or(Box<Test>, Box<Test>),
 }
 
+impl Test {
+    /// Whether anything in it is held against a regular expression.
+    pub(super) fn has_expression(&self) -> bool {
+        match self {
+            Test::Word(_) | Test::Unary(..) => false,
+            Test::Binary(_, operator, _) => operator == b"=~",
+            Test::Not(inner) => inner.has_expression(),
+            Test::And(one, other) | Test::Or(one, other) => one.has_expression() || other.has_expression(),
+        }
+    }
+}
+
 /// `NAME=VALUE`, `NAME+=VALUE`, `NAME[KEY]=VALUE`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Assignment {

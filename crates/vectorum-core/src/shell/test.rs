@@ -65,7 +65,8 @@ impl Machine<'_> {
                 Ok(false) => Ok(false),
                 Ok(true) => self.test(other),
                 Err(doubt) => match self.test(other) {
-                    Ok(false) => Ok(false),
+                    // An expression that is none ends all of it with a status of its own.
+                    Ok(false) if !one.has_expression() => Ok(false),
                     _ => Err(doubt),
                 },
             },
@@ -74,7 +75,7 @@ impl Machine<'_> {
                 Ok(false) => self.test(other),
                 Err(doubt) => match self.test(other) {
                     // There a number that is wrong ends all of it.
-                    Ok(true) if self.dialect != Dialect::Mksh => Ok(true),
+                    Ok(true) if self.dialect != Dialect::Mksh && !one.has_expression() => Ok(true),
                     _ => Err(doubt),
                 },
             },
@@ -475,6 +476,7 @@ impl Machine<'_> {
                 *words = rest;
                 is_word(Some(close), b")").then_some(answer)
             }
+            [_, operator, ..] if dialect == Dialect::Dash && is_word(Some(operator), b"==") => None,
             [left, operator, right, rest @ ..] if is_operand(left) && is_between(operator) && may_follow(right) => {
                 *words = rest;
                 Some(self.test_words(&[left.clone(), operator.clone(), right.clone()]))

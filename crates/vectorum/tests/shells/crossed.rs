@@ -1,6 +1,7 @@
 //! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
 //! the other, commands with options and with what they may be told, parameters expanded in places, sums, names that shells give
-//! a meaning in what is done with them, and one sign in shapes that hang on it.
+//! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, and one sign in
+//! shapes that hang on it.
 
 use super::Dice;
 
@@ -34,7 +35,11 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(7) {
+    match dice.roll(11) {
+        7 => sentence(dice, shell),
+        8 if shell != "fish" => condition(dice, shell),
+        9 if shell != "fish" => redirection(dice, shell),
+        10 if shell != "fish" => trap(dice, shell),
         0 => command(dice, shell),
         1 => expansion(dice, shell),
         2 => pair(dice, shell),
@@ -86,6 +91,58 @@ fn sum(dice: &mut Dice, shell: &str) -> String {
     let place = one(dice, "sums", shell);
     let text = if place.contains("\"%\"") { text.replace('"', "") } else { text };
     taken_up(shell, "X='1 3'; Y=q; N=5; M=-2; O=010; H=0x1f; E=; S=abc; R=N; set -- 4 b", &place.replace('%', &text))
+}
+
+/// Words and signs of the language in no order, or with one more or one less of them than belongs there.
+fn sentence(dice: &mut Dice, shell: &str) -> String {
+    if dice.roll(3) == 0 {
+        let length = 1 + dice.roll(5);
+        let words: Vec<String> = (0..length).map(|_| one(dice, "tokens", shell)).collect();
+        return taken_up(shell, "set -- p", &words.join(" "));
+    }
+    let whole = one(dice, "sentences", shell);
+    let mut words: Vec<&str> = whole.split(' ').collect();
+    let at = dice.roll(words.len());
+    let other = one(dice, "tokens", shell);
+    match dice.roll(3) {
+        0 => words.insert(at, &other),
+        1 => words[at] = &other,
+        _ => drop(words.remove(at)),
+    }
+    taken_up(shell, "set -- p", &words.join(" "))
+}
+
+/// A condition of one word or of two, alone or with another.
+fn condition(dice: &mut Dice, shell: &str) -> String {
+    let [first, operator, second, asked] = ["tested", "between", "tested", "asked"].map(|kind| one(dice, kind, shell));
+    let text = match dice.roll(4) {
+        0 => format!("{asked} {first}"),
+        1 => format!("{first} {operator} {second} {} {asked} {first}", dice.one(&["-a", "-o", "&&", "||", "-a !", "-o !"])),
+        _ => format!("{first} {operator} {second}"),
+    };
+    let form = dice.one(&["[ % ]", "test %", "[ ! % ]", "[ \\( % \\) ]", "[[ % ]]", "[[ ! % ]]", "[[ ( % ) ]]"]);
+    let form = if shell == "dash" && form.starts_with("[[") { "[ % ]" } else { form };
+    taken_up(shell, "X=a; Y=q; P='a*'; O='='; N=-n", &form.replace('%', &text))
+}
+
+/// A command with what it reads or writes.
+fn redirection(dice: &mut Dice, shell: &str) -> String {
+    let [number, operator, file, command] = ["numbers", "directions", "files", "redirected"].map(|kind| one(dice, kind, shell));
+    let number = if number == "-" { String::new() } else { number };
+    let direction = match operator.as_str() {
+        "<<" | "<<-" => format!("{number}{operator}E\nh $X\nE\n"),
+        ">&-" | "<&-" => format!("{number}{operator}"),
+        _ => format!("{number}{operator} {file}"),
+    };
+    let text = command.replace('%', &direction);
+    format!("{}\nread D < part; export D", taken_up(shell, "X=7; Y=q", &text))
+}
+
+/// A trap in a place, and what sets it off there.
+fn trap(dice: &mut Dice, shell: &str) -> String {
+    let [action, signal, place, event] = ["actions", "signals", "trapped", "events"].map(|kind| one(dice, kind, shell));
+    let text = place.replace("%A", &action).replace("%S", &signal).replace("%E", &event);
+    taken_up(shell, "X=1; Y=q", &text)
 }
 
 /// A name that shells give a meaning, set, exported or taken away.

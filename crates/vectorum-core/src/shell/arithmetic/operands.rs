@@ -3,8 +3,10 @@
 use bytes::Bytes;
 
 use super::super::content::Content;
+use super::super::sum::SUM_MAY_SET;
 use super::super::syntax::Dialect;
 use super::super::value::Val;
+use super::may_assign;
 use super::{Effect, MOST_VALUES, Number, Piece, Stop, Sum, UNKNOWN, Worked};
 
 /// What sets a name, and counts it up or down behind it.
@@ -155,8 +157,13 @@ impl Sum<'_, '_> {
         if matches!(self.effect, Effect::No) {
             return Ok(Ok(0));
         }
+        // That is the last word of the command before, and may be a sum that sets something.
+        if name == b"_" {
+            self.machine.fog(SUM_MAY_SET);
+            return Err(Stop::Unfollowed);
+        }
         let is_number = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
-        let is_number = is_number || name != b"_" && self.machine.is_special(name);
+        let is_number = is_number || self.machine.is_special(name);
         let content = self.machine.content_of(name);
         if matches!(content, Content::Unset | Content::Perhaps(_)) {
             self.need(matches!(content, Content::Unset));
@@ -215,7 +222,12 @@ impl Sum<'_, '_> {
         }
         // It is an expression of its own; ksh has other rules for names in there.
         let is_followed = matches!(self.machine.dialect, Dialect::Bash | Dialect::Zsh | Dialect::Mksh);
-        if !is_followed || self.values >= MOST_VALUES {
+        // There it is worked out late, when what stands behind it may have set something.
+        let rest = self.rest().trim_ascii_start();
+        let behind =
+            SETTING.iter().find_map(|sign| rest.strip_prefix(*sign).filter(|rest| !rest.starts_with(b"="))).unwrap_or(rest);
+        let is_late = self.machine.dialect == Dialect::Zsh && may_assign(behind);
+        if !is_followed || is_late || self.values >= MOST_VALUES {
             return self.unfollowed_here();
         }
         self.values += 1;

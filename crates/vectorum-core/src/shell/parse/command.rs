@@ -19,6 +19,11 @@ fn push_word(words: &mut Vec<Word>, word: Word) {
     words.push(word);
 }
 
+/// Whether a name is given the number of the file.
+fn is_named(redirect: &Redirect) -> bool {
+    redirect.from.first().is_some_and(|byte| is_name_start(*byte))
+}
+
 /// Whether a word before a command is a name with a colon behind it.
 fn is_label(word: &[u8]) -> bool {
     word.strip_suffix(b":").is_some_and(is_portable)
@@ -42,6 +47,9 @@ impl Parser<'_> {
                 loop {
                     self.blanks();
                     match self.redirect()? {
+                        Some(redirect) if self.dialect == Dialect::Zsh && is_named(&redirect) => {
+                            return self.trouble_unfollowed("a name for the number of a file behind such a command");
+                        }
                         Some(redirect) => push_only(&mut redirects, redirect),
                         None => break,
                     }
@@ -207,6 +215,12 @@ impl Parser<'_> {
             }
             return self.trouble("a command is missing");
         }
+        // Behind others that is an error by what the command is, and by what the name holds.
+        let is_exec = words.first().and_then(Word::literal) == Some(b"exec");
+        let is_odd = |redirect: &Redirect| is_named(redirect) && (!is_exec || redirect.operator.starts_with(b"&"));
+        if self.dialect == Dialect::Zsh && redirects.iter().any(is_odd) {
+            return self.trouble_unfollowed("a name for the number of a file");
+        }
         Ok(Command { kind: Kind::Simple(assignments, words), redirects, at, end: self.at })
     }
 
@@ -233,11 +247,20 @@ impl Parser<'_> {
             number.extend(self.peek());
             self.at += 1;
         }
+        // Elsewhere more than one digit is a word.
+        if number.len() > 1 && self.dialect != Dialect::Bash {
+            self.at = from;
+            return Ok(None);
+        }
         if number.is_empty() && self.dialect.is_rich() && self.dialect != Dialect::Mksh && self.peek() == Some(b'{') {
             let rest = self.text.get(self.at..).unwrap_or_default();
             let length = rest.iter().skip(1).take_while(|b| is_name(**b)).count();
             let name = rest.get(1..=length).unwrap_or_default();
             let is_closed = matches!(rest.get(length + 1..length + 3), Some([b'}', b'<' | b'>']));
+            let is_file = rest.get(length + 2..length + 4).is_some_and(|signs| matches!(signs, [b'<' | b'>', b'(']));
+            if is_closed && is_file && self.dialect == Dialect::Ksh {
+                return self.trouble_unfollowed("a name before commands that are read");
+            }
             if is_closed && name.first().is_some_and(|b| is_name_start(*b)) {
                 number = name.to_vec();
                 self.at += length + 2;
@@ -251,7 +274,7 @@ impl Parser<'_> {
                 self.dialect.is_rich()
                     && (**o != b">!" || self.dialect == Dialect::Zsh)
                     && (**o != b"&>>" || self.dialect != Dialect::Ksh)
-                    && (number.is_empty() || !o.starts_with(b"&"))
+                    && (number.is_empty() || !o.starts_with(b"&") || matches!(self.dialect, Dialect::Mksh | Dialect::Zsh))
             })
             .chain(plain)
             .find(|o| self.starts(o))
