@@ -2,6 +2,7 @@
 
 use super::leaving::Leaves;
 use super::*;
+use crate::shell::options::names::is_one_of;
 
 /// What a function is made of.
 #[derive(Debug)]
@@ -83,12 +84,19 @@ const SHIPPED: &[&[u8]] = &[
 const SETTING: &[&[u8]] =
     &[b"alias", b"cd", b"cdh", b"export", b"fish_add_path", b"nextd", b"popd", b"prevd", b"pushd", b"setenv", b"trap", b"vared"];
 
+/// Words that no function is called (measured: 3.6).
+const RESERVED: &str = "[ _ and argparse begin break builtin case command continue else end eval exec for function if not or read \
+    return set status string switch test time while";
+
 impl Fish<'_> {
     pub(super) fn define(&mut self, words: &[Word], body: &Arc<Vec<Job>>) {
         let words = self.fields(words).ok().and_then(|all| all.iter().map(|w| w.known().cloned()).collect::<Option<Vec<_>>>());
         let Some((name, rest)) = words.as_deref().and_then(|w| w.split_first()) else {
             return self.fog("a function whose name is not known");
         };
+        if is_one_of(RESERVED, name) {
+            return self.set_status(2);
+        }
         let Some(options) = Options::of(rest, WITH_WORD, &[&[(b'S', b"no-scope-shadowing")]], false) else {
             return self.fog("an option of «function» that is not followed");
         };

@@ -250,12 +250,25 @@ impl<'a> Parser<'a> {
                 return Ok(out);
             }
             let job = self.joined(&mut joint)?;
+            if Self::is_made_in_pipe(out.last(), &job) {
+                return self.odd("a command of a pipe whose name is made up");
+            }
             // A job in the background.
             if joint == Joint::Always && job.pipe.is_none() && self.peek(0) == Some(b'&') {
                 self.at += 1;
+                self.separators();
+                if self.is_word(b"and") || self.is_word(b"or") {
+                    return self.wrong("nothing hangs on what runs beside the shell");
+                }
             }
             out.push(job);
         }
+    }
+
+    /// Where a command of a pipe is none, nothing of the pipe is run.
+    fn is_made_in_pipe(before: Option<&Job>, job: &Job) -> bool {
+        let is_made = matches!(&job.kind, Kinds::Command(words) if words.first().is_some_and(|word| word.literal().is_none()));
+        is_made && (job.pipe.is_some() || before.is_some_and(|job| job.pipe.is_some()))
     }
 
     /// Takes a job that is joined to the one before as `joint` says, and what joins the next one to it.
@@ -288,6 +301,10 @@ impl<'a> Parser<'a> {
             self.separators();
             let is_ended = self.text.get(..self.at).is_some_and(|text| text.trim_ascii_end().ends_with(b";"));
             let is_within = job.pipe.is_some() && (self.is_word(b"and") || self.is_word(b"or"));
+            let is_odd = [&b"and"[..], b"or", b"else", b"case", b"end"].iter().any(|word| self.is_word(word));
+            if is_odd && !is_within {
+                return self.odd("a word of the language behind a sign");
+            }
             if is_within || is_ended || self.peek(0).is_none_or(|byte| b")|&".contains(&byte)) {
                 return self.wrong("a command is missing");
             }
@@ -296,9 +313,12 @@ impl<'a> Parser<'a> {
     }
 
     fn job(&mut self) -> Parsed<Job> {
-        let (mut joint, mut negated) = (Joint::Always, false);
+        let (mut joint, mut negated, mut is_begun) = (Joint::Always, false, false);
         loop {
             self.blanks();
+            if is_begun && (self.is_word(b"and") || self.is_word(b"or")) {
+                return self.odd("a word that joins commands behind another");
+            }
             let is_asked = |p: &Self, word: &[u8]| {
                 let rest = p.text.get(p.at + word.len()..).unwrap_or_default();
                 p.is_word(word) && rest.trim_ascii_start().starts_with(b"-")
@@ -321,15 +341,22 @@ impl<'a> Parser<'a> {
                 if self.peek(0).is_some_and(|byte| b"<>".contains(&byte)) {
                     return self.wrong("a command is missing");
                 }
-                if self.peek(0) == Some(b'-') {
+                if self.peek(0) == Some(b'-') || self.is_word(b"time") {
                     return self.odd("an option of «time»");
                 }
             } else {
                 break;
             }
+            is_begun = true;
         }
         let at = self.at;
         let vars = self.own_vars()?;
+        if [&b"else"[..], b"case", b"end"].iter().any(|word| self.is_word(word)) {
+            return self.odd("a word of the language for a command");
+        }
+        if negated && [&b"break"[..], b"continue", b"return", b"exit"].iter().any(|word| self.is_word(word)) {
+            return self.odd("what is left is turned round");
+        }
         let is_joined = [&b"not"[..], b"!", b"and", b"or", b"time"].iter().any(|word| self.is_word(word));
         if !vars.is_empty() && is_joined {
             return self.odd("a variable before what is turned round");
@@ -389,6 +416,12 @@ impl<'a> Parser<'a> {
         let mut joint = Joint::Always;
         loop {
             let job = self.joined(&mut joint)?;
+            if Self::is_made_in_pipe(out.last(), &job) {
+                return self.odd("a command of a pipe whose name is made up");
+            }
+            if joint == Joint::Always && job.pipe.is_none() && self.peek(0) == Some(b'&') {
+                return self.odd("a condition in the background");
+            }
             if job.pipe.is_some() {
                 out.push(job);
                 self.separators();
@@ -412,7 +445,7 @@ impl<'a> Parser<'a> {
         let is_asked = |word: &&[u8]| {
             let rest = self.text.get(self.at + word.len()..).unwrap_or_default();
             let behind = rest.iter().find(|byte| !b" \t\r".contains(byte));
-            let is_alone = **word != *b"begin" && behind.is_none_or(|byte| b"\n;".contains(byte));
+            let is_alone = **word != *b"begin" && behind.is_none_or(|byte| b"\n;#".contains(byte));
             self.is_word(word) && (is_alone || behind == Some(&b'-'))
         };
         if [&b"if"[..], b"while", b"begin", b"for", b"switch", b"function"].iter().any(is_asked) {
@@ -428,6 +461,9 @@ impl<'a> Parser<'a> {
                     self.blanks();
                     if self.take_word(b"if") {
                         continue;
+                    }
+                    if !matches!(self.peek(0), Some(b'\n' | b';')) {
+                        return self.wrong("a command right behind «else»");
                     }
                     let otherwise = self.jobs()?;
                     let redirects = self.end()?;
@@ -450,6 +486,9 @@ impl<'a> Parser<'a> {
         }
         if self.take_word(b"for") {
             self.blanks();
+            if self.peek(0) == Some(b'$') {
+                return self.odd("a name that is made up");
+            }
             let Some(name) = self.word()? else { return self.wrong("a name is missing") };
             self.blanks();
             if !self.take_word(b"in") {
@@ -495,11 +534,24 @@ impl<'a> Parser<'a> {
             return Ok((Kinds::Function(words, Arc::new(body)), redirects));
         }
         self.blanks();
-        if self.peek(0).is_some_and(|byte| b"<>".contains(&byte)) {
+        let sign = self.digits();
+        if self.peek(sign).is_some_and(|byte| b"<>".contains(&byte)) || self.peek(0) == Some(b'&') && self.peek(1) == Some(b'>') {
             return self.wrong("a redirection stands before its command");
+        }
+        // These take a redirection in front of what they run for none of it, and are odd then.
+        let is_before = |word: &&[u8]| {
+            let rest = self.text.get(self.at + word.len()..).unwrap_or_default().trim_ascii_start();
+            let digits = rest.iter().take_while(|byte| byte.is_ascii_digit()).count();
+            self.is_word(word) && (rest.get(digits).is_some_and(|byte| b"<>".contains(byte)) || rest.starts_with(b"&>"))
+        };
+        if [&b"command"[..], b"builtin", b"exec"].iter().any(is_before) {
+            return self.odd("a redirection before what is run");
         }
         let (words, redirects) = self.words()?;
         let Some(first) = words.first() else { return self.wrong("a command is missing") };
+        if first.parts.iter().any(|part| matches!(part, Part::Braces(_))) {
+            return self.odd("a command whose name is made up");
+        }
         if !redirects.is_empty()
             && matches!(&first.parts[..], [Part::Text(word)] if matches!(&word[..], b"and" | b"or" | b"not" | b"!" | b"time"))
         {

@@ -10,16 +10,22 @@ impl Fish<'_> {
         }
         let Some(state) = &self.live else { return };
         let outer = (state.input.clone(), state.output.clone());
-        let (mut is_opened, mut is_taken) = (Ok(true), false);
+        let (mut is_opened, mut is_taken, mut is_named) = (Ok(true), false, true);
         for (kind, word) in &job.redirects {
             let target = match self.expand(word).as_deref() {
                 Ok([Val::Known(target)]) => Some(target.clone()),
                 _ => None,
             };
+            // What names none, or many, is an error with a status of its own.
+            is_named &= target.is_some();
             let digits = kind.iter().take_while(|b| b.is_ascii_digit()).count();
             let (number, operator) = kind.split_at(digits);
             let opened = match (operator, &target) {
-                (b">&" | b"<&", _) => Ok(true),
+                (b">&" | b"<&", Some(number)) if matches!(&number[..], b"0" | b"1" | b"2" | b"-") => Ok(true),
+                (b">&" | b"<&", _) => {
+                    is_named = false;
+                    Err(self.doubt("whether a file is open by that number"))
+                }
                 (_, None) => Err(self.doubt("a file is opened whose name is not known")),
                 (b"<", Some(path)) => {
                     let path = self.full(path);
@@ -91,7 +97,7 @@ impl Fish<'_> {
         let fails = |m: &mut Self| {
             let doubt = m.doubt("a file that cannot be opened");
             m.fork(&doubt, |m| outputs.iter().for_each(|word| drop(m.expand(word))), |_| {});
-            if is_plain { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") }
+            if is_plain && is_named { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") }
         };
         // A folder is gone to only where nothing is redirected.
         let is_folder = match &job.kind {
