@@ -545,6 +545,7 @@ impl Machine<'_> {
             return;
         }
         self.has_end_trap |= self.quiet > 0 && signals.iter().any(ends_shell);
+        self.traps_leave |= leaves(text);
         if let Some(frame) = self.frames.iter_mut().rfind(|frame| frame.kind == Boundary::Function) {
             frame.has_trap = true;
         }
@@ -576,6 +577,11 @@ fn set_of_process(name: &[u8], words: &[Bytes]) -> Option<Option<u8>> {
         }
         _ => None,
     }
+}
+
+/// Whether the text of a trap may leave what runs when it does.
+pub(super) fn leaves(text: &[u8]) -> bool {
+    [&b"return"[..], b"break", b"continue"].iter().any(|word| memchr::memmem::find(text, word).is_some())
 }
 
 /// What `trap` takes everywhere (signal(7)); in some shells in other spellings, too.

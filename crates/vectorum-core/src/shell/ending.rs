@@ -204,6 +204,14 @@ impl Machine<'_> {
 
     /// Ends the shell.
     pub(super) fn exit(&mut self) {
+        if self.traps_leave {
+            const WHY: &str = "a trap that leaves what runs";
+            return self.fork(&self.doubt(WHY), Self::exit_surely, |m| m.fog(WHY));
+        }
+        self.exit_surely();
+    }
+
+    fn exit_surely(&mut self) {
         if let Some(index) = self.frames.iter().rposition(|f| f.kind == Boundary::Shell) {
             if index == 0 && self.quiet == 0 {
                 self.end = Some(self.here());

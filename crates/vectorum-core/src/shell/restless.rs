@@ -8,6 +8,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
+use super::builtin::leaves;
 use super::content::{Content, Var};
 use super::declare::{Declared, name_of};
 use super::machine::Machine;
@@ -72,7 +73,7 @@ impl Machine<'_> {
     /// The same of one that commands set off, which may print, and leave what runs there.
     pub(super) fn trap_set_off(&mut self, text: &[u8]) {
         self.trap_with(text);
-        if [&b"return"[..], b"break", b"continue"].iter().any(|word| memchr::memmem::find(text, word).is_some()) {
+        if leaves(text) {
             self.restless.is_all = true;
             return self.fog("a trap that leaves what runs");
         }

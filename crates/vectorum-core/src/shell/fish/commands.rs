@@ -209,7 +209,7 @@ impl Fish<'_> {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");
             }
-            name if HARMLESS.contains(&name) => self.doubt_status("how a command ends"),
+            name if HARMLESS.contains(&name) => self.ends_somehow(),
             b"source" | b"." => self.fog(PRINTED_COMMANDS),
             name if self.is_own(name) => self.fog("a command of fish whose words are not known"),
             name if self.autoloaded(name).is_some() => self.fog("a function whose arguments are not known"),
@@ -226,6 +226,12 @@ impl Fish<'_> {
             self.print(both(&Val::Known(line), &Val::of(b"\n")));
         }
         self.set_status(status);
+    }
+
+    /// Whether what a command is handed to read ends without the end of a line.
+    fn reads_no_end(&self) -> bool {
+        let given = self.live.as_ref().map(|state| &state.input).filter(|input| input.is_given);
+        given.and_then(|input| input.text.known()).is_some_and(|text| !text.ends_with(b"\n"))
     }
 
     /// The lines that a command is handed to read by a pipe or a file of its own.
@@ -448,6 +454,8 @@ impl Fish<'_> {
                 None => self.ends_somehow(),
             },
             b"string" => match known.as_deref().and_then(|words| text::string(words, &self.lines_given())) {
+                // The last of what it reads may have no end, and then what comes of it has none.
+                Some((lines, _)) if lines.last().is_some_and(Bytes::is_empty) && self.reads_no_end() => self.ends_somehow(),
                 Some((lines, status)) => self.say(lines, status),
                 None => {
                     // Groups with names set variables.

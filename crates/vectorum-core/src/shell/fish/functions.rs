@@ -361,7 +361,7 @@ impl Fish<'_> {
                     None => missing += 1,
                 }
             }
-            self.set_status(missing);
+            self.set_status(if options.rest.is_empty() { 1 } else { missing });
         } else {
             self.print(Val::Unknown(self.doubt("what a command prints")));
             self.doubt_status("how a command ends");

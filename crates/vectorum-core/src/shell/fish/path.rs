@@ -51,7 +51,9 @@ impl Fish<'_> {
                 _ => {
                     if self.passes(path, &options)? != options.has(b'v') {
                         is_so = true;
-                        out.push(path.clone());
+                        // It is none of an option's then.
+                        let before: &[u8] = if path.starts_with(b"-") { b"./" } else { b"" };
+                        out.push(Bytes::from([before, path].concat()));
                     }
                     continue;
                 }

@@ -244,10 +244,10 @@ impl Fish<'_> {
         let (erase, query, append, prepend) = (has(b'e'), has(b'q'), has(b'a'), has(b'p'));
         let names = arguments.get(at..).unwrap_or_default();
         // Where it shows or lists, not all else is taken.
-        if (has(b'S') || has(b'n')) && !names.is_empty() {
+        if (has(b'S') || has(b'n')) && !(names.is_empty() && options.taken.len() == 1) {
             self.doubt_status("words that a command does not take");
         }
-        if names.is_empty() && has(b'n') {
+        if names.is_empty() && has(b'n') && options.taken.len() == 1 {
             self.set_status(0);
         }
         if has(b'S') || has(b'n') {

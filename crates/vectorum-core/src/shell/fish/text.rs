@@ -123,8 +123,9 @@ pub(super) fn string(words: &[Bytes], given: &Given) -> Option<(Vec<Bytes>, u8)>
         }
         b"repeat" => {
             let count = usize::try_from(number(b'n')?.filter(|n| (1..1000).contains(n))?).ok()?;
-            for text in texts {
-                is_changed |= !text.is_empty();
+            // Of nothing comes no line.
+            for text in texts.filter(|text| !text.is_empty()) {
+                is_changed = true;
                 out.push(text.repeat(count).into());
             }
         }

@@ -247,7 +247,10 @@ impl Fish<'_> {
                 }
             }
             Part::Output(jobs, quoted, chosen) => match (self.output(jobs), chosen) {
-                (Val::Known(text), None) if *quoted => vec![Val::of(text.strip_suffix(b"\n").unwrap_or(&text))],
+                (Val::Known(text), None) if *quoted => {
+                    let ends = text.iter().rev().take_while(|byte| **byte == b'\n').count();
+                    vec![Val::of(text.get(..text.len() - ends).unwrap_or_default())]
+                }
                 (Val::Known(text), chosen) => {
                     let lines = match text.is_empty() {
                         true => Vec::new(),
