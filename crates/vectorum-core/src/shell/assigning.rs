@@ -203,7 +203,8 @@ impl Machine<'_> {
             return false;
         }
         match key {
-            [Part::Text(text) | Part::Quoted(text)] if text.starts_with(b"0,") => true,
+            // A part from there is one from the first item on.
+            [Part::Text(text) | Part::Quoted(text)] if text.starts_with(b"0,") => text[..] == b"0,0"[..],
             [Part::Text(text) | Part::Quoted(text)] => is_plain(text) && self.sum_in_word(key) == Ok(0),
             _ => false,
         }
@@ -266,6 +267,13 @@ impl Machine<'_> {
         }
         if let Some(content) = self.exchanged(name, key, std::slice::from_ref(&value), false) {
             return self.assign(name, content, None);
+        }
+        // Of a part whose places are not numbers nothing is told.
+        let is_part = self.is_own_zsh() && self.one_text(key).known().is_none_or(|text| text.contains(&b','));
+        if is_part && key.iter().any(|part| !matches!(part, Part::Sum(_))) {
+            let doubt = self.doubt("a part of a list");
+            self.fail_or_go_on(&doubt);
+            return self.assign(name, Content::Perhaps(Val::Unknown(doubt)), None);
         }
         // The key of a table is no number, and none is empty in bash.
         let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);

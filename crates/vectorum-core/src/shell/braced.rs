@@ -432,6 +432,12 @@ impl Parser<'_> {
             self.at += 1;
             return Ok(Behind::Other(BAD_SHAPE));
         }
+        // There neither may be missing.
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        if self.dialect == Dialect::Zsh && rest.starts_with(b":}") {
+            self.skip_braces(start)?;
+            return Ok(Behind::Other(BAD_SHAPE));
+        }
         let from = self.at;
         let offset = self.inner_word(true, b":}")?.parts.into_vec();
         // A parenthesis is none of its sums there, and nothing is none (measured: 93u+m).
@@ -443,8 +449,18 @@ impl Parser<'_> {
             self.skip_braces(start)?;
             return Ok(Behind::Other(ODD_SHAPE));
         }
+        if self.dialect == Dialect::Zsh && self.lacks_length() {
+            self.skip_braces(start)?;
+            return Ok(Behind::Other(BAD_SHAPE));
+        }
         let length = if self.take(b":") { Some(self.inner_word(true, b"}")?.parts.into_vec()) } else { None };
         Ok(Behind::Open(Change::Slice(offset, length)))
+    }
+
+    /// Whether what stands behind a second colon is no length to zsh: nothing, or a letter, which would be a modifier
+    /// (measured: 5.9).
+    pub(super) fn lacks_length(&self) -> bool {
+        self.peek() == Some(b':') && self.peek_at(1).is_none_or(|byte| byte == b'}' || byte.is_ascii_alphabetic())
     }
 
     /// Takes `@` of bash's and the letter behind it.

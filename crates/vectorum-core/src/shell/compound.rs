@@ -440,6 +440,8 @@ impl Parser<'_> {
                 }
             }
             words = Some(taken);
+        } else if self.dialect == Dialect::Zsh && self.starts(b"()") {
+            return self.trouble_unfollowed("a function for what a loop does");
         } else if self.dialect == Dialect::Zsh && self.peek() == Some(b'(') {
             self.at += 1;
             words = Some(self.array()?);

@@ -65,7 +65,7 @@ impl Machine<'_> {
             };
             at += 1;
             let letters = text.slice(1..);
-            if letters == b"-"[..] && !on && self.dialect == Dialect::Dash {
+            if letters == b"-"[..] && !on && matches!(self.dialect, Dialect::Dash | Dialect::Bash | Dialect::Mksh) {
                 return self.refuse_option();
             }
             if letters == b"-"[..] {

@@ -32,7 +32,8 @@ impl Asked {
         let mut words = words.iter();
         let mut are_done = false;
         while let Some(word) = words.next() {
-            let is_option = word.starts_with(b"-") && asked.names.is_empty() && !are_done;
+            // By itself it is a name that is none, or ends options.
+            let is_option = word.starts_with(b"-") && word.len() > 1 && asked.names.is_empty() && !are_done;
             match &word[..] {
                 // Up to a NUL, which no such text has.
                 b"-d" if dialect == Dialect::Zsh && words.as_slice().first().is_some_and(Bytes::is_empty) => {
@@ -40,7 +41,8 @@ impl Asked {
                     words.next();
                 }
                 b"--" if is_option => are_done = true,
-                b"-r" => asked.is_raw = true,
+                b"-" if dialect == Dialect::Zsh && asked.names.is_empty() && !are_done => are_done = true,
+                b"-r" if is_option => asked.is_raw = true,
                 _ if is_option && dialect == Dialect::Bash => asked.letters(word, &mut words),
                 option if is_option => {
                     asked.is_odd = true;

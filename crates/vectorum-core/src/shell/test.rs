@@ -477,6 +477,8 @@ impl Machine<'_> {
                 is_word(Some(close), b")").then_some(answer)
             }
             [_, operator, ..] if dialect == Dialect::Dash && is_word(Some(operator), b"==") => None,
+            // What is no number there makes an error of all of it.
+            [left, operator, right, ..] if compares(operator, dialect) && ![left, right].into_iter().all(is_sure_number) => None,
             [left, operator, right, rest @ ..] if is_operand(left) && is_between(operator) && may_follow(right) => {
                 *words = rest;
                 Some(self.test_words(&[left.clone(), operator.clone(), right.clone()]))
@@ -511,6 +513,18 @@ fn is_between(value: &Val) -> bool {
     const BETWEEN: &[&[u8]] =
         &[b"=", b"==", b"!=", b"<", b">", b"-eq", b"-ne", b"-lt", b"-le", b"-gt", b"-ge", b"-nt", b"-ot", b"-ef"];
     value.known().is_some_and(|word| BETWEEN.contains(&&word[..]))
+}
+
+/// Whether a sign compares numbers, or is none that the shell knows there.
+fn compares(operator: &Val, dialect: Dialect) -> bool {
+    operator.known().is_some_and(|sign| {
+        matches!(&sign[..], b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge")
+            || dialect == Dialect::Zsh && matches!(&sign[..], b"<" | b">")
+    })
+}
+
+fn is_sure_number(value: &Val) -> bool {
+    value.is_number() && value.is_empty() == Some(false)
 }
 
 /// Whether a word asks something of the one behind it.

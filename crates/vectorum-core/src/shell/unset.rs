@@ -69,6 +69,7 @@ impl Machine<'_> {
         if let (Dialect::Zsh, Some((first, patterns))) = (self.dialect, words.split_first())
             && first.starts_with(b"-")
             && first.contains(&b'm')
+            && !(first == "-m" && patterns.is_empty())
         {
             let is_plain = first.iter().all(|b| b"-mv".contains(b)) && !patterns.is_empty() && !self.as_sh;
             if !is_plain || self.unset_those_that_fit(patterns).is_err() {
@@ -77,7 +78,10 @@ impl Machine<'_> {
             return;
         }
         match self.dialect {
-            Dialect::Zsh if matches!(words, [] | [_]) && words.iter().all(|word| word == "-" || word == "--") => {
+            Dialect::Zsh
+                if matches!(words, [] | [_])
+                    && words.iter().all(|word| matches!(&word[..], b"-" | b"--" | b"-f" | b"-v" | b"-m")) =>
+            {
                 return self.set_status(1);
             }
             Dialect::Ksh if words.is_empty() => return self.misused(),

@@ -303,6 +303,9 @@ impl Parser<'_> {
                 self.at += 1;
                 let parts = |p: &mut Self, ends: &[u8]| p.inner_word(true, ends).ok().map(|word| Parts::into_vec(word.parts));
                 let offset = parts(self, b":}")?;
+                if self.lacks_length() {
+                    return None;
+                }
                 let length = if self.take(b":") { Some(parts(self, b"}")?) } else { None };
                 Change::Slice(offset, length)
             }

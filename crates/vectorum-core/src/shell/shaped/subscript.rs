@@ -78,6 +78,8 @@ impl Machine<'_> {
             Some(at) => (number(key.get(..at)?)?, number(key.get(at + 1..)?)?),
             None => (number(&key)?, number(&key)?),
         };
+        // What is before the first item begins with that.
+        let from = if from == 0 && to != 0 { 1 } else { from };
         let part = |length: usize| {
             let length = i64::try_from(length).ok()?;
             let from = if from < 0 { from + length + 1 } else { from };
