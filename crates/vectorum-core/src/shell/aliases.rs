@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::frame::Boundary;
 use super::machine::Machine;
 use super::state::State;
 use super::syntax::{Command, Dialect, Part, Word};
@@ -127,7 +128,7 @@ impl Machine<'_> {
         }
         // Its own name within it stands for itself.
         self.aliasing.expanding.push((Bytes::copy_from_slice(name), self.depth + 1));
-        self.evaluate(&text);
+        self.evaluate_as(&text, Boundary::Alias);
         self.aliasing.expanding.pop();
         true
     }

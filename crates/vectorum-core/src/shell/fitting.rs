@@ -15,8 +15,10 @@ impl Machine<'_> {
         let doubt = self.doubt("an item that is declared as a variable");
         match self.dialect {
             Dialect::Bash => return self.set_status(1),
-            Dialect::Zsh => self.fail_or_go_on(&doubt),
-            Dialect::Dash | Dialect::Ksh | Dialect::Mksh => {}
+            // It is no name there.
+            Dialect::Dash => return self.fail_special(),
+            // The index is worked out, and may be wrong.
+            Dialect::Zsh | Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(&doubt),
         }
         self.doubt_from_here(name);
         self.doubt_status(doubt);

@@ -10,6 +10,8 @@ pub(super) enum Boundary {
     Function,
     /// A file, or the text of `eval`.
     Text,
+    /// What an alias stands for, of which an error is one of the text in which it stands.
+    Alias,
     /// A startup file.
     Startup,
     /// A command that has variables of its own.

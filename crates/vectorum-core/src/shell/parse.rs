@@ -33,6 +33,8 @@ pub(super) struct Parser<'a> {
     pub(super) braces: usize,
     /// Whether the parameter that is read stands between double quotes.
     pub(super) is_between_quotes: bool,
+    /// Where the commands begin that are read before anything of them is run.
+    pub(super) line: usize,
 }
 
 pub(super) fn is_name_start(byte: u8) -> bool {
@@ -87,6 +89,7 @@ impl<'a> Parser<'a> {
             outputs: 0,
             braces: 0,
             is_between_quotes: false,
+            line: 0,
         }
     }
 
@@ -104,6 +107,7 @@ impl<'a> Parser<'a> {
             outputs: 0,
             braces: 0,
             is_between_quotes: false,
+            line: self.line,
         }
     }
 
@@ -254,6 +258,7 @@ impl<'a> Parser<'a> {
         if self.at >= self.text.len() {
             return Ok(None);
         }
+        self.line = self.at;
         let (list, _) = self.list(true)?;
         if list.items.is_empty() {
             return self.trouble("this cannot stand here");

@@ -18,9 +18,14 @@ use crate::host_view::{self, Kind as FileKind};
 impl Machine<'_> {
     /// Runs a text's commands in this shell.
     pub(super) fn evaluate(&mut self, text: &[u8]) {
+        self.evaluate_as(text, Boundary::Text);
+    }
+
+    /// Runs a text as what ends with it.
+    pub(super) fn evaluate_as(&mut self, text: &[u8], kind: Boundary) {
         let fixed = Some(self.source.line(self.at));
         let source = Source { fixed, ..Source::new(self.source.path.clone(), Bytes::copy_from_slice(text)) };
-        self.run_source(&Arc::new(source), Boundary::Text);
+        self.run_source(&Arc::new(source), kind);
     }
 
     pub(super) fn eval(&mut self, arguments: &[Val]) {

@@ -282,7 +282,7 @@ impl Parser<'_> {
     /// # Errors
     /// If nothing above in the file names it.
     pub(super) fn takes_groups(&self) -> Parsed<()> {
-        let before = self.text.get(..self.at).unwrap_or_default();
+        let before = self.text.get(..self.line).unwrap_or_default();
         if self.dialect == Dialect::Bash && memchr::memmem::find(before, b"extglob").is_none() {
             return self.trouble_unfollowed("a pattern that bash reads only where the option is set");
         }

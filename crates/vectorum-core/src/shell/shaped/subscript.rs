@@ -14,12 +14,21 @@ use super::*;
 impl Machine<'_> {
     /// Takes what a subscript says of a list, or of the letters of a text.
     pub(in super::super) fn subscripted(&mut self, held: Held, subscript: &Subscript) -> Expanded<Held> {
-        let held = match held {
-            Held::Unknown(doubt) => return Err(doubt),
-            Held::Perhaps(_) => return Err(self.doubt("a subscript")),
-            Held::One(Val::Unknown(doubt)) => return Err(doubt),
-            held => held,
+        let unknown = match &held {
+            Held::Unknown(doubt) | Held::One(Val::Unknown(doubt)) => Some(doubt.clone()),
+            Held::Perhaps(_) => Some(self.doubt("a subscript")),
+            _ => None,
         };
+        // Whatever text that is, the place may be wrong; of a table it is a key.
+        if let Some(doubt) = unknown {
+            let places: &[&Vec<Part>] = match subscript {
+                Subscript::At(key) if matches!(held, Held::One(_)) => &[key],
+                Subscript::Range(from, to) => &[from, to],
+                Subscript::At(_) | Subscript::All(_) | Subscript::Search(..) => &[],
+            };
+            self.fork(&doubt, |m| places.iter().for_each(|place| drop(m.place_of(place))), |_| {});
+            return Err(doubt);
+        }
         match subscript {
             Subscript::All(_) => Ok(held),
             Subscript::At(key) => {
