@@ -2,12 +2,16 @@
 //! an error is run.
 
 mod command;
+mod condition;
+mod function;
 
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
 use bytes::Bytes;
 use smallvec::{SmallVec, smallvec};
+
+pub(super) use condition::asks_of_one;
 
 use super::syntax::*;
 use super::words::odd_document;
@@ -499,6 +503,9 @@ impl<'a> Parser<'a> {
             Some(b'&' | b'|' | b')') => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh),
             _ => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) && self.is_out_of_place(),
         };
+        if is_end && is_begun && is_timed && self.dialect == Dialect::Mksh {
+            return self.trouble("a command is missing");
+        }
         let negates_nothing = is_begun && matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Zsh);
         let first = if is_end && (is_timed || negates_nothing) {
             let kind = Kind::Simple(Vec::new(), Vec::new());
@@ -514,10 +521,6 @@ impl<'a> Parser<'a> {
                     |c: &Command| matches!(c.kind, Kind::For(..) | Kind::Count(..) | Kind::Repeat(..) | Kind::Always(..));
                 if is_timed && self.dialect == Dialect::Zsh && commands.iter().any(is_loop) {
                     return self.trouble_unfollowed("a loop of which the time is taken");
-                }
-                // Whether these are taken apart differs from one text to the next.
-                if is_timed && self.dialect == Dialect::Zsh && commands.iter().any(defines) {
-                    return self.trouble_unfollowed("a function of which the time is taken");
                 }
                 // An error of these gives up less there.
                 let may_fail = |c: &Command| matches!(&c.kind, Kind::Simple(set, words) if words.is_empty() && set.iter().any(is_unfollowed));
@@ -565,31 +568,19 @@ fn is_unfollowed(assignment: &Assignment) -> bool {
     matches!(&assignment.value, Assigned::Word(word) if word.parts.iter().any(|part| matches!(part, Part::Unfollowed(_))))
 }
 
-/// What zsh takes the time of runs in a shell of its own, if it is one of these (measured: 5.9).
+/// What zsh takes the time of runs in the shell or in one of its own, by where it stands in its file (measured: 5.9).
 fn timed(command: Command) -> Command {
-    let is_apart = match &command.kind {
+    let may_be_apart = match &command.kind {
         Kind::Simple(set, words) => {
             let is_text = |one: &Assignment| matches!(one.value, Assigned::Word(_));
             !set.is_empty() && words.is_empty() && set.iter().all(is_text)
         }
-        kind => matches!(kind, Kind::Group(_) | Kind::Case(..) | Kind::Arithmetic(_) | Kind::Test(_)),
+        kind => matches!(kind, Kind::Group(_) | Kind::Case(..) | Kind::Arithmetic(_) | Kind::Test(_)) || defines(&command),
     };
-    if !is_apart {
-        return command;
+    match may_be_apart {
+        true => Command { kind: Kind::Unfollowed("whether what is timed runs in a shell of its own"), ..command },
+        false => command,
     }
-    let (at, end) = (command.at, command.end);
-    // However these end, that is forgotten.
-    let is_forgotten = matches!(&command.kind, Kind::Simple(..) | Kind::Arithmetic(_) | Kind::Test(_));
-    let item = |command: Command| {
-        let pipeline = Pipeline { is_negated: false, commands: smallvec![command] };
-        Item { first: pipeline, rest: Vec::new(), is_background: false }
-    };
-    let mut items = vec![item(command)];
-    if is_forgotten {
-        let word = Word::new(smallvec![Part::Text(Text::of(b":"))], end, end);
-        items.push(item(Command { kind: Kind::Simple(Vec::new(), vec![word]), redirects: Vec::new(), at: end, end }));
-    }
-    Command { kind: Kind::Subshell(List { items }), redirects: Vec::new(), at, end }
 }
 
 #[cfg(test)]

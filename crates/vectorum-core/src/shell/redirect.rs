@@ -1,7 +1,12 @@
 //! Redirections: whether files can be opened, and what a command reads and writes there.
 
+mod numbers;
+
 use bytes::Bytes;
 
+use numbers::{Copied, are_at_odds};
+
+pub(super) use self::numbers::Descriptors;
 use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
@@ -14,35 +19,6 @@ use super::syntax::{Change, Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
 
-/// The numbers up to 9 by which files were opened and closed at any time.
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Descriptors {
-    opened: u16,
-    closed: u16,
-}
-
-impl Descriptors {
-    fn bit(number: &[u8]) -> u16 {
-        match number {
-            [digit @ b'0'..=b'9'] => 1 << (digit - b'0'),
-            _ => 0,
-        }
-    }
-
-    fn open(&mut self, number: &[u8]) {
-        self.opened |= Self::bit(number);
-    }
-
-    fn close(&mut self, number: &[u8]) {
-        self.closed |= Self::bit(number);
-    }
-
-    /// Whether one is open for certain; the first three are where nobody closed them.
-    fn is_open(self, number: &[u8]) -> bool {
-        (self.opened | 0b111) & !self.closed & Self::bit(number) != 0
-    }
-}
-
 /// What a redirection names.
 #[derive(Debug)]
 pub(super) enum Named {
@@ -50,35 +26,6 @@ pub(super) enum Named {
     /// No file, or more than one where one is to be named.
     NoneOrMany,
     Unknown,
-}
-
-/// Whether what is open by one number is to be read and written, by different redirections.
-fn are_at_odds(redirects: &[Redirect]) -> bool {
-    let number = |redirect: &Redirect| match (&redirect.from[..], redirect.operator.first()) {
-        (b"", Some(b'<')) => b"0".to_vec(),
-        (b"", _) => b"1".to_vec(),
-        (number, _) => number.to_vec(),
-    };
-    let writes = |redirect: &Redirect| !redirect.operator.starts_with(b"<") || redirect.operator == b"<>";
-    let reads = |redirect: &Redirect| redirect.operator.starts_with(b"<");
-    redirects.iter().enumerate().any(|(at, one)| {
-        let others = redirects.iter().skip(at + 1);
-        others
-            .filter(|other| number(other) == number(one))
-            .any(|other| reads(one) != reads(other) || writes(one) != writes(other))
-    })
-}
-
-/// What became of a file that is to be open by another number.
-#[derive(Debug)]
-enum Copied {
-    Open,
-    Closed,
-    /// It may not be open.
-    Unsure,
-    Refused,
-    /// It is no number, and a file of that name is opened.
-    File(Bytes),
 }
 
 /// Whether a part is text that names no files.
@@ -303,62 +250,6 @@ impl Machine<'_> {
         let super::syntax::Kind::Simple(_, words) = &command.kind else { return None };
         let name = words.first().and_then(Word::literal).filter(|name| self.is_program(name))?;
         sets(name.rsplit(|b| *b == b'/').next().unwrap_or(name))
-    }
-
-    /// `{NAME}>FILE` sets a name to the number by which the file is opened.
-    fn number_opened(&mut self, redirect: &Redirect) {
-        let is_duplicate = matches!(&redirect.operator[..], b">&" | b"<&");
-        if redirect.from.iter().all(u8::is_ascii_digit) || is_duplicate && redirect.word.literal() == Some(b"-") {
-            return;
-        }
-        let number = self.doubt("the number by which a file is opened").number();
-        let is_sure = is_duplicate || redirect.operator.starts_with(b"<<") || redirect.word.literal() == Some(b"/dev/null");
-        self.assign(&redirect.from, if is_sure { Content::Set(number) } else { Content::Perhaps(number) }, None);
-    }
-
-    /// `>&WORD` and its kin, once carried out. What is no number is a file in bash and zsh, but not behind another number in
-    /// bash, and an error elsewhere, which ends dash, and zsh where it is to be read (measured: bash 5.2, dash 0.5.12, 93u+m,
-    /// R59, zsh 5.9).
-    fn copied(&mut self, redirect: &Redirect) -> Copied {
-        let reads = redirect.operator == b"<&";
-        let word = match self.file_named(&redirect.word) {
-            Named::One(word) => word,
-            Named::NoneOrMany => return Copied::Refused,
-            Named::Unknown => {
-                let doubt = self.doubt("whether a word is the number of a file");
-                if self.dialect == Dialect::Dash || self.dialect == Dialect::Zsh && reads {
-                    self.fail_or_go_on(&doubt);
-                }
-                return Copied::Unsure;
-            }
-        };
-        if word == "-" {
-            let usual: &[u8] = if reads { b"0" } else { b"1" };
-            self.descriptors.close(if redirect.from.is_empty() { usual } else { &redirect.from });
-            return Copied::Closed;
-        }
-        let moved = word.strip_suffix(b"-").filter(|_| matches!(self.dialect, Dialect::Bash | Dialect::Ksh));
-        let number = moved.unwrap_or(&word);
-        if !number.is_empty() && number.iter().all(u8::is_ascii_digit) && (number.len() == 1 || self.dialect != Dialect::Dash) {
-            return if self.descriptors.is_open(number) { Copied::Open } else { Copied::Unsure };
-        }
-        let is_output = matches!(&redirect.from[..], b"" | b"1");
-        match self.dialect {
-            // What runs beside the shell.
-            Dialect::Ksh | Dialect::Mksh | Dialect::Zsh if word == "p" => Copied::Unsure,
-            Dialect::Dash => {
-                self.fail_hard();
-                Copied::Refused
-            }
-            // Of a program it ends only that.
-            Dialect::Zsh if reads => {
-                self.fail_or_go_on(&self.doubt("whether a word is the number of a file"));
-                Copied::Unsure
-            }
-            Dialect::Zsh => Copied::File(word),
-            Dialect::Bash if !reads && is_output => Copied::File(word),
-            Dialect::Bash | Dialect::Ksh | Dialect::Mksh => Copied::Refused,
-        }
     }
 
     /// Whether a file can be written to, or made where there is none, as far as owners and modes tell.

@@ -1,11 +1,12 @@
-//! Conditions: `test`, `[` and `[[ ]]`.
+//! Conditions: `[[ ]]`, and what single ones ask.
+
+mod bracket;
 
 use std::sync::Arc;
 
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
-use super::compound::asks_of_one;
 use super::content::Content;
 use super::machine::Machine;
 use super::sum::SUM_MAY_SET;
@@ -363,179 +364,10 @@ impl Machine<'_> {
             }
         }
     }
-
-    /// `test` and `[` with their words (POSIX, test: by the number of words).
-    pub(super) fn test_words(&mut self, words: &[Val]) -> Maybe {
-        match words {
-            [] => Ok(false),
-            // It may be asked of where the command writes to.
-            [one] if is_word(Some(one), b"-t") && matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) => {
-                Err(self.doubt(OTHER_TEST))
-            }
-            [one] => self.is_filled(one),
-            [not, one] if is_word(Some(not), b"!") => self.is_filled(one).map(|is| !is),
-            // There these stand between two only.
-            [operator, _]
-                if is_word(Some(operator), b"-a") && matches!(self.dialect, Dialect::Dash | Dialect::Zsh)
-                    || is_word(Some(operator), b"-o") && self.dialect == Dialect::Dash =>
-            {
-                Err(self.doubt(OTHER_TEST))
-            }
-            [operator, one] => match operator {
-                Val::Known(operator)
-                    if operator.len() == 2
-                        && operator.first() == Some(&b'-')
-                        && operator.get(1).is_some_and(|letter| asks_of_one(*letter, self.dialect)) =>
-                {
-                    if operator == "-t" && self.dialect == Dialect::Zsh && (!one.is_number() || one.is_empty() != Some(false)) {
-                        self.fail_or_go_on(&self.doubt("what is asked by a number that is none"));
-                    }
-                    let operator = operator.clone();
-                    self.unary(&operator, one)
-                }
-                _ => Err(self.doubt(OTHER_TEST)),
-            },
-            // dash knows no other sign of likeness than one.
-            [_, operator, _] if self.dialect == Dialect::Dash && is_word(Some(operator), b"==") => Err(self.doubt(OTHER_TEST)),
-            // That is none of zsh's there.
-            [_, operator, _]
-                if self.dialect == Dialect::Zsh && [&b"<"[..], b">"].iter().any(|sign| is_word(Some(operator), sign)) =>
-            {
-                Err(self.doubt(OTHER_TEST))
-            }
-            [left, operator, right] if is_between(operator) => {
-                let operator = operator.known().cloned().unwrap_or_default();
-                self.binary(left, &operator, right)
-            }
-            // That turns round no more than one condition there.
-            [not, _, joint, _]
-                if self.dialect == Dialect::Ksh
-                    && is_word(Some(not), b"!")
-                    && [&b"-a"[..], b"-o"].iter().any(|sign| is_word(Some(joint), sign)) =>
-            {
-                self.many_words(words)
-            }
-            [not, rest @ ..] if is_word(Some(not), b"!") && rest.len() <= 3 => self.test_words(rest).map(|is| !is),
-            [open, one, close] if is_word(Some(open), b"(") && is_word(Some(close), b")") => self.is_filled(one),
-            _ => self.many_words(words),
-        }
-    }
-
-    /// Conditions with others: what shells take apart in different ways is not told.
-    fn many_words(&mut self, words: &[Val]) -> Maybe {
-        let mut rest = words;
-        let is_short = words.len() <= MOST_WORDS;
-        let answer = is_short.then(|| self.any_of(&mut rest)).flatten().filter(|_| rest.is_empty());
-        answer.unwrap_or_else(|| Err(self.doubt(OTHER_TEST)))
-    }
-
-    /// Conditions joined by `-o`.
-    fn any_of(&mut self, words: &mut &[Val]) -> Option<Maybe> {
-        let mut answer = self.all_of(words)?;
-        while is_word(words.first(), b"-o") {
-            *words = words.get(1..).unwrap_or_default();
-            answer = match (answer, self.all_of(words)?) {
-                (Ok(true), _) | (_, Ok(true)) => Ok(true),
-                (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
-                (Ok(_), Ok(_)) => Ok(false),
-            };
-        }
-        Some(answer)
-    }
-
-    /// Conditions joined by `-a`, which binds more than `-o`.
-    fn all_of(&mut self, words: &mut &[Val]) -> Option<Maybe> {
-        let mut answer = self.one_of_words(words)?;
-        while is_word(words.first(), b"-a") {
-            *words = words.get(1..).unwrap_or_default();
-            answer = match (answer, self.one_of_words(words)?) {
-                (Ok(false), _) | (_, Ok(false)) => Ok(false),
-                (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
-                (Ok(_), Ok(_)) => Ok(true),
-            };
-        }
-        Some(answer)
-    }
-
-    /// A condition among others; none where a word stands that may be more than a word.
-    fn one_of_words(&mut self, words: &mut &[Val]) -> Option<Maybe> {
-        let dialect = self.dialect;
-        let joins = |word: &Val| [&b"!"[..], b"(", b")", b"-a", b"-o"].iter().any(|sign| is_word(Some(word), sign));
-        let may_follow = |word: &Val| !is_between(word) && !joins(word);
-        let is_operand = |word: &Val| may_follow(word) && !is_asking(word, dialect);
-        match *words {
-            [not, rest @ ..] if is_word(Some(not), b"!") => {
-                *words = rest;
-                Some(self.one_of_words(words)?.map(|is_so| !is_so))
-            }
-            // There no word stands alone between them.
-            [open, rest @ ..] if is_word(Some(open), b"(") && !(dialect == Dialect::Ksh && is_word(rest.get(1), b")")) => {
-                *words = rest;
-                let answer = self.any_of(words)?;
-                let (close, rest) = words.split_first()?;
-                *words = rest;
-                is_word(Some(close), b")").then_some(answer)
-            }
-            [_, operator, ..] if dialect == Dialect::Dash && is_word(Some(operator), b"==") => None,
-            // What is no number there makes an error of all of it.
-            [left, operator, right, ..] if compares(operator, dialect) && ![left, right].into_iter().all(is_sure_number) => None,
-            [left, operator, right, rest @ ..] if is_operand(left) && is_between(operator) && may_follow(right) => {
-                *words = rest;
-                Some(self.test_words(&[left.clone(), operator.clone(), right.clone()]))
-            }
-            [operator, one, rest @ ..] if is_asking(operator, dialect) && is_operand(one) => {
-                *words = rest;
-                // Without a number that asks of another terminal in some.
-                let is_sure = !is_word(Some(operator), b"-t") || one.is_number() && one.is_empty() == Some(false);
-                is_sure.then(|| self.test_words(&[operator.clone(), one.clone()]))
-            }
-            [one, rest @ ..] if is_operand(one) && !rest.first().is_some_and(is_between) => {
-                *words = rest;
-                Some(self.is_filled(one))
-            }
-            _ => None,
-        }
-    }
 }
-
-/// The most words of conditions that are taken apart: each may lie within the one before.
-const MOST_WORDS: usize = 200;
 
 /// Why a condition is not told.
 const OTHER_TEST: &str = "a test of another kind";
-
-fn is_word(value: Option<&Val>, text: &[u8]) -> bool {
-    value.and_then(Val::known).is_some_and(|value| value == text)
-}
-
-/// Whether a word stands between two that are held against each other.
-fn is_between(value: &Val) -> bool {
-    const BETWEEN: &[&[u8]] =
-        &[b"=", b"==", b"!=", b"<", b">", b"-eq", b"-ne", b"-lt", b"-le", b"-gt", b"-ge", b"-nt", b"-ot", b"-ef"];
-    value.known().is_some_and(|word| BETWEEN.contains(&&word[..]))
-}
-
-/// Whether a sign compares numbers, or is none that the shell knows there.
-fn compares(operator: &Val, dialect: Dialect) -> bool {
-    operator.known().is_some_and(|sign| {
-        matches!(&sign[..], b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge")
-            || dialect == Dialect::Zsh && matches!(&sign[..], b"<" | b">")
-    })
-}
-
-fn is_sure_number(value: &Val) -> bool {
-    value.is_number() && value.is_empty() == Some(false)
-}
-
-/// Whether a word asks something of the one behind it.
-fn is_asking(value: &Val, dialect: Dialect) -> bool {
-    let asks = |letter: u8| match dialect {
-        Dialect::Zsh => CONDITIONS_OF_ZSH.contains(&letter),
-        Dialect::Dash => asks_of_one(letter, dialect) && letter != b'R',
-        _ => asks_of_one(letter, dialect),
-    };
-    value.known().is_some_and(|word| matches!(word[..], [b'-', letter] if asks(letter) && !b"ao".contains(&letter)))
-}
 
 /// What an expression finds in a text.
 #[derive(Debug)]

@@ -4,7 +4,7 @@ use std::sync::{Arc, OnceLock};
 
 use smallvec::smallvec;
 
-use super::super::compound::is_name_in_mksh;
+use super::function::is_name_in_mksh;
 use super::{Awaited, Parsed, Parser, is_name, is_name_start, is_own_name, push_only};
 use crate::reader::is_portable;
 use crate::shell::declare::declares;
@@ -390,7 +390,6 @@ mod tests {
             (&[Zsh], "{ R=1; false } always { X=2 }", ["1", "2"]),
             (&[Zsh], "() { R=$1; } a; X=$#", ["a", "0"]),
             (&[Zsh], "time ! R=3; X=$R", ["3", "3"]),
-            (&[Zsh], "R=1; time R=3; X=$R", ["1", "1"]),
             (&[Ksh], "lane: R=1; X=2", ["1", "2"]),
             (&[Ksh], "(;R=1); X=${R-none}", ["none", "none"]),
             (&[Ksh], "{ ;R=1; }; X=2", ["1", "2"]),
