@@ -87,10 +87,10 @@ impl Machine<'_> {
         if self.live.is_none() {
             return true;
         }
-        // A list of which nothing is known is one all the same, and zsh hands none on.
+        // A list of which nothing is known is one all the same: zsh hands none on, and others set its first item only.
         let is_lost = matches!((&assignment.value, &content), (Assigned::Array(_), Content::Perhaps(_)));
         let done = self.assign_to(&assignment.name, content, exported);
-        if is_lost && self.dialect == Dialect::Zsh {
+        if is_lost {
             self.note_may_be_list(&assignment.name);
         }
         done
@@ -325,7 +325,12 @@ impl Machine<'_> {
             }
             _ => Content::Perhaps(Val::Unknown(self.doubt("an item of a list"))),
         };
-        self.assign(name, content, None)
+        let is_lost = matches!(content, Content::Perhaps(_));
+        let done = self.assign(name, content, None);
+        if is_lost {
+            self.note_may_be_list(name);
+        }
+        done
     }
 }
 

@@ -215,7 +215,16 @@ impl Machine<'_> {
                     self.fork_where_none_is_an_error(&doubt);
                     return Err(doubt);
                 }
-                out.extend(self.paths(&field)?.into_iter().map(Val::Known));
+                match self.paths(&field) {
+                    Ok(paths) => out.extend(paths.into_iter().map(Val::Known)),
+                    // What is not followed of a pattern may name nothing.
+                    Err(doubt) => {
+                        if self.live.is_some() && memchr::memchr(b'(', &field.text).is_some() {
+                            self.fork_where_none_is_an_error(&doubt);
+                        }
+                        return Err(doubt);
+                    }
+                }
             } else if has_signs && noglob.is_none() {
                 return Err(self.doubt("whether patterns name files is not known"));
             } else {

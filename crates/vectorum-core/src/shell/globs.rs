@@ -179,7 +179,7 @@ impl Machine<'_> {
                 // There it gives up the line.
                 Nothing::Fails if self.dialect == Dialect::Bash => {
                     let doubt = self.doubt(ODD);
-                    self.fail_or_go_on(&doubt);
+                    self.fail_hard();
                     Err(doubt)
                 }
                 Nothing::Fails => {

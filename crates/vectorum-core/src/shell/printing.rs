@@ -165,7 +165,12 @@ impl Machine<'_> {
                 }
                 return self.doubt_status(self.doubt("whether there is such an option"));
             }
+            // What is no number is written as one all the same, and told by the status.
+            let is_odd = value.known().is_none();
             self.set_by_command(&name, Content::Set(value));
+            if is_odd {
+                self.doubt_status(self.doubt("a format that is not followed"));
+            }
             return;
         }
         if arguments.first().is_some_and(|a| a.known().is_some_and(|a| a == "-v")) && self.dialect == Dialect::Dash {

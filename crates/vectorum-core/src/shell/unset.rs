@@ -172,6 +172,10 @@ impl Machine<'_> {
         if name.len() > base.len() && !self.may_unset_item(name, &base, &doubt) {
             return;
         }
+        // Of nothing no item is taken away.
+        if matches!(self.content_of(&base), Content::Unset) {
+            return;
+        }
         let content = self.without_key(name).or_else(|| self.without_item(name));
         self.assign(&base, content.unwrap_or(Content::Perhaps(Val::Unknown(doubt))), None);
     }

@@ -204,7 +204,14 @@ impl Sum<'_, '_> {
                 }
                 Ok(Err(doubt))
             }
-            _ => Ok(Err(self.machine.doubt("a number that is not known"))),
+            // Of a list these take no number.
+            _ => {
+                let doubt = self.machine.doubt("a number that is not known");
+                if matches!(self.machine.dialect, Dialect::Ksh | Dialect::Zsh) {
+                    self.risk(&doubt);
+                }
+                Ok(Err(doubt))
+            }
         }
     }
 

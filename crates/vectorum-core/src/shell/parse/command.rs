@@ -121,7 +121,11 @@ impl Parser<'_> {
             {
                 // A list can be set alone only.
                 let is_list = matches!(assignment.value, Assigned::Array(_));
-                if is_list && self.dialect == Dialect::Mksh && !assignments.is_empty() {
+                let goes_on = {
+                    self.blanks();
+                    self.peek().is_some_and(|byte| !b"\n;&|)<>".contains(&byte))
+                };
+                if is_list && self.dialect == Dialect::Mksh && (!assignments.is_empty() || goes_on) {
                     return self.trouble("this cannot stand here");
                 }
                 push_only(&mut assignments, assignment);
