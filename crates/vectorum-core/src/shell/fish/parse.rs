@@ -267,7 +267,9 @@ impl<'a> Parser<'a> {
 
     /// Where a command of a pipe is none, nothing of the pipe is run.
     fn is_made_in_pipe(before: Option<&Job>, job: &Job) -> bool {
-        let is_made = matches!(&job.kind, Kinds::Command(words) if words.first().is_some_and(|word| word.literal().is_none()));
+        let is_chosen =
+            |word: &Word| matches!(&word.parts[..], [Part::Name(name, _, index)] if index.is_some() || name == "argv");
+        let is_made = matches!(&job.kind, Kinds::Command(words) if words.first().is_some_and(is_chosen));
         is_made && (job.pipe.is_some() || before.is_some_and(|job| job.pipe.is_some()))
     }
 
