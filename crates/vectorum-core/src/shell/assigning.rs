@@ -250,6 +250,16 @@ impl Machine<'_> {
         index
     }
 
+    /// Sets a name to a list: one of which nothing is known is one all the same.
+    pub(super) fn assign_list(&mut self, name: &[u8], content: Content, exported: Option<bool>) -> bool {
+        let is_lost = matches!(content, Content::Perhaps(_));
+        let done = self.assign(name, content, exported);
+        if is_lost {
+            self.note_may_be_list(name);
+        }
+        done
+    }
+
     /// Sets one item of a list.
     pub(super) fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
         if let Some(table) = self.table(name) {
@@ -325,12 +335,7 @@ impl Machine<'_> {
             }
             _ => Content::Perhaps(Val::Unknown(self.doubt("an item of a list"))),
         };
-        let is_lost = matches!(content, Content::Perhaps(_));
-        let done = self.assign(name, content, None);
-        if is_lost {
-            self.note_may_be_list(name);
-        }
-        done
+        self.assign_list(name, content, None)
     }
 }
 

@@ -88,13 +88,7 @@ impl Machine<'_> {
             }
             b"test" | b"[" => {
                 let words = if name == b"[" { arguments.split_last().map(|(_, w)| w).unwrap_or_default() } else { arguments };
-                // What is no condition there is an error, whatever is held against what (measured: dash 0.5.12).
-                let is_sign = |value: &Val| value.known().is_some_and(|text| text == "==");
-                if self.dialect == Dialect::Dash && matches!(words, [_, sign, _] if is_sign(sign)) {
-                    return self.set_status(2);
-                }
-                let answer = self.test_words(words);
-                self.set_maybe(answer);
+                self.end_by_test(words);
             }
             b"." | b"source" if name == b"." || self.dialect != Dialect::Dash => self.source_file(name, arguments),
             b"eval" => {
@@ -545,7 +539,7 @@ impl Machine<'_> {
             return;
         }
         self.has_end_trap |= self.quiet > 0 && signals.iter().any(ends_shell);
-        self.traps_leave |= leaves(text);
+        self.restless.note_leaving(text);
         if let Some(frame) = self.frames.iter_mut().rfind(|frame| frame.kind == Boundary::Function) {
             frame.has_trap = true;
         }
@@ -554,9 +548,9 @@ impl Machine<'_> {
                 const OF_COMMANDS: &str = "DEBUG ERR ZERR RETURN CHLD SIGCHLD 17";
                 ends_shell(signal) || is_one_of(OF_COMMANDS, &signal.to_ascii_uppercase())
             };
-            match signals.iter().any(is_set_off) {
-                true => self.trap_set_off(&text.clone()),
-                false => self.trap_with(&text.clone()),
+            self.trap_with(&text.clone());
+            if signals.iter().any(is_set_off) {
+                self.trap_set_off(text);
             }
         }
     }
@@ -577,11 +571,6 @@ fn set_of_process(name: &[u8], words: &[Bytes]) -> Option<Option<u8>> {
         }
         _ => None,
     }
-}
-
-/// Whether the text of a trap may leave what runs when it does.
-pub(super) fn leaves(text: &[u8]) -> bool {
-    [&b"return"[..], b"break", b"continue"].iter().any(|word| memchr::memmem::find(text, word).is_some())
 }
 
 /// What `trap` takes everywhere (signal(7)); in some shells in other spellings, too.

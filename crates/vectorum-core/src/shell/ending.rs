@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::branch::{self, Left};
 use super::frame::{Boundary, Frame};
 use super::machine::{Machine, PARTED};
+use super::restless::LEAVES;
 use super::state::State;
 use super::syntax::*;
 use super::value::Doubt;
@@ -204,9 +205,8 @@ impl Machine<'_> {
 
     /// Ends the shell.
     pub(super) fn exit(&mut self) {
-        if self.traps_leave {
-            const WHY: &str = "a trap that leaves what runs";
-            return self.fork(&self.doubt(WHY), Self::exit_surely, |m| m.fog(WHY));
+        if self.restless.may_leave() {
+            return self.fork(&self.doubt(LEAVES), Self::exit_surely, |m| m.fog(LEAVES));
         }
         self.exit_surely();
     }

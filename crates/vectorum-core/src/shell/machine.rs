@@ -206,8 +206,6 @@ pub(super) struct Machine<'a> {
     pub(super) sets_positional: bool,
     /// Whether something is to be run where the subshell ends that runs.
     pub(super) has_end_trap: bool,
-    /// Whether a trap may leave what runs where it ends.
-    pub(super) traps_leave: bool,
     /// Whether a shell within it may have sent it a signal that ends it.
     pub(super) is_struck: bool,
     /// Whether the pipeline that ran last was turned round with `!`.
@@ -280,7 +278,6 @@ impl<'a> Machine<'a> {
             sets_positional: false,
             has_end_trap: false,
             is_struck: false,
-            traps_leave: false,
             was_turned: false,
             guarded: 0,
         }

@@ -6,7 +6,6 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::machine::Machine;
-use super::redirect::Named;
 use super::syntax::*;
 use super::value::Val;
 
@@ -223,8 +222,8 @@ impl Machine<'_> {
         if redirect.operator != b"<" || !assignments.is_empty() || !words.is_empty() || self.dialect == Dialect::Dash {
             return None;
         }
-        let path = if let Named::One(path) = self.file_named(&redirect.word) { Some(path) } else { None };
-        let full = path.and_then(|p| self.full(&p)).filter(|f| !self.touched.is_touched(f));
+        let full =
+            self.file_named(&redirect.word).one().and_then(|path| self.full(&path)).filter(|f| !self.touched.is_touched(f));
         let content = full.map(|f| self.content(&f));
         Some(match content {
             Some(crate::host_view::Content::Bytes(text)) => {

@@ -28,6 +28,16 @@ pub(super) enum Named {
     Unknown,
 }
 
+impl Named {
+    /// The one file, if it is known which.
+    pub(super) fn one(self) -> Option<Bytes> {
+        match self {
+            Named::One(path) => Some(path),
+            Named::NoneOrMany | Named::Unknown => None,
+        }
+    }
+}
+
 /// Whether a part is text that names no files.
 fn is_plain(part: &Part) -> bool {
     matches!(part, Part::Text(text) if !text.iter().any(|byte| b"*?[({".contains(byte)))
@@ -305,8 +315,7 @@ impl Machine<'_> {
                 b"<" => match &redirect.word.parts[..] {
                     [Part::Channel(commands)] => self.printed_beside(commands).known().filter(|text| !text.contains(&0)).cloned(),
                     _ => {
-                        let path = if let Named::One(path) = self.file_named(&redirect.word) { Some(path) } else { None };
-                        let full = path.and_then(|p| self.full(&p));
+                        let full = self.file_named(&redirect.word).one().and_then(|path| self.full(&path));
                         full.filter(|f| !self.touched.is_touched(f)).and_then(|f| match self.content(&f) {
                             host_view::Content::Bytes(text) => Some(text),
                             _ if f == b"/dev/null"[..] => Some(Bytes::new()),

@@ -8,7 +8,6 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::Source;
-use super::builtin::leaves;
 use super::content::{Content, Var};
 use super::declare::{Declared, name_of};
 use super::machine::Machine;
@@ -31,13 +30,32 @@ pub(super) struct Restless {
     names: BTreeSet<Bytes>,
     /// Whether that may be any name.
     is_all: bool,
+    /// Whether one of them may leave what runs where it ends.
+    leaves: bool,
     /// Whether what is taken up of commands may have something of a trap in it.
     prints: bool,
     /// The traps: a function that is defined later may be run by one of them.
     traps: Vec<Arc<Source>>,
 }
 
+/// Why what follows a trap is not told.
+pub(super) const LEAVES: &str = "a trap that leaves what runs";
+
+/// Whether the text of a trap may leave what runs when it does.
+fn may_leave(text: &[u8]) -> bool {
+    [&b"return"[..], b"break", b"continue"].iter().any(|word| memchr::memmem::find(text, word).is_some())
+}
+
 impl Restless {
+    /// Takes note of what the text of a trap may leave.
+    pub(super) fn note_leaving(&mut self, text: &[u8]) {
+        self.leaves |= may_leave(text);
+    }
+
+    pub(super) fn may_leave(&self) -> bool {
+        self.leaves
+    }
+
     pub(super) fn has(&self, name: &[u8]) -> bool {
         self.is_all || self.names.contains(name)
     }
@@ -70,14 +88,13 @@ impl Machine<'_> {
         self.look_at_traps();
     }
 
-    /// The same of one that commands set off, which may print, and leave what runs there.
+    /// The trap that was set last is one that commands set off, which may print, and leave what runs there.
     pub(super) fn trap_set_off(&mut self, text: &[u8]) {
-        self.trap_with(text);
-        if leaves(text) {
+        if may_leave(text) {
             self.restless.is_all = true;
-            return self.fog("a trap that leaves what runs");
+            return self.fog(LEAVES);
         }
-        let source = Source::new(self.source.path.clone(), Bytes::copy_from_slice(text));
+        let Some(source) = self.restless.traps.last().cloned() else { return };
         let tree = source.tree(self.dialect);
         let is_quiet = |command: &Command| match &command.kind {
             Kind::Simple(_, words) => {

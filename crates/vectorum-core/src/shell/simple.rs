@@ -135,10 +135,7 @@ impl Machine<'_> {
             self.set_before_failing(assignments, words);
         }
         // What its own name is to become is looked up before.
-        let is_pattern = |word: &Word| {
-            word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|byte| b"*?[(".contains(byte))))
-        };
-        let name = words.first().filter(|word| !is_pattern(word)).and_then(Word::literal);
+        let name = words.first().filter(|word| !has_sign(word, b"*?[(")).and_then(Word::literal);
         let runs_program = self.dialect == Dialect::Zsh && name.is_some_and(|name| self.is_program(name));
         let outer = std::mem::replace(&mut self.is_for_child, runs_program);
         let fields = self.fields(words);
@@ -484,9 +481,14 @@ fn is_only_written(words: &[Word]) -> bool {
     true
 }
 
+/// Whether a word has any of some signs without quotes.
+fn has_sign(word: &Word, signs: &[u8]) -> bool {
+    word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|byte| signs.contains(byte))))
+}
+
 /// Whether a word has signs without quotes for which files may be looked up.
 fn may_name_files(word: &Word) -> bool {
-    word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|b| b"*?[<#^~".contains(b))))
+    has_sign(word, b"*?[<#^~")
 }
 
 #[cfg(test)]

@@ -226,6 +226,17 @@ impl<'a> Parser<'a> {
             && self.peek(word.len()).is_none_or(|b| ends_word(b) && !matches!(b, b'<' | b'>'))
     }
 
+    fn is_any(&self, words: &[&[u8]]) -> bool {
+        words.iter().any(|word| self.is_word(word))
+    }
+
+    /// Whether a redirection begins so many bytes ahead.
+    fn redirects(&self, ahead: usize) -> bool {
+        let rest = self.text.get(self.at + ahead..).unwrap_or_default();
+        let digits = rest.iter().take_while(|byte| byte.is_ascii_digit()).count();
+        rest.get(digits).is_some_and(|byte| b"<>".contains(byte)) || rest.starts_with(b"&>")
+    }
+
     fn take_word(&mut self, word: &[u8]) -> bool {
         let is_it = self.is_word(word);
         if is_it {
@@ -244,7 +255,7 @@ impl<'a> Parser<'a> {
         let mut joint = Joint::Always;
         loop {
             self.separators();
-            let ends = [&b"end"[..], b"else", b"case"].iter().any(|w| self.is_word(w));
+            let ends = self.is_any(&[&b"end"[..], b"else", b"case"]);
             if self.peek(0).is_none() || self.peek(0) == Some(b')') || ends {
                 self.depth -= 1;
                 return Ok(out);
@@ -303,7 +314,7 @@ impl<'a> Parser<'a> {
             self.separators();
             let is_ended = self.text.get(..self.at).is_some_and(|text| text.trim_ascii_end().ends_with(b";"));
             let is_within = job.pipe.is_some() && (self.is_word(b"and") || self.is_word(b"or"));
-            let is_odd = [&b"and"[..], b"or", b"else", b"case", b"end"].iter().any(|word| self.is_word(word));
+            let is_odd = self.is_any(&[&b"and"[..], b"or", b"else", b"case", b"end"]);
             if is_odd && !is_within {
                 return self.odd("a word of the language behind a sign");
             }
@@ -353,13 +364,13 @@ impl<'a> Parser<'a> {
         }
         let at = self.at;
         let vars = self.own_vars()?;
-        if [&b"else"[..], b"case", b"end"].iter().any(|word| self.is_word(word)) {
+        if self.is_any(&[&b"else"[..], b"case", b"end"]) {
             return self.odd("a word of the language for a command");
         }
-        if negated && [&b"break"[..], b"continue", b"return", b"exit"].iter().any(|word| self.is_word(word)) {
+        if negated && self.is_any(&[&b"break"[..], b"continue", b"return", b"exit"]) {
             return self.odd("what is left is turned round");
         }
-        let is_joined = [&b"not"[..], b"!", b"and", b"or", b"time"].iter().any(|word| self.is_word(word));
+        let is_joined = self.is_any(&[&b"not"[..], b"!", b"and", b"or", b"time"]);
         if !vars.is_empty() && is_joined {
             return self.odd("a variable before what is turned round");
         }
@@ -536,15 +547,13 @@ impl<'a> Parser<'a> {
             return Ok((Kinds::Function(words, Arc::new(body)), redirects));
         }
         self.blanks();
-        let sign = self.digits();
-        if self.peek(sign).is_some_and(|byte| b"<>".contains(&byte)) || self.peek(0) == Some(b'&') && self.peek(1) == Some(b'>') {
+        if self.redirects(0) {
             return self.wrong("a redirection stands before its command");
         }
         // These take a redirection in front of what they run for none of it, and are odd then.
         let is_before = |word: &&[u8]| {
-            let rest = self.text.get(self.at + word.len()..).unwrap_or_default().trim_ascii_start();
-            let digits = rest.iter().take_while(|byte| byte.is_ascii_digit()).count();
-            self.is_word(word) && (rest.get(digits).is_some_and(|byte| b"<>".contains(byte)) || rest.starts_with(b"&>"))
+            let rest = self.text.get(self.at + word.len()..).unwrap_or_default();
+            self.is_word(word) && self.redirects(word.len() + rest.len() - rest.trim_ascii_start().len())
         };
         if [&b"command"[..], b"builtin", b"exec"].iter().any(is_before) {
             return self.odd("a redirection before what is run");

@@ -121,10 +121,8 @@ impl Parser<'_> {
             {
                 // A list can be set alone only.
                 let is_list = matches!(assignment.value, Assigned::Array(_));
-                let goes_on = {
-                    self.blanks();
-                    self.peek().is_some_and(|byte| !b"\n;&|)<>".contains(&byte))
-                };
+                self.blanks();
+                let goes_on = self.peek().is_some_and(|byte| !b"\n;&|)<>".contains(&byte));
                 if is_list && self.dialect == Dialect::Mksh && (!assignments.is_empty() || goes_on) {
                     return self.trouble("this cannot stand here");
                 }

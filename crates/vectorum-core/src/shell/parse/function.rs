@@ -24,12 +24,7 @@ impl Parser<'_> {
             }
         }
         let call = Command { kind: Kind::Simple(Vec::new(), words), redirects: Vec::new(), at, end: self.at };
-        let item = |command| Item {
-            first: Pipeline { commands: smallvec![command], is_negated: false },
-            rest: Vec::new(),
-            is_background: false,
-        };
-        Ok(Kind::Group(List { items: vec![item(function), item(call)] }))
+        Ok(Kind::Group(List { items: vec![item_of(function), item_of(call)] }))
     }
 
     pub(in crate::shell) fn function(&mut self, name: Vec<u8>, at: usize, by_word: bool) -> Parsed<Command> {
