@@ -5,6 +5,8 @@ mod commands;
 mod control;
 mod export;
 mod functions;
+#[cfg(test)]
+mod grammar;
 mod leaving;
 mod misplaced;
 mod options;

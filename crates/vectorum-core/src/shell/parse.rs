@@ -4,6 +4,8 @@
 mod command;
 mod condition;
 mod function;
+#[cfg(test)]
+mod grammar;
 
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
