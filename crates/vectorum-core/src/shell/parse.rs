@@ -554,17 +554,6 @@ impl<'a> Parser<'a> {
     }
 }
 
-/// Whether a command defines a function, with a name or without.
-fn defines(command: &Command) -> bool {
-    match &command.kind {
-        Kind::Function(..) | Kind::Named(..) => true,
-        Kind::Group(list) => {
-            list.items.iter().any(|item| item.first.commands.iter().any(|c| matches!(c.kind, Kind::Function(..))))
-        }
-        _ => false,
-    }
-}
-
 /// Whether a value has something that is not followed.
 fn is_unfollowed(assignment: &Assignment) -> bool {
     matches!(&assignment.value, Assigned::Word(word) if word.parts.iter().any(|part| matches!(part, Part::Unfollowed(_))))
@@ -577,11 +566,15 @@ fn timed(command: Command) -> Command {
             let is_text = |one: &Assignment| matches!(one.value, Assigned::Word(_));
             !set.is_empty() && words.is_empty() && set.iter().all(is_text)
         }
-        kind => matches!(kind, Kind::Group(_) | Kind::Case(..) | Kind::Arithmetic(_) | Kind::Test(_)) || defines(&command),
+        kind => matches!(
+            kind,
+            Kind::Group(_) | Kind::Case(..) | Kind::Arithmetic(_) | Kind::Test(_) | Kind::Function(..) | Kind::Named(..)
+        ),
     };
-    match may_be_apart {
-        true => Command { kind: Kind::Unfollowed("whether what is timed runs in a shell of its own"), ..command },
-        false => command,
+    if may_be_apart {
+        Command { kind: Kind::Unfollowed("whether what is timed runs in a shell of its own"), ..command }
+    } else {
+        command
     }
 }
 

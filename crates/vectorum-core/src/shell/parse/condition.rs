@@ -20,6 +20,15 @@ impl Parser<'_> {
         }
     }
 
+    /// Takes ends of lines within a condition, of which only zsh has any; elsewhere they stand between conditions.
+    fn lines_within(&mut self) -> Parsed<()> {
+        self.blanks();
+        if self.peek() == Some(b'\n') && self.dialect != Dialect::Zsh {
+            return self.trouble("a line ends within a condition");
+        }
+        self.lines()
+    }
+
     pub(in crate::shell) fn test_one(&mut self) -> Parsed<Test> {
         self.deeper(|p| {
             p.lines()?;
@@ -35,12 +44,7 @@ impl Parser<'_> {
                 return p.trouble("a condition is missing");
             }
             let first = p.word()?;
-            p.blanks();
-            // No line ends there but between conditions.
-            if p.peek() == Some(b'\n') && p.dialect != Dialect::Zsh {
-                return p.trouble("a line ends within a condition");
-            }
-            p.lines()?;
+            p.lines_within()?;
             let asked = first.literal().filter(|l| l.len() == 2 && l.first() == Some(&b'-')).map(<[u8]>::to_vec);
             // Which there are is asked in zsh only when it comes to that.
             let asked =
@@ -83,11 +87,7 @@ impl Parser<'_> {
                     if p.dialect == Dialect::Ksh && operator == b"=~" && behind.starts_with(b"#") {
                         return p.trouble_unfollowed("a sign that begins a regular expression");
                     }
-                    p.blanks();
-                    if p.peek() == Some(b'\n') && p.dialect != Dialect::Zsh {
-                        return p.trouble("a line ends within a condition");
-                    }
-                    p.lines()?;
+                    p.lines_within()?;
                     // What is turned round there is no word.
                     if p.dialect == Dialect::Zsh && (p.is_word(b"!") || p.peek() == Some(b'(') && matches!(operator, b"<" | b">"))
                     {
