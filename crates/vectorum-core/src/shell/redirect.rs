@@ -219,9 +219,11 @@ impl Machine<'_> {
                     if path.is_empty() {
                         return Ok(false);
                     }
-                    let full = self.full(&path);
+                    let Some(full) = self.full(&path) else {
+                        answer = Err(self.doubt("a file is opened whose name is not known"));
+                        continue;
+                    };
                     if operator == b"<" {
-                        let Some(full) = full else { continue };
                         match self.content(&full) {
                             host_view::Content::Bytes(_) => {}
                             // It can be opened, and nothing read of it.
@@ -230,10 +232,6 @@ impl Machine<'_> {
                             host_view::Content::Denied => answer = Err(self.doubt("a file is opened that may not be read")),
                         }
                     } else {
-                        let Some(full) = full else {
-                            answer = Err(self.doubt("a file is opened whose name is not known"));
-                            continue;
-                        };
                         let can = self.can_write(&full, matches!(operator, b">" | b">&"));
                         self.touched.touch(&full);
                         match can {
