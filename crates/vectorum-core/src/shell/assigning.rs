@@ -238,10 +238,11 @@ impl Machine<'_> {
             return Err(self.doubt("an index that is empty"));
         }
         let index = self.sum_in_word(key);
-        if let Err(doubt) = &index
-            && self.dialect == Dialect::Ksh
-        {
-            self.exit_or_go_on(&doubt.clone());
+        match (&index, self.dialect) {
+            (Err(doubt), Dialect::Ksh) => self.exit_or_go_on(&doubt.clone()),
+            // Signs that are none of a sum's, such as quotes.
+            (Err(doubt), Dialect::Zsh) => self.fail_or_go_on(&doubt.clone()),
+            _ => {}
         }
         // There it is out of any list's range (measured: 93u+m).
         if self.dialect == Dialect::Ksh && index.as_ref().is_ok_and(|index| *index >= MOST_ITEMS) {

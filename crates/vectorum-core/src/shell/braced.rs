@@ -219,7 +219,8 @@ impl Parser<'_> {
             // An index in such quotes is an error, or not, by where it stands.
             if rest.get(1..close).is_some_and(|key| key.contains(&b'\'') && key.iter().all(|b| b"'0123456789".contains(b))) {
                 self.at += close + 1;
-                return Ok(Part::Unfollowed("an index in quotes"));
+                let is_zsh = self.dialect == Dialect::Zsh;
+                return Ok(Part::Unfollowed(if is_zsh { ODD_SHAPE } else { "an index in quotes" }));
             }
             key = Some(self.within(self.at + 1..self.at + close).key()?);
             self.at += close + 1;

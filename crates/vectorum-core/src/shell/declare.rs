@@ -140,7 +140,10 @@ impl Machine<'_> {
         // With names these declare all the same.
         let declares = match self.dialect {
             Dialect::Bash | Dialect::Ksh => matches!(command, b"export" | b"readonly"),
-            Dialect::Mksh => attributes.exported == Some(true) || attributes.readonly,
+            Dialect::Mksh => {
+                let Attributes { exported, readonly, is_number, is_odd, is_reference, .. } = attributes;
+                exported.is_some() || readonly || is_number || is_odd || is_reference
+            }
             _ => false,
         };
         attributes.prints &= !declares || given.as_slice().is_empty();
@@ -574,7 +577,8 @@ impl Machine<'_> {
                     if var.is_pending && (attributes.is_odd || attributes.is_number) {
                         (var.exported, var.is_pending) = (None, false);
                     }
-                    var.is_pending &= dialect == Dialect::Zsh && attributes.exported.is_none();
+                    let is_marked = attributes.exported.is_some() || attributes.readonly || attributes.is_unique;
+                    var.is_pending &= dialect == Dialect::Zsh && !is_marked;
                     // zsh gives a name that is declared an empty value.
                     if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) {
                         // With a width it is as many blanks.

@@ -128,6 +128,7 @@ impl Machine<'_> {
             }),
             words => Some(words.to_vec()),
         };
+        let count = given.as_ref().map_or(0, Vec::len);
         let is_name = crate::reader::is_portable(name);
         let names = [&name[..], INDEX, ARGUMENT];
         let is_held = names.iter().any(|name| self.is_readonly(name));
@@ -163,6 +164,10 @@ impl Machine<'_> {
             self.exit_or_go_on(&self.doubt("options are read into a name that is held fast"));
         }
         self.hide_index();
+        // There a place behind all of them is taken for one in other words (measured: R59).
+        if self.dialect == Dialect::Mksh && found.as_ref().is_some_and(|(_, reading)| reading.index > count + 1) {
+            return self.set_status(1);
+        }
         match found {
             Some((found, reading)) => self.found_option(name, options.starts_with(b":"), &found, reading),
             None => self.doubt_options(name),

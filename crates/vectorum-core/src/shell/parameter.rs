@@ -397,9 +397,10 @@ impl Machine<'_> {
         }
         Ok(match name {
             // zsh calls them so, too.
-            b"argv" if self.is_own_zsh() && parameter.key.is_none() => match &state.positional {
-                Ok(values) => Held::Many(values.to_vec()),
-                Err(doubt) => Held::Unknown(doubt.clone()),
+            name if self.is_arguments(name) && parameter.key.is_none() => match self.arguments() {
+                Content::Array(values) => Held::Many(values.to_vec()),
+                Content::Perhaps(Val::Unknown(doubt)) => Held::Unknown(doubt),
+                _ => Held::Unset,
             },
             b"ARGC" if self.is_own_zsh() && parameter.key.is_none() => match &state.positional {
                 Ok(values) => Held::One(Val::of(values.len().to_string())),
@@ -518,13 +519,20 @@ impl Machine<'_> {
                             |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
                         if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
                             let doubt = self.doubt("a subscript");
-                            // A parenthesis may be an error, and an end that is missing is one, or comes to nothing.
-                            let lacks = |text: &[u8]| text.split(|b| *b == b',').any(|end| end.trim_ascii().is_empty());
-                            let may_fail = |p: &Part| match p {
-                                Part::Text(t) | Part::Quoted(t) => t.contains(&b'(') || lacks(t),
-                                _ => true,
+                            // Only two whole numbers are none that may be an error.
+                            let is_end = |end: &[u8]| {
+                                let digits = end.trim_ascii();
+                                let digits = digits.strip_prefix(b"-").unwrap_or(digits);
+                                !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
                             };
-                            if key.iter().any(may_fail) {
+                            let is_plain = match &key[..] {
+                                [Part::Text(t) | Part::Quoted(t)] => {
+                                    let ends: Vec<&[u8]> = t.split(|b| *b == b',').collect();
+                                    ends.len() == 2 && ends.iter().all(|end| is_end(end))
+                                }
+                                _ => false,
+                            };
+                            if !is_plain {
                                 self.fail_or_go_on(&doubt);
                             }
                             return Ok(Held::Unknown(doubt));

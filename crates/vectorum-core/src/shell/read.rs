@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::attributes::Attributes;
 use super::content::Content;
 use super::machine::Machine;
 use super::syntax::*;
@@ -164,6 +165,10 @@ impl Machine<'_> {
                 }
                 if is_list || is_odd {
                     self.note_may_be_list(&name);
+                }
+                // There they are the numbers of its letters, and the name is one for numbers (measured: R59).
+                if may_be_list && self.dialect == Dialect::Mksh {
+                    self.mark_odd(&name, Attributes { is_number: true, is_odd: true, ..Attributes::default() });
                 }
             }
             return self.doubt_status(doubt);

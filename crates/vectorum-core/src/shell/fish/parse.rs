@@ -267,6 +267,10 @@ impl<'a> Parser<'a> {
             // A job in the background.
             if joint == Joint::Always && job.pipe.is_none() && self.peek(0) == Some(b'&') {
                 self.at += 1;
+                self.blanks();
+                if let Some(b"&&" | b"||") = self.text.get(self.at..self.at + 2) {
+                    return self.odd("what hangs on a command that runs beside the shell");
+                }
                 self.separators();
                 if self.is_word(b"and") || self.is_word(b"or") {
                     return self.wrong("nothing hangs on what runs beside the shell");
@@ -570,6 +574,16 @@ impl<'a> Parser<'a> {
         }
         if first.parts.iter().any(|part| part.commands().is_some()) {
             return self.wrong(NO_COMMAND);
+        }
+        // A command's name with such a beginning makes its whole line one where nothing is put in (measured: 3.6).
+        let name = first.parts.iter().map_while(|part| match part {
+            Part::Text(text) | Part::Quoted(text) => Some(&text[..]),
+            _ => None,
+        });
+        let begins_comment = name.flatten().find(|byte| !byte.is_ascii_whitespace()) == Some(&b'#');
+        let has_commands = |word: &Word| word.parts.iter().any(|part| part.commands().is_some());
+        if begins_comment && words.iter().any(has_commands) {
+            return self.odd("a command whose name begins as a comment does");
         }
         // What these run is to be written there, and the status is no command's name (measured: 3.6).
         let prefix = words.iter().take_while(|word| matches!(word.literal(), Some(b"command" | b"builtin"))).count();

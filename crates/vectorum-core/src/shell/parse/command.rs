@@ -258,7 +258,9 @@ impl Parser<'_> {
             let rest = self.text.get(self.at..).unwrap_or_default();
             let length = rest.iter().skip(1).take_while(|b| is_name(**b)).count();
             let name = rest.get(1..=length).unwrap_or_default();
-            let is_closed = matches!(rest.get(length + 1..length + 3), Some([b'}', b'<' | b'>']));
+            let behind = rest.get(length + 1..).unwrap_or_default();
+            let is_closed = matches!(behind, [b'}', b'<' | b'>', ..])
+                || self.dialect == Dialect::Zsh && matches!(behind, [b'}', b'&', b'>', ..]);
             let is_file = rest.get(length + 2..length + 4).is_some_and(|signs| matches!(signs, [b'<' | b'>', b'(']));
             if is_closed && is_file && self.dialect == Dialect::Ksh {
                 return self.trouble_unfollowed("a name before commands that are read");
