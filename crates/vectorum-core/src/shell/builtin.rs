@@ -10,6 +10,7 @@ use super::frame::{Boundary, Frame};
 use super::machine::Machine;
 use super::misused::NOT_TAKEN;
 use super::one_of::ONE_OR_ANOTHER;
+use super::options::IN_ANOTHER_WAY;
 use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::setting::sets_something;
@@ -61,6 +62,11 @@ impl Machine<'_> {
             return self.fog(ONE_OR_ANOTHER);
         }
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+        // What would be its words may be what is set before it then (`set -k`).
+        let may_set = |word: &Val| word.known().is_none_or(|word| word.contains(&b'='));
+        if self.dialect != Dialect::Zsh && self.works_otherwise() && arguments.iter().any(may_set) {
+            return self.fog(IN_ANOTHER_WAY);
+        }
         // What has no name is looked up, too, and may be a folder.
         if name.is_empty() && self.dialect == Dialect::Mksh {
             return self.doubt_status(self.doubt("whether there is such a command"));

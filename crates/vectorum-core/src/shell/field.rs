@@ -62,7 +62,12 @@ impl Field {
 
     /// Whether it has an unquoted sign of a pattern.
     pub(super) fn has_signs(&self) -> bool {
-        self.pieces().any(|(text, quoted)| !quoted && text.iter().any(|b| b"*?[".contains(b)))
+        self.has_any(b"*?[")
+    }
+
+    /// Whether it has an unquoted sign of these.
+    pub(super) fn has_any(&self, signs: &[u8]) -> bool {
+        self.pieces().any(|(text, quoted)| !quoted && text.iter().any(|b| signs.contains(b)))
     }
 
     /// Whether it has unquoted braces that stand for several words; `with_ranges` says whether dots make some, too.

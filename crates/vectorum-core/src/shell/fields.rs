@@ -189,8 +189,15 @@ impl Machine<'_> {
             return Err(self.doubt("braces in what a parameter stands for"));
         }
         let mut out = Vec::new();
+        // What a parameter brings makes no group in these (measured: 93u+m, R59).
+        let is_group = |part: &Part| matches!(part, Part::Text(text) if text.contains(&b'('));
+        let may_group = !matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) || word.parts.iter().any(is_group);
+        let may_mix = matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && word.parts.iter().any(expands);
         for field in fields {
-            let has_signs = self.is_pattern(&field);
+            if may_mix && field.has_any(b"(") && (may_group || field.has_signs()) {
+                return Err(self.doubt("groups in what a parameter stands for"));
+            }
+            let has_signs = if may_group { self.is_pattern(&field) } else { field.has_signs() };
             let noglob = self.live.as_ref().and_then(|s| s.option("noglob"));
             if self.is_own_zsh()
                 && field.text.first() == Some(&b'=')
@@ -219,7 +226,7 @@ impl Machine<'_> {
                     Ok(paths) => out.extend(paths.into_iter().map(Val::Known)),
                     // What is not followed of a pattern may name nothing.
                     Err(doubt) => {
-                        if self.live.is_some() && memchr::memchr(b'(', &field.text).is_some() {
+                        if self.live.is_some() && field.has_any(b"(^#~<") {
                             self.fork_where_none_is_an_error(&doubt);
                         }
                         return Err(doubt);

@@ -19,6 +19,9 @@ use crate::host_view::Kind as FileKind;
 /// More files are not looked at.
 const MOST: usize = 5000;
 
+/// The option for patterns of a shell's own: groups, and in zsh more.
+const GROUPS: &str = "extglob";
+
 /// What becomes of a pattern that names no file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Nothing {
@@ -96,7 +99,18 @@ fn qualifiers<'a>(text: &'a [u8], quoted: &[bool]) -> Option<(usize, &'a [u8])> 
 impl Machine<'_> {
     /// Whether a word names files: it has a sign of a pattern, or qualifiers of zsh's.
     pub(super) fn is_pattern(&self, field: &Field) -> bool {
-        field.has_signs() || self.is_own_zsh() && field.text.ends_with(b")") && qualifiers(&field.text, &field.quoted()).is_some()
+        let is_group = || match self.dialect {
+            Dialect::Dash => false,
+            Dialect::Bash => self.may_be_set(GROUPS) && field.has_any(b"("),
+            Dialect::Ksh | Dialect::Mksh => field.has_any(b"("),
+            Dialect::Zsh if !self.is_own_zsh() => false,
+            Dialect::Zsh => {
+                field.has_any(b"<")
+                    || self.may_be_set(GROUPS) && field.has_any(b"^#~")
+                    || field.text.ends_with(b")") && qualifiers(&field.text, &field.quoted()).is_some()
+            }
+        };
+        field.has_signs() || is_group()
     }
 
     /// How names of files are looked for by the options that are set; `None` where one of them is not known.
@@ -143,14 +157,18 @@ impl Machine<'_> {
                 Content::Set(value) => value.is_empty() != Some(true),
                 _ => true,
             };
-        let extended = self.live.as_ref().is_none_or(|s| {
-            s.option("extglob") != Some(false) && text.iter().zip(&quoted).any(|(b, q)| !q && b"#^~(".contains(b))
-                || s.option("globstar") != Some(false) && memchr::memmem::find(text, b"**").is_some()
-        });
+        let has = |signs: &[u8]| text.iter().zip(&quoted).any(|(b, q)| !q && signs.contains(b));
+        let extended = self.dialect == Dialect::Zsh && (has(b"<") || self.may_be_set(GROUPS) && has(b"#^~("))
+            || self.dialect != Dialect::Zsh && has(b"(") && !self.takes_groups_of(text, &quoted)
+            || self.may_be_set("globstar") && memchr::memmem::find(text, b"**").is_some();
         if extended || leaves_out {
             return Err(self.doubt(ODD));
         }
-        let (found, patterns) = self.found(text, &quoted, &manner)?;
+        let found = self.found(text, &quoted, &manner);
+        if let (Err(doubt), Dialect::Bash, Nothing::Fails) = (&found, self.dialect, manner.nothing) {
+            self.fail_or_go_on(&doubt.clone());
+        }
+        let (found, patterns) = found?;
         if patterns == 0 && text.len() == field.text.len() {
             // A bracket alone, as in the command of that name.
             return Ok(vec![field.text.clone().into()]);
@@ -198,6 +216,30 @@ impl Machine<'_> {
             there = parts.ok_or_else(|| self.doubt("a part of a path"))?;
         }
         Ok(there)
+    }
+
+    /// Whether groups in a pattern are such that each of these shells finds the same files by them: no folder lies within
+    /// one, and none of them may stand for a dot that begins a name.
+    fn takes_groups_of(&self, text: &[u8], quoted: &[bool]) -> bool {
+        if self.dialect == Dialect::Bash && self.live.as_ref().and_then(|s| s.option(GROUPS)) != Some(true) {
+            return false;
+        }
+        let (mut depth, mut before, mut begins) = (0_usize, b'/', true);
+        for (byte, quoted) in text.iter().zip(quoted) {
+            match byte {
+                b'!' if !quoted => return false,
+                b'(' if !quoted && !b"?*+@".contains(&before) => return false,
+                b'(' if !quoted => depth += 1,
+                b')' if !quoted => depth = depth.saturating_sub(1),
+                b'/' if depth > 0 => return false,
+                b'.' if begins && (depth > 0 || b")".contains(&before)) => return false,
+                _ => {}
+            }
+            // Up to the first letter outside of groups a name may begin there.
+            begins = *byte == b'/' || begins && (depth > 0 || b"?*+@)".contains(byte));
+            before = *byte;
+        }
+        depth == 0
     }
 
     /// Goes on as if a pattern that is not known named no file, where zsh takes that for an error.
@@ -250,7 +292,7 @@ impl Machine<'_> {
         let mut found: Found = vec![(Vec::new(), base.to_vec())];
         for (index, (text, quoted)) in parts.iter().enumerate() {
             let lead: &[u8] = if index == 0 { b"" } else { b"/" };
-            let has_signs = text.iter().zip(quoted).any(|(b, q)| !q && b"*?[".contains(b));
+            let has_signs = text.iter().zip(quoted).any(|(b, q)| !q && b"*?[(".contains(b));
             let is_last = index + 1 == parts.len();
             // In zsh any number of folders.
             if self.is_own_zsh() && text == b"**" && !quoted.contains(&true) && !is_last {
@@ -269,7 +311,8 @@ impl Machine<'_> {
                     next.push((shown, real));
                     continue;
                 }
-                let pattern = self.pattern(text, quoted, Groups::None)?;
+                let groups = if self.dialect == Dialect::Zsh { Groups::None } else { self.groups(text, false)? };
+                let pattern = self.pattern(text, quoted, groups)?;
                 if pattern.is_text() {
                     next.push(([&shown[..], lead, text].concat(), [&real[..], b"/", text].concat()));
                     continue;
@@ -287,7 +330,7 @@ impl Machine<'_> {
                         }
                     }
                 };
-                let folded = Pattern::new(&text.to_ascii_lowercase(), quoted, Groups::None);
+                let folded = Pattern::new(&text.to_ascii_lowercase(), quoted, groups);
                 for name in names {
                     if name.starts_with(b".") && text.first() != Some(&b'.') && !manner.takes_dots {
                         continue;
@@ -320,7 +363,16 @@ impl Machine<'_> {
         while let Some((shown, real)) = found.get(at).cloned() {
             at += 1;
             let folder = if real.is_empty() { b"/".to_vec() } else { real.clone() };
-            for name in self.ground.files.list(&folder).unwrap_or_default() {
+            let Some(names) = self.ground.files.list(&folder) else {
+                match self.ground.files.kind(&folder) {
+                    FileKind::Missing | FileKind::File | FileKind::Program => continue,
+                    _ => {
+                        self.fail_perhaps("zsh fails where a pattern names no file");
+                        return Err(self.doubt("a folder may not be read"));
+                    }
+                }
+            };
+            for name in names {
                 let path = [&real[..], b"/", &name].concat();
                 if name.starts_with(b".") && !manner.takes_dots || self.ground.files.kind(&path) != FileKind::Folder {
                     continue;

@@ -29,7 +29,7 @@ use names::{
 const OTHERWISE: &str = "expandsotherwise";
 const OTHER: &str = "zsh is asked to be another shell";
 
-const IN_ANOTHER_WAY: &str = "an option makes the shell work in another way";
+pub(super) const IN_ANOTHER_WAY: &str = "an option makes the shell work in another way";
 
 /// Whether an option was set that is not followed, kept as options are.
 const WORKS_OTHERWISE: &str = "otherwise";
@@ -67,6 +67,10 @@ impl Machine<'_> {
             let letters = text.slice(1..);
             if letters == b"-"[..] && !on && matches!(self.dialect, Dialect::Dash | Dialect::Bash | Dialect::Mksh) {
                 return self.refuse_option();
+            }
+            // Alone that changes none of them there (measured: 93u+m).
+            if letters == b"-"[..] && !on && self.dialect == Dialect::Ksh && at == arguments.len() {
+                return;
             }
             if letters == b"-"[..] {
                 self.set_positional(arguments.get(at..).unwrap_or_default());
@@ -164,6 +168,9 @@ impl Machine<'_> {
             if text.is_none() {
                 self.put_option(OTHERWISE, true);
                 self.doubt_words();
+                if let Some(state) = &mut self.live {
+                    state.options.insert("nofunctionargzero", None);
+                }
             }
             return self.fog(OTHER);
         }

@@ -108,6 +108,10 @@ impl Machine<'_> {
         if !matches!(&name[..], b"options" | b"functions" | b"aliases") || !self.is_own_zsh() || self.is_declared(name) {
             return false;
         }
+        // What is set there is handed on by its key then (measured: 5.9).
+        if self.may_be_set("allexport") {
+            self.fog("a part of the shell itself is exported");
+        }
         let Val::Known(key) = self.one(key, Mode::One) else { return false };
         match &name[..] {
             b"functions" => self.put_function_of(key, word),

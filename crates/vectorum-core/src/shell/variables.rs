@@ -366,6 +366,10 @@ impl Machine<'_> {
             self.log.push(Assigned { name: name.clone(), held, site, around: self.around.clone() });
         }
         self.unsettle(name);
+        // The shell is another one from here on; before a command it is for that alone.
+        if self.dialect == Dialect::Bash && *name == b"POSIXLY_CORRECT"[..] && self.quiet == 0 {
+            self.put_option("posix", true);
+        }
         if may_fail {
             // What is no expression is an error.
             let doubt = self.doubt("a variable that holds a number");

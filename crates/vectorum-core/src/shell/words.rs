@@ -280,10 +280,15 @@ impl Parser<'_> {
     /// bash takes groups of patterns only with an option, which may be on by another file.
     ///
     /// # Errors
-    /// If nothing above in the file names it.
+    /// If nothing above in the file sets it, or what names it last takes it back.
     pub(super) fn takes_groups(&self) -> Parsed<()> {
         let before = self.text.get(..self.line).unwrap_or_default();
-        if self.dialect == Dialect::Bash && memchr::memmem::find(before, b"extglob").is_none() {
+        let is_set = memchr::memmem::rfind(before, b"extglob").is_some_and(|at| {
+            let line = before.get(..at).unwrap_or_default();
+            let line = line.get(memchr::memrchr(b'\n', line).map_or(0, |end| end + 1)..).unwrap_or_default();
+            memchr::memmem::find(line, b"-u").is_none()
+        });
+        if self.dialect == Dialect::Bash && !is_set {
             return self.trouble_unfollowed("a pattern that bash reads only where the option is set");
         }
         Ok(())

@@ -229,7 +229,8 @@ impl Parser<'_> {
     /// A parenthesis where none can stand; behind some signs it begins a pattern, in some shells by an option.
     pub(in crate::shell) fn parenthesis<T>(&self) -> Parsed<T> {
         let before = self.at.checked_sub(1).and_then(|at| self.text.get(at));
-        if self.dialect.is_rich() && before.is_some_and(|b| b"?*+@!".contains(b)) {
+        let signs: &[u8] = if self.dialect == Dialect::Ksh { b"?*+@!%~}" } else { b"?*+@!" };
+        if self.dialect.is_rich() && before.is_some_and(|b| signs.contains(b)) {
             return self.trouble_unfollowed("a pattern of file names with a group");
         }
         // There a list may stand behind some commands, and one that is wrong gives up a line only (measured: bash 5.2).
