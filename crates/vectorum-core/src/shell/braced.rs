@@ -1,8 +1,10 @@
 //! What stands in the braces of a parameter: its name, and what is done to what it holds.
 
-use super::inner::{QUOTES_WITHIN, are_quotes_lost};
+use super::inner::{BRACES_WITHIN, QUOTES_WITHIN, are_quotes_lost};
 use super::parse::{Parsed, Parser, is_name, is_name_start, is_own_name};
-use super::reference::{BAD_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE, TOLD_BY_SHELL, closing};
+use super::reference::{
+    BAD_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE, TOLD_BY_SHELL, are_even, closing, is_escaped, without_alone,
+};
 use super::syntax::*;
 use super::words::push_run;
 
@@ -20,9 +22,34 @@ impl Parser<'_> {
     pub(super) fn braced(&mut self, in_double: bool) -> Parsed<Part> {
         let outer = self.is_between_quotes;
         self.is_between_quotes |= in_double;
+        let start = self.at;
         let part = self.braced_here(in_double);
         self.is_between_quotes = outer;
-        part
+        // A parenthesis that nothing closes ends more than the parameter there, in mksh where something is cut.
+        let is_cut = |part: &Part| match part {
+            Part::Parameter(p) => matches!(p.change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..)),
+            Part::Unfollowed(_) => true,
+            _ => false,
+        };
+        let text = self.text.get(start..self.at).unwrap_or_default();
+        let bare = without_alone(text);
+        let is_odd = |sign: u8| (0..bare.len()).filter(|at| bare[*at] == sign && !is_escaped(&bare, *at)).count() % 2 == 1;
+        let has_open_quote = is_odd(b'"') || is_odd(b'`') || is_odd(b'\'') && !in_double && !outer;
+        match (self.dialect, &part) {
+            (Dialect::Zsh | Dialect::Mksh, Ok(_)) if has_open_quote => self.trouble_unfollowed(QUOTES_WITHIN),
+            (Dialect::Mksh, Err(trouble)) if trouble.is_error && self.is_cut_at(start) => self.trouble_unfollowed(trouble.what),
+            (Dialect::Zsh, Ok(_)) if !in_double && !outer && !are_even(text) => self.trouble_unfollowed(OPEN_PARENTHESIS),
+            (Dialect::Ksh, Ok(_)) if !are_even(text) => self.trouble_unfollowed(OPEN_PARENTHESIS),
+            (Dialect::Mksh, Ok(part)) if is_cut(part) && !are_even(text) => self.trouble_unfollowed(OPEN_PARENTHESIS),
+            _ => part,
+        }
+    }
+
+    /// Whether a part of something is asked for in the braces that begin there.
+    fn is_cut_at(&self, start: usize) -> bool {
+        let rest = self.text.get(start + 1..).unwrap_or_default();
+        let behind = rest.iter().position(|byte| !is_name(*byte) && !b"@*".contains(byte)).and_then(|at| rest.get(at..at + 2));
+        matches!(behind, Some([b':', sign]) if !b"-=?+".contains(sign))
     }
 
     fn braced_here(&mut self, in_double: bool) -> Parsed<Part> {
@@ -71,7 +98,15 @@ impl Parser<'_> {
         }
         let part = self.braced_plain(start, in_double)?;
         if self.dialect == Dialect::Bash && in_double && are_quotes_lost(self.text.get(start + 1..self.at).unwrap_or_default()) {
-            return Ok(Part::Unfollowed(QUOTES_WITHIN));
+            let change = match &part {
+                Part::Parameter(p) => Some(&p.change),
+                _ => None,
+            };
+            return Ok(Part::Unfollowed(match change {
+                Some(Change::Instead(b'=', ..)) => SETTING_SHAPE,
+                Some(Change::Slice(..)) => ODD_SHAPE,
+                _ => QUOTES_WITHIN,
+            }));
         }
         // What is not followed, or has a key that is no number, may be of zsh's own shape.
         let is_odd = match &part {
@@ -367,11 +402,21 @@ impl Parser<'_> {
         };
         // A parenthesis that nothing matches ends more than the parameter there (measured: 93u+m, R59).
         let text = self.text.get(from..self.at).unwrap_or_default();
+        // What runs within one is found only behind its strokes.
+        if self.dialect == Dialect::Zsh && text.contains(&b'`') {
+            return self.trouble_unfollowed("commands in a pattern");
+        }
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && is_uneven(text) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
         let from = self.at;
-        let with = if self.take(b"/") { self.inner_word(false, b"}")? } else { Word::default() };
+        // Between quotes it is one as they are there (measured: 5.9).
+        let is_quoted = self.dialect == Dialect::Zsh && self.is_between_quotes;
+        let with = if self.take(b"/") { self.inner_word(is_quoted, b"}")? } else { Word::default() };
+        let text = self.text.get(from..self.at).unwrap_or_default();
+        if self.dialect == Dialect::Zsh && text.contains(&b'`') {
+            return self.trouble_unfollowed("commands in a pattern");
+        }
         if self.dialect == Dialect::Ksh && self.text.get(from..self.at).is_some_and(is_uneven) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
@@ -406,7 +451,11 @@ impl Parser<'_> {
         }
         // Signs of zsh's own behind the colon.
         if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b"/^*".contains(&b)) {
-            let is_named = self.peek_at(1) == Some(b'/') || self.peek_at(2).is_some_and(|b| is_name_start(b) || b == b'^');
+            let rest = self.text.get(self.at + 2..).unwrap_or_default();
+            let rest = rest.strip_prefix(b"^").unwrap_or(rest);
+            let name = rest.iter().take_while(|b| is_name(**b)).count();
+            let is_named =
+                self.peek_at(1) == Some(b'/') && self.peek_at(2) != Some(b'/') || name > 0 && rest.get(name) == Some(&b'}');
             self.skip_braces(start)?;
             if !is_named {
                 return Ok(Behind::Other(ODD_SHAPE));
@@ -420,7 +469,7 @@ impl Parser<'_> {
             return Ok(Behind::Other(ODD_SHAPE));
         }
         // Nor do signs begin one there that are no part of a number or a name (measured: R59).
-        if self.dialect == Dialect::Mksh && self.peek().is_some_and(|b| b"\"'!~".contains(&b)) {
+        if self.dialect == Dialect::Mksh && self.peek().is_some_and(|b| b"\"'!~%&*:;|<>".contains(&b)) {
             self.skip_braces(start)?;
             return Ok(Behind::Other(ODD_SHAPE));
         }
@@ -452,9 +501,15 @@ impl Parser<'_> {
         }
         if self.dialect == Dialect::Zsh && self.lacks_length() {
             self.skip_braces(start)?;
-            return Ok(Behind::Other(BAD_SHAPE));
+            let ends = self.text.get(self.at - 1) == Some(&b'}') && self.text.get(self.at.saturating_sub(2)) == Some(&b':');
+            let is_plain = ends && offset.iter().all(|part| matches!(part, Part::Text(_) | Part::Quoted(_)));
+            return Ok(Behind::Other(if is_plain { BAD_SHAPE } else { ODD_SHAPE }));
         }
         let length = if self.take(b":") { Some(self.inner_word(true, b"}")?.parts.into_vec()) } else { None };
+        let text = self.text.get(from..self.at).unwrap_or_default();
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && text.windows(2).any(|pair| pair[0] != b'$' && pair[1] == b'{') {
+            return self.trouble_unfollowed(BRACES_WITHIN);
+        }
         Ok(Behind::Open(Change::Slice(offset, length)))
     }
 
@@ -566,6 +621,8 @@ pub(super) fn has_open_bracket(text: &[u8]) -> bool {
     let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
     is_plain && memchr::memchr(b'[', text).is_some_and(|at| memchr::memchr(b']', text.get(at..).unwrap_or_default()).is_none())
 }
+
+const OPEN_PARENTHESIS: &str = "a parenthesis within a parameter";
 
 /// Whether a key means all items.
 fn is_whole(key: &[Part]) -> bool {

@@ -6,7 +6,7 @@ use super::arithmetic::may_assign;
 use super::content::Content;
 use super::expand::Mode;
 use super::machine::Machine;
-use super::parameter::UNSET_IS_ERROR;
+use super::parameter::{UNSET_IS_ERROR, is_usual_cut};
 use super::pattern::Pattern;
 use super::syntax::*;
 use super::value::Val;
@@ -151,13 +151,22 @@ impl Machine<'_> {
                 replaced(&text, &pattern, bytes.is_empty(), &with, *how).map_or_else(|| odd(self), Val::of)
             }
             Change::Slice(offset, length) => {
+                // The others read such a sum in ways of their own.
+                if !is_usual_cut(change) {
+                    self.refuse_cut(change);
+                    if self.dialect != Dialect::Bash {
+                        return odd(self);
+                    }
+                }
                 if !text.is_ascii() {
+                    self.refuse_cut(change);
                     return odd(self);
                 }
                 // What is set there may be what is cut.
                 let sets = |parts: &[Part]| parts.iter().any(|part| matches!(part, Part::Text(text) if may_assign(text)));
                 if sets(offset) || length.as_ref().is_some_and(|length| sets(length)) {
                     drop(self.sum_in_word(offset));
+                    self.refuse_cut(change);
                     return odd(self);
                 }
                 let total = text.len() as i64;
@@ -174,6 +183,10 @@ impl Machine<'_> {
                     return odd(self);
                 }
                 if from < 0 || from > total {
+                    // The others look at both ends first.
+                    if let Some(length) = length.as_ref().filter(|_| self.dialect != Dialect::Bash) {
+                        drop(self.sum_in_word(length));
+                    }
                     return Val::of(b"");
                 }
                 let to = match length {

@@ -468,7 +468,9 @@ fn may_leave_quotes(part: &Part) -> bool {
     };
     match part {
         Part::Parameter(parameter) => match &parameter.change {
-            Change::Instead(.., word) => word.parts.len() > 1 && word.parts.iter().any(is_quoted),
+            Change::Instead(.., word) => {
+                word.parts.len() > 1 && word.parts.iter().any(is_quoted) || word.parts.iter().any(may_leave_quotes)
+            }
             _ => false,
         },
         _ => false,

@@ -226,7 +226,7 @@ impl Machine<'_> {
                     Ok(paths) => out.extend(paths.into_iter().map(Val::Known)),
                     // What is not followed of a pattern may name nothing.
                     Err(doubt) => {
-                        if self.live.is_some() && field.has_any(b"(^#~<") {
+                        if self.live.is_some() && field.has_any(b"(^#~<|") {
                             self.fork_where_none_is_an_error(&doubt);
                         }
                         return Err(doubt);

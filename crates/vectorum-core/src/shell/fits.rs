@@ -8,6 +8,7 @@ use super::expand::brings_list;
 use super::machine::Machine;
 use super::parameter::UNSET_IS_ERROR;
 use super::pattern::{Brackets, Groups, Pattern, brackets, fits_stars};
+use super::reference::are_even;
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
 
@@ -41,6 +42,22 @@ impl Machine<'_> {
             if signs.filter(|(_, (sign, quoted))| **sign == b'(' && !**quoted).any(|(at, _)| !is_behind_sign(at)) {
                 return Err(self.doubt(ODD));
             }
+        }
+        let is_sign = |sign: u8| text.iter().zip(quoted).any(|(byte, quoted)| *byte == sign && !quoted);
+        // These stand for more than themselves there (measured: 93u+m, R59).
+        let has_more = match self.dialect {
+            Dialect::Ksh => is_sign(b'&') || is_sign(b'|'),
+            Dialect::Mksh => is_sign(b'|'),
+            _ => false,
+        };
+        if has_more && !text.contains(&b'(') {
+            return Err(self.doubt(ODD));
+        }
+        // One that is not closed is no pattern there.
+        if self.dialect == Dialect::Zsh && (is_sign(b'(') || is_sign(b')')) && !are_even(text) {
+            let doubt = self.doubt(ODD);
+            self.fail_or_go_on(&doubt);
+            return Err(doubt);
         }
         if text.contains(&b'[') && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
             let found = brackets(text, quoted);
@@ -83,6 +100,15 @@ impl Machine<'_> {
             if self.refuses_unset() {
                 self.fail_perhaps(UNSET_IS_ERROR);
             }
+            let cut = |part: &Part| match part {
+                Part::Parameter(p) => Some(p.change.clone()),
+                _ => None,
+            };
+            for part in &pattern.parts {
+                let inner = if let Part::Double(inner) = part { &inner[..] } else { std::slice::from_ref(part) };
+                inner.iter().filter_map(cut).for_each(|change| self.refuse_cut(&change));
+            }
+            self.doubt_what_is_set(&pattern.parts, &self.doubt("a list for a pattern"));
             return Err(self.doubt("a list for a pattern"));
         }
         let (mut bytes, quoted) = self.pattern_text(pattern, is_test)?;

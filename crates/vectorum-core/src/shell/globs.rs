@@ -105,7 +105,7 @@ impl Machine<'_> {
             Dialect::Ksh | Dialect::Mksh => field.has_any(b"("),
             Dialect::Zsh if !self.is_own_zsh() => false,
             Dialect::Zsh => {
-                field.has_any(b"<")
+                field.has_any(b"<|")
                     || self.may_be_set(GROUPS) && field.has_any(b"^#~")
                     || field.text.ends_with(b")") && qualifiers(&field.text, &field.quoted()).is_some()
             }
@@ -158,7 +158,7 @@ impl Machine<'_> {
                 _ => true,
             };
         let has = |signs: &[u8]| text.iter().zip(&quoted).any(|(b, q)| !q && signs.contains(b));
-        let extended = self.dialect == Dialect::Zsh && (has(b"<") || self.may_be_set(GROUPS) && has(b"#^~("))
+        let extended = self.dialect == Dialect::Zsh && (has(b"<|") || self.may_be_set(GROUPS) && has(b"#^~("))
             || self.dialect != Dialect::Zsh && has(b"(") && !self.takes_groups_of(text, &quoted)
             || self.may_be_set("globstar") && memchr::memmem::find(text, b"**").is_some();
         if extended || leaves_out {

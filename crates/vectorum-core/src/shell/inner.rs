@@ -1,6 +1,7 @@
 //! The word within a parameter's braces, and what quotes mean in there: no two shells agree where the whole is quoted, too.
 
 use super::parse::{Parsed, Parser, is_name};
+use super::reference::{ODD_SHAPE, is_escaped};
 use super::syntax::*;
 use super::words::{closing_brace, push_run};
 
@@ -17,6 +18,14 @@ impl Parser<'_> {
         between.is_some_and(|between| !between.iter().any(|b| b"\"\\`{}".contains(b)))
     }
 
+    /// Whether a brace between quotes is closed there, and the parameter behind it.
+    fn closes_brace(&self) -> bool {
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let rest = rest.get(..memchr::memchr2(b'"', b'\n', rest).unwrap_or(rest.len())).unwrap_or_default();
+        let count = |sign: u8| (0..rest.len()).filter(|at| rest[*at] == sign && !is_escaped(rest, *at)).count();
+        count(b'}') > count(b'{')
+    }
+
     /// Takes the word inside braces, up to one of the ends.
     pub(super) fn inner_word(&mut self, in_double: bool, ends: &[u8]) -> Parsed<Word> {
         let at = self.at;
@@ -25,6 +34,9 @@ impl Parser<'_> {
         loop {
             let Some(byte) = self.peek() else { return self.trouble("a brace is not closed") };
             if ends.contains(&byte) {
+                if self.dialect == Dialect::Zsh && !in_double && !self.is_between_quotes && looks_up(&parts) {
+                    parts.push(Part::Unfollowed(ODD_SHAPE));
+                }
                 return Ok(Word::new(parts, at, self.at));
             }
             match byte {
@@ -74,7 +86,9 @@ impl Parser<'_> {
                 }
                 // In these two it counts between double quotes, too.
                 b'$' if self.peek_at(1) == Some(b'\'')
-                    && (!in_double && self.dialect.is_rich() || matches!(self.dialect, Dialect::Bash | Dialect::Mksh)) =>
+                    && !is_single
+                    && (!in_double && self.dialect.is_rich() && !(self.dialect == Dialect::Zsh && self.is_between_quotes)
+                        || matches!(self.dialect, Dialect::Bash | Dialect::Mksh)) =>
                 {
                     let from = self.at;
                     self.at += 2;
@@ -85,12 +99,26 @@ impl Parser<'_> {
                         in_double && self.dialect == Dialect::Bash && text.iter().skip(1).any(|b| b"$`\"\\{}".contains(b));
                     parts.push(if is_read_again { Part::Unfollowed(QUOTES_WITHIN) } else { part });
                 }
+                // A text that may be said in another language, between double quotes, too.
+                b'$' if self.peek_at(1) == Some(b'"')
+                    && (matches!(self.dialect, Dialect::Bash | Dialect::Mksh) || self.dialect == Dialect::Ksh && !in_double) =>
+                {
+                    self.at += 1;
+                }
+                // What stands behind the sign is read once more there (measured: R59).
+                b'$' if self.dialect == Dialect::Mksh && self.peek_at(1) == Some(b'`') => {
+                    return self.trouble_unfollowed("commands behind a sign of a parameter");
+                }
+                // Where the parameter ends then hangs on that brace (measured: 5.2).
+                b'$' if self.dialect == Dialect::Bash && self.starts(b"$${") => {
+                    return self.trouble_unfollowed(BRACES_WITHIN);
+                }
                 b'$' | b'`' => match self.deeper(|p| p.dollar(in_double))? {
                     Some(part) => parts.push(part),
                     None => push_run(&mut parts, self.cut(self.at - 1, self.at)),
                 },
                 // They are expanded afterwards there, and where the parameter ends hangs on them in ksh (measured: 93u+m, R59).
-                b'{' if !in_double && self.dialect == Dialect::Ksh => {
+                b'{' if self.dialect == Dialect::Ksh && (!in_double || !self.closes_brace()) => {
                     return self.trouble_unfollowed(BRACES_WITHIN);
                 }
                 // There they are closed within it, and several words may come of them.
@@ -108,9 +136,9 @@ impl Parser<'_> {
                     parts.push(Part::Unfollowed(BRACES_WITHIN));
                 }
                 _ => {
-                    let has_braces = !in_double
-                        && (matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
-                            || self.dialect == Dialect::Zsh && !self.is_between_quotes);
+                    let has_braces = self.dialect == Dialect::Ksh
+                        || !in_double
+                            && (self.dialect == Dialect::Mksh || self.dialect == Dialect::Zsh && !self.is_between_quotes);
                     let is_sign = |b| matches!(b, b'\\' | b'\'' | b'"' | b'$' | b'`') || b == b'{' && has_braces;
                     let run = self.run(|b| is_sign(b) || ends.contains(&b));
                     push_run(&mut parts, run);
@@ -118,6 +146,14 @@ impl Parser<'_> {
             }
         }
     }
+}
+
+/// Whether zsh may look up a program in such a word: behind `=`, where it begins or behind a colon (zshexpn(1), «`=`
+/// expansion»).
+fn looks_up(parts: &[Part]) -> bool {
+    let is_sign = |text: &Text| text.starts_with(b"=") && (text.len() > 1 || parts.len() > 1);
+    let begins = matches!(parts.first(), Some(Part::Text(text)) if is_sign(text));
+    begins || parts.iter().any(|part| matches!(part, Part::Text(text) if memchr::memmem::find(text, b":=").is_some()))
 }
 
 /// Whether bash and ksh read a quoted text otherwise where quotes stand around the whole parameter: to them a backslash in

@@ -335,7 +335,7 @@ impl Machine<'_> {
                 for (stretch, quoted) in field.pieces() {
                     if quoted {
                         last(fields).push(stretch, true);
-                    } else if !self.splits_words()? {
+                    } else if mode != Mode::Fields || !self.splits_words()? {
                         last(fields).push(stretch, false);
                     } else {
                         self.split_at_separators(&Val::of(stretch), self.is_own_zsh(), fields)?;

@@ -191,6 +191,8 @@ impl Machine<'_> {
                     Dialect::Ksh => Val::Unknown(self.doubt("a pattern of another kind")),
                     _ => change(self, Val::of(b"")),
                 })),
+                // Where it is cut may be an error there all the same.
+                Change::Slice(..) if self.dialect != Dialect::Bash => Ok(Values::One(change(self, Val::of(b"")))),
                 _ => Ok(Values::One(Val::of(b""))),
             },
             Held::One(value) => Ok(Values::One(change(self, value))),
@@ -297,7 +299,11 @@ impl Machine<'_> {
     pub(super) fn slice(&mut self, values: Vec<Val>, change: &Change, is_positional: bool) -> Expanded<Vec<Val>> {
         let Change::Slice(offset, length) = change else { return Ok(values) };
         let doubt = self.doubt("a part of a list");
+        if !is_usual_cut(change) {
+            self.refuse_cut(change);
+        }
         if !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+            self.refuse_cut(change);
             return Err(doubt);
         }
         let total = values.len() as i64 + i64::from(is_positional);
@@ -320,6 +326,13 @@ impl Machine<'_> {
         };
         let place = |at: i64| usize::try_from(at).unwrap_or(0).min(values.len());
         Ok(values.get(place(from)..place(to).max(place(from))).unwrap_or_default().to_vec())
+    }
+
+    /// Goes on as if a part of something were asked for in a wrong way, too, unless that is told by numbers.
+    pub(super) fn refuse_cut(&mut self, change: &Change) {
+        if !is_plain_cut(change) {
+            self.fail_or_go_on(&self.doubt("a part of a text by what may be no number"));
+        }
     }
 
     /// The names of variables that are set and begin so: `${!BEGINNING@}` of bash.
@@ -655,6 +668,49 @@ impl Machine<'_> {
             return Held::Perhaps(Val::Unknown(self.doubt("what the file is called that runs")));
         }
         Held::One(Val::Known(source.path.clone()))
+    }
+}
+
+/// Whether a part of a text is asked for by numbers as they are written.
+pub(super) fn is_plain_cut(change: &Change) -> bool {
+    let is_number = |parts: &[Part]| match parts {
+        [Part::Text(text) | Part::Quoted(text)] => {
+            let digits = text.trim_ascii();
+            let digits = digits.strip_prefix(b"-").unwrap_or(digits);
+            !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
+        }
+        _ => false,
+    };
+    match change {
+        Change::Slice(offset, length) => std::iter::once(offset).chain(length).all(|bound| is_number(bound)),
+        _ => true,
+    }
+}
+
+/// Whether a part of a text is asked for by sums that each shell reads alike: of names, numbers and plain signs.
+pub(super) fn is_usual_cut(change: &Change) -> bool {
+    let is_usual = |parts: &Vec<Part>| {
+        let mut is_blank = true;
+        let are_all = parts.iter().all(|part| match part {
+            Part::Text(text) | Part::Quoted(text) => {
+                is_blank &= text.trim_ascii().is_empty();
+                !text.starts_with(b"\t") && text.iter().all(|byte| byte.is_ascii_alphanumeric() || b"_ +-*/%()".contains(byte))
+            }
+            Part::Parameter(p) => {
+                is_blank = false;
+                p.key.is_none() && matches!(p.change, Change::None | Change::Length) && !matches!(&p.name[..], b"@" | b"*")
+            }
+            Part::Sum(_) => {
+                is_blank = false;
+                true
+            }
+            _ => false,
+        });
+        are_all && (!is_blank || parts.is_empty())
+    };
+    match change {
+        Change::Slice(offset, length) => std::iter::once(offset).chain(length).all(is_usual),
+        _ => true,
     }
 }
 

@@ -216,7 +216,11 @@ impl Machine<'_> {
                 }
             }
         }
-        self.set_status(u8::from(end.is_none()));
+        // Behind a line that goes on there may be none.
+        match !is_raw && line.ends_with(b"\\") {
+            true => self.doubt_status(self.doubt("a line that is read in another way")),
+            false => self.set_status(u8::from(end.is_none())),
+        }
     }
 
     /// What `$(< FILE)` brings: `None` where the commands are others.

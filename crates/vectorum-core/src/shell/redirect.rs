@@ -10,7 +10,7 @@ pub(super) use self::numbers::Descriptors;
 use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
-use super::parameter::UNSET_IS_ERROR;
+use super::parameter::{UNSET_IS_ERROR, is_plain_cut};
 use super::parse::is_name_start;
 use super::program::sets;
 use super::reference::BAD_SHAPE;
@@ -54,6 +54,25 @@ fn unfollowed(parts: &[Part]) -> Option<&'static str> {
         Part::Double(parts) => unfollowed(parts),
         Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).and_then(|parts| unfollowed(parts)),
         _ => None,
+    })
+}
+
+const MAY_FAIL: &str = "an expansion that may fail";
+
+/// Whether something in a word may be refused where it is expanded.
+fn may_refuse(parts: &[Part]) -> bool {
+    parts.iter().any(|part| match part {
+        Part::Unfollowed(_) => true,
+        Part::Double(parts) => may_refuse(parts),
+        Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).is_some_and(|parts| may_refuse(parts)),
+        Part::Parameter(parameter) => match &parameter.change {
+            change @ Change::Slice(..) => !is_plain_cut(change),
+            Change::Unfollowed(_) | Change::Instead(b'?', ..) => true,
+            Change::Trim(.., word) | Change::Instead(.., word) => may_refuse(&word.parts),
+            Change::Replace(both, _) => may_refuse(&both.0.parts) || may_refuse(&both.1.parts),
+            _ => false,
+        },
+        _ => false,
     })
 }
 
@@ -154,6 +173,18 @@ impl Machine<'_> {
             if self.may_lack_name(&redirect.word.parts) {
                 self.fail_perhaps(UNSET_IS_ERROR);
                 answer = Err(self.doubt(UNSET_IS_ERROR));
+                continue;
+            }
+            // There it is an error of what it is for alone.
+            let is_text = redirect.operator.starts_with(b"<<");
+            let gives_up_less = matches!(self.dialect, Dialect::Ksh | Dialect::Mksh);
+            if (gives_up_less || self.dialect == Dialect::Zsh && is_text) && may_refuse(&redirect.word.parts) {
+                // In zsh only where that is a program's.
+                if !gives_up_less {
+                    self.fail_or_go_on(&self.doubt(MAY_FAIL));
+                }
+                self.doubt_what_is_set(&redirect.word.parts, &self.doubt(MAY_FAIL));
+                answer = Err(self.doubt(MAY_FAIL));
                 continue;
             }
             let file = match &redirect.operator[..] {
@@ -304,6 +335,13 @@ impl Machine<'_> {
                 b"<&" | b"<>" | b">&" => None,
                 operator if !operator.starts_with(b"<") => None,
                 _ if self.may_lack_name(&redirect.word.parts) => None,
+                operator
+                    if (matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
+                        || self.dialect == Dialect::Zsh && operator.starts_with(b"<<"))
+                        && may_refuse(&redirect.word.parts) =>
+                {
+                    None
+                }
                 b"<<<" if has_odd_tilde(&redirect.word, self.dialect) => None,
                 // Where nothing is left of what is cut nothing at all is read there (measured: R59).
                 b"<<<" if self.dialect == Dialect::Mksh && redirect.word.parts.iter().any(is_cut) => None,
@@ -376,7 +414,12 @@ impl Machine<'_> {
 
 /// Whether something is cut out of a parameter without quotes.
 fn is_cut(part: &Part) -> bool {
-    matches!(part, Part::Parameter(p) if matches!(p.change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..)))
+    let Part::Parameter(parameter) = part else { return false };
+    match &parameter.change {
+        Change::Trim(..) | Change::Replace(..) | Change::Slice(..) => true,
+        Change::Instead(.., word) => word.parts.iter().any(is_cut),
+        _ => false,
+    }
 }
 
 /// Whether a text that is read has a tilde that counts elsewhere: bash takes one behind a colon, mksh none at all (measured:

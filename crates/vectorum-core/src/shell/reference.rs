@@ -7,6 +7,7 @@ use bytes::Bytes;
 
 use super::parse::{Parsed, Parser, is_name, is_name_start};
 use super::syntax::*;
+use super::words::closing_brace;
 
 /// A subscript that is a sum or a pattern of zsh's, which may be wrong.
 pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
@@ -43,6 +44,7 @@ impl Parser<'_> {
         match self.peek() {
             Some(b'(') if self.peek_at(1) == Some(b'(') => {
                 let from = self.at;
+                self.calm_sum()?;
                 if let Some(inner) = self.balanced_sum() {
                     return Ok(Some(Part::Sum(self.within(inner).double(None)?)));
                 }
@@ -121,6 +123,13 @@ impl Parser<'_> {
                 // With these it may be a pattern of files.
                 let is_pattern = self.text.get(self.at - 1).is_some_and(|b| b"*?".contains(b));
                 Ok(Some(Part::Unfollowed(if is_pattern { ODD_SHAPE } else { OWN_SHAPE })))
+            }
+            // By its locale these begin a name there.
+            Some(0x80..) if self.dialect == Dialect::Zsh => {
+                while self.peek().is_some_and(|b| is_name(b) || b >= 0x80) {
+                    self.at += 1;
+                }
+                Ok(Some(Part::Unfollowed("a name with letters beyond ASCII")))
             }
             Some(byte) if byte.is_ascii_digit() || b"@*#?-$!".contains(&byte) => {
                 self.at += 1;
@@ -286,6 +295,31 @@ impl Parser<'_> {
         Ok(Part::Sum(inner.double(None)?))
     }
 
+    /// Where a sum ends hangs on what stands in the braces of its parameters, and each shell has its own way with
+    /// parentheses and quotes in there.
+    ///
+    /// # Errors
+    /// If they are such on this line.
+    fn calm_sum(&self) -> Parsed<()> {
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let mut rest = rest.get(..memchr::memchr(b'\n', rest).unwrap_or(rest.len())).unwrap_or_default();
+        let own_quotes: &[u8] = match self.dialect {
+            Dialect::Mksh | Dialect::Zsh => b"'\"\\`",
+            Dialect::Bash => b"\\",
+            Dialect::Ksh => b"'\"",
+            Dialect::Dash => b"",
+        };
+        while let Some(at) = memchr::memmem::find(rest, b"${") {
+            rest = rest.get(at + 2..).unwrap_or_default();
+            let inside = rest.get(..closing_brace(rest)).unwrap_or_default();
+            let has_escaped = rest.windows(2).any(|pair| matches!(pair, [b'\\', b'"' | b'\'']));
+            if !are_even(inside) || has_escaped && !own_quotes.is_empty() || inside.iter().any(|byte| own_quotes.contains(byte)) {
+                return self.trouble_unfollowed("a parenthesis or a quote in a parameter of a sum");
+            }
+        }
+        Ok(())
+    }
+
     /// Takes `((…))` from its first parenthesis; returns what stands inside, if it is closed so.
     pub(super) fn balanced_sum(&mut self) -> Option<Range<usize>> {
         let from = self.at;
@@ -421,6 +455,46 @@ pub(super) fn closing(text: &[u8]) -> Option<usize> {
     }
     // One that is not balanced ends at the first.
     text.iter().position(|b| *b == b']')
+}
+
+/// Whether a backslash stands before a byte, and none before that.
+pub(super) fn is_escaped(text: &[u8], at: usize) -> bool {
+    text.iter().take(at).rev().take_while(|byte| **byte == b'\\').count() % 2 == 1
+}
+
+/// A text without what stands alone between quotes: `'('`.
+pub(super) fn without_alone(text: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(text.len());
+    let (mut rest, mut open) = (text, None);
+    while let Some((byte, behind)) = rest.split_first() {
+        rest = match rest {
+            [b'\\', next, behind @ ..] => {
+                out.extend_from_slice(&[b'\\', *next]);
+                behind
+            }
+            [quote @ (b'\'' | b'"'), alone, end, behind @ ..] if quote == end && alone != quote && open != Some(*quote) => behind,
+            _ => {
+                match (byte, open) {
+                    (b'\'' | b'"', None) => open = Some(*byte),
+                    (byte, Some(quote)) if *byte == quote => open = None,
+                    _ => {}
+                }
+                out.push(*byte);
+                behind
+            }
+        };
+    }
+    out
+}
+
+/// Whether each parenthesis of a text is closed in it, whatever is quoted, but for one alone between quotes.
+pub(super) fn are_even(text: &[u8]) -> bool {
+    let open = without_alone(text).iter().try_fold(0_i32, |open, byte| match byte {
+        b'(' => Some(open + 1),
+        b')' => (open > 0).then_some(open - 1),
+        _ => Some(open),
+    });
+    open == Some(0)
 }
 
 #[cfg(test)]

@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::arithmetic::may_assign;
 use super::content::Content;
 use super::machine::Machine;
+use super::parameter::is_usual_cut;
 use super::reference::SETTING_SHAPE;
 use super::shaped::{Of, Step, Subscript};
 use super::syntax::*;
@@ -105,9 +106,24 @@ pub(super) fn sets_something(parts: &[Part]) -> bool {
     !found.is_empty()
 }
 
+/// Whether a part of something is asked for in a way that may be an error.
+fn has_odd_cut(part: &Part) -> bool {
+    match part {
+        Part::Double(parts) => parts.iter().any(has_odd_cut),
+        Part::Parameter(parameter) => match &parameter.change {
+            Change::Instead(.., word) => word.parts.iter().any(has_odd_cut),
+            change => !is_usual_cut(change),
+        },
+        _ => false,
+    }
+}
+
 impl Machine<'_> {
     /// What a word sets is set or not, where it was not expanded to its end.
     pub(super) fn doubt_what_is_set(&mut self, parts: &[Part], doubt: &Arc<Doubt>) {
+        if parts.iter().any(has_odd_cut) {
+            self.fail_or_go_on(doubt);
+        }
         let mut names = Vec::new();
         names_set(parts, 0, &mut names);
         self.doubt_set(names, doubt);

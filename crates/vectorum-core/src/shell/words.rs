@@ -527,13 +527,15 @@ pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {
 
 /// Where the brace stands that closes one before the text, with others in between; its end where there is none.
 pub(super) fn closing_brace(text: &[u8]) -> usize {
-    let mut open = 1;
+    let (mut open, mut is_escaped) = (1, false);
     let closes = |byte: &u8| {
         open += match byte {
+            _ if is_escaped => 0,
             b'{' => 1,
             b'}' => -1,
             _ => 0,
         };
+        is_escaped = *byte == b'\\' && !is_escaped;
         open == 0
     };
     text.iter().position(closes).unwrap_or(text.len())

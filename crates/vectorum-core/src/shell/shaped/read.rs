@@ -296,7 +296,8 @@ impl Parser<'_> {
                 let how = self.peek().filter(|b| b"/#%".contains(b));
                 self.at += usize::from(how.is_some());
                 let pattern = self.inner_word(false, b"/}").ok()?;
-                let with = if self.take(b"/") { word(self, false)? } else { Word::default() };
+                let is_quoted = self.is_between_quotes;
+                let with = if self.take(b"/") { word(self, is_quoted)? } else { Word::default() };
                 Change::Replace(Box::new((pattern, with)), how.unwrap_or(b' '))
             }
             b':' if self.peek_at(1).is_some_and(|b| b.is_ascii_digit() || b" -$".contains(&b)) => {
