@@ -3,10 +3,12 @@
 use super::inner::{BRACES_WITHIN, QUOTES_WITHIN, are_quotes_lost};
 use super::parse::{Parsed, Parser, is_name, is_name_start, is_own_name};
 use super::reference::{
-    BAD_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE, TOLD_BY_SHELL, are_even, closing, is_escaped, without_alone,
+    BAD_SHAPE, ODD_SETTING_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE, TOLD_BY_SHELL, are_even, closing, is_escaped,
+    without_alone,
 };
+use super::setting::{has_odd_cut, sets_something};
 use super::syntax::*;
-use super::words::push_run;
+use super::words::{closing_brace, push_run};
 
 /// What stands behind a parameter's name.
 enum Behind {
@@ -35,12 +37,19 @@ impl Parser<'_> {
         let bare = without_alone(text);
         let is_odd = |sign: u8| (0..bare.len()).filter(|at| bare[*at] == sign && !is_escaped(&bare, *at)).count() % 2 == 1;
         let has_open_quote = is_odd(b'"') || is_odd(b'`') || is_odd(b'\'') && !in_double && !outer;
+        let is_cut = part.as_ref().is_ok_and(is_cut);
         match (self.dialect, &part) {
             (Dialect::Zsh | Dialect::Mksh, Ok(_)) if has_open_quote => self.trouble_unfollowed(QUOTES_WITHIN),
+            (Dialect::Mksh, Ok(_)) if text.iter().any(|b| b"'\"`".contains(b)) && self.is_cut_at(start) => {
+                self.trouble_unfollowed(QUOTES_WITHIN)
+            }
+            (Dialect::Ksh, Ok(_)) if in_double && is_cut && text.contains(&b'\'') && text.contains(&b'"') => {
+                self.trouble_unfollowed(QUOTES_WITHIN)
+            }
             (Dialect::Mksh, Err(trouble)) if trouble.is_error && self.is_cut_at(start) => self.trouble_unfollowed(trouble.what),
             (Dialect::Zsh, Ok(_)) if !in_double && !outer && !are_even(text) => self.trouble_unfollowed(OPEN_PARENTHESIS),
             (Dialect::Ksh, Ok(_)) if !are_even(text) => self.trouble_unfollowed(OPEN_PARENTHESIS),
-            (Dialect::Mksh, Ok(part)) if is_cut(part) && !are_even(text) => self.trouble_unfollowed(OPEN_PARENTHESIS),
+            (Dialect::Mksh, Ok(_)) if is_cut && !are_even(text) => self.trouble_unfollowed(OPEN_PARENTHESIS),
             _ => part,
         }
     }
@@ -62,7 +71,8 @@ impl Parser<'_> {
                 return Ok(part);
             }
             self.skip_braces(start)?;
-            return Ok(Part::Unfollowed(ODD_SHAPE));
+            let sets = self.text.get(start..self.at).is_some_and(|text| text.contains(&b'='));
+            return Ok(Part::Unfollowed(if sets { ODD_SETTING_SHAPE } else { ODD_SHAPE }));
         }
         // Something is to be done to a number of words, and it is not said what (measured: bash 5.2, dash 0.5.12, 93u+m, R59).
         let nothing_to_do: &[u8] = match self.dialect {
@@ -98,14 +108,12 @@ impl Parser<'_> {
         }
         let part = self.braced_plain(start, in_double)?;
         if self.dialect == Dialect::Bash && in_double && are_quotes_lost(self.text.get(start + 1..self.at).unwrap_or_default()) {
-            let change = match &part {
-                Part::Parameter(p) => Some(&p.change),
-                _ => None,
-            };
-            return Ok(Part::Unfollowed(match change {
-                Some(Change::Instead(b'=', ..)) => SETTING_SHAPE,
-                Some(Change::Slice(..)) => ODD_SHAPE,
-                _ => QUOTES_WITHIN,
+            return Ok(Part::Unfollowed(if sets_something(std::slice::from_ref(&part)) {
+                SETTING_SHAPE
+            } else if has_odd_cut(&part) {
+                ODD_SHAPE
+            } else {
+                QUOTES_WITHIN
             }));
         }
         // What is not followed, or has a key that is no number, may be of zsh's own shape.
@@ -125,20 +133,9 @@ impl Parser<'_> {
         Ok(part)
     }
 
-    /// What a parameter of zsh's own shape is that is not followed, which stands up to here: whether it may set names.
+    /// What a parameter of zsh's own shape is that is not followed, which stands up to here.
     fn own_shape(&self, start: usize) -> &'static str {
-        let text = self.text.get(start..self.at).unwrap_or_default();
-        let holds = |sign: &[u8]| memchr::memmem::find(text, sign).is_some();
-        // `${(A)NAME=…}`: behind flags and marks and a name.
-        let rest = text.strip_prefix(b"{").unwrap_or(text);
-        let behind_flags = match rest.first() {
-            Some(b'(') => rest.get(memchr::memchr(b')', rest).map_or(0, |at| at + 1)..).unwrap_or_default(),
-            _ => rest,
-        };
-        let marks = behind_flags.iter().take_while(|b| b"^=~+#".contains(b)).count();
-        let name = behind_flags.iter().skip(marks).take_while(|b| is_name(**b)).count();
-        let is_set = behind_flags.get(marks + name..).is_some_and(|behind| behind.starts_with(b"="));
-        if is_set || holds(b":=") { SETTING_SHAPE } else { OWN_SHAPE }
+        shape_of(self.text.get(start..self.at).unwrap_or_default())
     }
 
     /// Takes what stands in braces, as far as other shells write it so, too.
@@ -164,7 +161,12 @@ impl Parser<'_> {
                 || self.dialect == Dialect::Zsh && !are_flags(text.get(2..).unwrap_or_default());
             // In the others commands run there, in the shell itself.
             let kind = if self.dialect == Dialect::Zsh { self.own_shape(start) } else { SETTING_SHAPE };
-            return Ok(Part::Unfollowed(if is_odd { ODD_SHAPE } else { kind }));
+            let sets = [SETTING_SHAPE, ODD_SETTING_SHAPE].contains(&kind);
+            return Ok(Part::Unfollowed(match (is_odd, sets && self.dialect == Dialect::Zsh) {
+                (true, true) => ODD_SETTING_SHAPE,
+                (true, false) => ODD_SHAPE,
+                (false, _) => kind,
+            }));
         }
         let mut change = Change::None;
         if self.peek() == Some(b'#') && self.peek_at(1).is_some_and(|b| b != b'}' && (is_name(b) || b"@*#?-$!".contains(&b))) {
@@ -412,7 +414,7 @@ impl Parser<'_> {
         let from = self.at;
         // Between quotes it is one as they are there (measured: 5.9).
         let is_quoted = self.dialect == Dialect::Zsh && self.is_between_quotes;
-        let with = if self.take(b"/") { self.inner_word(is_quoted, b"}")? } else { Word::default() };
+        let with = if self.take(b"/") { self.inner_word(is_quoted, b"}")?.in_quotes(is_quoted) } else { Word::default() };
         let text = self.text.get(from..self.at).unwrap_or_default();
         if self.dialect == Dialect::Zsh && text.contains(&b'`') {
             return self.trouble_unfollowed("commands in a pattern");
@@ -620,6 +622,72 @@ fn is_uneven(text: &[u8]) -> bool {
 pub(super) fn has_open_bracket(text: &[u8]) -> bool {
     let is_plain = !text.iter().any(|byte| b"'\"\\$`".contains(byte));
     is_plain && memchr::memchr(b'[', text).is_some_and(|at| memchr::memchr(b']', text.get(at..).unwrap_or_default()).is_none())
+}
+
+/// What a parameter of zsh's own shape is, from its brace on: whether it may set names, or be refused.
+fn shape_of(text: &[u8]) -> &'static str {
+    let mut rest = text.strip_prefix(b"{").unwrap_or(text);
+    let (mut is_odd, mut has_keys) = (false, false);
+    if rest.starts_with(b"(") {
+        let (flags, behind) = rest.split_at(memchr::memchr(b')', rest).map_or(0, |at| at + 1));
+        // How something is quoted is told once.
+        let has = |sign: u8| flags.contains(&sign);
+        is_odd =
+            has(b'q') && (has(b'b') || flags.windows(2).any(|two| two[0] == b'q' && b"+-".contains(&two[1])) && flags.len() > 4);
+        has_keys = has(b'k') || has(b'v');
+        rest = behind;
+    }
+    let marks = rest.iter().take_while(|b| b"^=~+#".contains(b)).count();
+    let has_marks = rest.iter().take(marks).any(|mark| *mark != b'=');
+    let is_asked = rest.iter().take(marks).any(|mark| *mark == b'+');
+    rest = rest.get(marks..).unwrap_or_default();
+    let (length, inner) = match rest {
+        [b'$', inner @ ..] if inner.starts_with(b"{") => {
+            let length = closing_brace(inner.get(1..).unwrap_or_default()) + 2;
+            (length + 1, inner.get(..length).map(shape_of))
+        }
+        [b'$', b'(', inner @ ..] => (memchr::memchr(b')', inner).map_or(0, |at| at + 3), None),
+        [b'@' | b'*' | b'?' | b'-' | b'$' | b'!', ..] => (1, None),
+        rest => (rest.iter().take_while(|b| is_name(**b)).count(), None),
+    };
+    let (name, mut rest) = rest.split_at(length.min(rest.len()));
+    let is_plain = name.first().is_some_and(|b| is_name_start(*b)) && !has_marks && !rest.starts_with(b"[");
+    // Of keys no part is taken.
+    is_odd |= has_keys && rest.starts_with(b"[");
+    while rest.starts_with(b"[")
+        && let Some(close) = closing(rest)
+    {
+        rest = rest.get(close + 1..).unwrap_or_default();
+    }
+    let sets = rest.starts_with(b"=") || rest.starts_with(b"::=") || memchr::memmem::find(text, b":=").is_some();
+    match (rest, inner) {
+        _ if sets && is_plain => SETTING_SHAPE,
+        _ if sets => ODD_SETTING_SHAPE,
+        (_, Some(inner)) if inner != OWN_SHAPE => inner,
+        _ if is_asked || is_odd => ODD_SHAPE,
+        // Of nothing only what stands instead is asked for, and what has a sign for a name ends there.
+        ([b':', b'-' | b'+', ..] | [] | [b'}'], _) if name.is_empty() => OWN_SHAPE,
+        _ if name.is_empty() => ODD_SHAPE,
+        ([letter, ..], _) if is_name(*letter) => ODD_SHAPE,
+        ([b'?', ..] | [b':', b'?', ..], _) => ODD_SHAPE,
+        ([b':', b'-' | b'+' | b'#' | b'/', ..], _) => OWN_SHAPE,
+        ([b':', rest @ ..], _) if are_modifiers(rest) => OWN_SHAPE,
+        ([b':', ..], _) => ODD_SHAPE,
+        _ => OWN_SHAPE,
+    }
+}
+
+/// Whether what stands behind a colon are modifiers of zsh's that it takes alone, or a part of a text told by numbers.
+fn are_modifiers(text: &[u8]) -> bool {
+    let text = text.strip_suffix(b"}").unwrap_or(text);
+    let is_number = |text: &[u8]| {
+        let digits = text.trim_ascii();
+        let digits = digits.strip_prefix(b"-").unwrap_or(digits);
+        !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
+    };
+    let is_exchange = text.starts_with(b"s/") || text.starts_with(b"gs/");
+    let is_modifier = |part: &[u8]| matches!(part, [letter] if b"aAhtreluqQP".contains(letter)) || is_number(part);
+    is_exchange || text.split(|b| *b == b':').all(is_modifier)
 }
 
 const OPEN_PARENTHESIS: &str = "a parenthesis within a parameter";

@@ -20,10 +20,12 @@ impl Parser<'_> {
 
     /// Whether a brace between quotes is closed there, and the parameter behind it.
     fn closes_brace(&self) -> bool {
-        let rest = self.text.get(self.at..).unwrap_or_default();
-        let rest = rest.get(..memchr::memchr2(b'"', b'\n', rest).unwrap_or(rest.len())).unwrap_or_default();
-        let count = |sign: u8| (0..rest.len()).filter(|at| rest[*at] == sign && !is_escaped(rest, *at)).count();
-        count(b'}') > count(b'{')
+        let (before, rest) = self.text.split_at(self.at);
+        let from = memchr::memrchr2(b'"', b'\n', before).map_or(0, |at| at + 1);
+        let end = self.at + memchr::memchr2(b'"', b'\n', rest).unwrap_or(rest.len());
+        let text = self.text.get(from..end).unwrap_or_default();
+        let count = |sign: u8| (0..text.len()).filter(|at| text[*at] == sign && !is_escaped(text, *at)).count();
+        count(b'}') == count(b'{')
     }
 
     /// Takes the word inside braces, up to one of the ends.

@@ -101,6 +101,13 @@ impl Machine<'_> {
                 m.doubt_what_is_set(&word.parts, &doubt);
                 return Err(doubt);
             }
+            // What is not followed may be a list there, of several words between quotes, too.
+            let is_shape = |part: &Part| matches!(part, Part::Unfollowed(_));
+            if m.is_own_zsh() && mode == Mode::Fields && quoted && word.parts.iter().any(is_shape) {
+                let doubt = m.doubt(OWN_SHAPE);
+                m.doubt_what_is_set(&word.parts, &doubt);
+                return Err(doubt);
+            }
             if in_place && mode == Mode::Fields && matches!(sign, b'-' | b'+') {
                 return Ok(None);
             }

@@ -4,7 +4,7 @@ use super::expand::{Expanded, Mode, ODD_WORD, Values, brings_list};
 use super::field::{Field, Fields, last, put};
 use super::machine::Machine;
 use super::parameter::{is_all, is_all_of};
-use super::reference::{OWN_SHAPE, SETTING_SHAPE};
+use super::reference::{ODD_SETTING_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE};
 use super::shaped::Subscript;
 use super::syntax::*;
 use super::value::Val;
@@ -165,7 +165,9 @@ impl Machine<'_> {
                 Part::Unfollowed(why) => {
                     let doubt = self.doubt(why);
                     self.refuse_odd(why, &doubt);
-                    if [OWN_SHAPE, SETTING_SHAPE].contains(why) && mode == Mode::Fields {
+                    if (self.is_own_zsh() && *why == ODD_SHAPE || [OWN_SHAPE, SETTING_SHAPE, ODD_SETTING_SHAPE].contains(why))
+                        && mode == Mode::Fields
+                    {
                         return Err(doubt);
                     }
                     last(fields).doubt(&doubt);

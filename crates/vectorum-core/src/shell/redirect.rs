@@ -78,7 +78,7 @@ fn may_refuse(parts: &[Part]) -> bool {
 
 impl Machine<'_> {
     /// Whether a word has a parameter that may not be set where that is an error.
-    fn may_lack_name(&self, parts: &[Part]) -> bool {
+    pub(super) fn may_lack_name(&self, parts: &[Part]) -> bool {
         self.refuses_unset()
             && parts.iter().any(|part| match part {
                 Part::Parameter(parameter) => {

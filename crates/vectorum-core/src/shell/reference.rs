@@ -21,6 +21,9 @@ pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
 /// The same of one that may set names.
 pub(super) const SETTING_SHAPE: &str = "a parameter of a shape that may set names";
 
+/// The same of one that may be an error, too.
+pub(super) const ODD_SETTING_SHAPE: &str = "a parameter that may set names, or be refused";
+
 /// What ksh tells of itself in variables of its own.
 pub(super) const TOLD_BY_SHELL: &str = "what the shell tells of itself";
 
@@ -312,8 +315,13 @@ impl Parser<'_> {
         while let Some(at) = memchr::memmem::find(rest, b"${") {
             rest = rest.get(at + 2..).unwrap_or_default();
             let inside = rest.get(..closing_brace(rest)).unwrap_or_default();
+            let is_open = inside.len() == rest.len();
             let has_escaped = rest.windows(2).any(|pair| matches!(pair, [b'\\', b'"' | b'\'']));
-            if !are_even(inside) || has_escaped && !own_quotes.is_empty() || inside.iter().any(|byte| own_quotes.contains(byte)) {
+            if is_open
+                || !are_even(inside)
+                || has_escaped && !own_quotes.is_empty()
+                || inside.iter().any(|byte| own_quotes.contains(byte))
+            {
                 return self.trouble_unfollowed("a parenthesis or a quote in a parameter of a sum");
             }
         }

@@ -21,6 +21,8 @@ pub(super) struct Scope {
     pub(super) positional: Option<Result<Arc<Vec<Val>>, Arc<Doubt>>>,
     /// For what stands before a function in bash: it can be made to stay.
     pub(super) lends: bool,
+    /// Whether that is of a function, and what stands before the one that called it gets it then, too (measured: bash 5.2).
+    pub(super) lends_on: bool,
     /// The names that are made to; whether that is certain.
     pub(super) kept: BTreeMap<Bytes, bool>,
     /// Those that the function made local as well.
@@ -58,6 +60,7 @@ impl Scope {
             vars: self.vars.fork(),
             positional: self.positional.clone(),
             lends: self.lends,
+            lends_on: self.lends_on,
             kept: self.kept.clone(),
             made_local: self.made_local.clone(),
             reading: self.reading.clone(),
@@ -68,7 +71,7 @@ impl Scope {
 impl State {
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
     pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool, marks: bool) {
-        let Some(Scope { vars, positional, kept, reading, .. }) = self.scopes.pop() else { return };
+        let Some(Scope { vars, positional, kept, reading, lends_on, .. }) = self.scopes.pop() else { return };
         for (name, var) in vars.iter().filter_map(|(name, var)| Some((name.clone(), var?.clone()))) {
             if let Some(is_sure) = kept.get(&name) {
                 if !is_sure {
@@ -76,7 +79,9 @@ impl State {
                     self.vars.insert(name.clone(), Var::unknown(&doubt));
                 }
                 // So it does in what stands before the function that called it.
-                self.lend(&name, *is_sure);
+                if lends_on {
+                    self.lend(&name, *is_sure);
+                }
                 continue;
             }
             match var {

@@ -9,6 +9,7 @@ use super::content::Content;
 use super::machine::Machine;
 use super::parameter::is_usual_cut;
 use super::reference::SETTING_SHAPE;
+use super::reference::{ODD_SETTING_SHAPE, ODD_SHAPE};
 use super::shaped::{Of, Step, Subscript};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -61,7 +62,7 @@ fn names_set(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
                     }
                 }
             }
-            Part::Unfollowed(why) if *why == SETTING_SHAPE => found.push(Bytes::from_static(ANY)),
+            Part::Unfollowed(why) if [SETTING_SHAPE, ODD_SETTING_SHAPE].contains(why) => found.push(Bytes::from_static(ANY)),
             Part::Text(_)
             | Part::Quoted(_)
             | Part::Coded(_)
@@ -107,9 +108,11 @@ pub(super) fn sets_something(parts: &[Part]) -> bool {
 }
 
 /// Whether a part of something is asked for in a way that may be an error.
-fn has_odd_cut(part: &Part) -> bool {
+pub(super) fn has_odd_cut(part: &Part) -> bool {
     match part {
         Part::Double(parts) => parts.iter().any(has_odd_cut),
+        Part::Shaped(shaped) => shaped.may_be_refused(),
+        Part::Unfollowed(why) => [ODD_SHAPE, ODD_SETTING_SHAPE].contains(why),
         Part::Parameter(parameter) => match &parameter.change {
             Change::Instead(.., word) => word.parts.iter().any(has_odd_cut),
             change => !is_usual_cut(change),
@@ -195,7 +198,7 @@ mod tests {
         hold(&[
             (&[Ksh, Mksh], "X=1; R=${ X=5; echo hi; }", ["<unknown>", "<unknown>"]),
             (&[Zsh], "X=1; R=${(A)X=a b}", ["<unknown>", "<unknown>"]),
-            (&[Zsh], "X=1; v=$(tide-now); : ${(P)v::=5}; R=2", ["2", "<unknown>"]),
+            (&[Zsh], "X=1; v=$(tide-now); : ${(P)v::=5}; R=2", ["<unknown>", "<unknown>"]),
             (&[Zsh], "X=1; v=X; : ${(P)v::=5}; R=2", ["2", "5"]),
         ]);
     }

@@ -197,7 +197,7 @@ impl Machine<'_> {
             let declares = words.get(before).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Bash));
             let is_function = state.functions.get(&name).is_some();
             let lends = self.dialect == Dialect::Bash && (is_function || declares);
-            state.scopes.push(Scope { lends, ..Scope::default() });
+            state.scopes.push(Scope { lends, lends_on: is_function, ..Scope::default() });
         }
         if has_own {
             self.enter(Boundary::Command);

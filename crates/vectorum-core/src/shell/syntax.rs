@@ -211,6 +211,12 @@ pub struct Word {
 }
 
 impl Word {
+    /// The same between double quotes, if it is.
+    pub(super) fn in_quotes(self, is_quoted: bool) -> Word {
+        let Word { at, end, .. } = self;
+        if is_quoted { Word::new(std::iter::once(Part::Double(self.parts.into_vec())).collect(), at, end) } else { self }
+    }
+
     /// Makes a word of its parts.
     pub(super) fn new(parts: Parts, at: usize, end: usize) -> Word {
         let is_calm = match &parts[..] {

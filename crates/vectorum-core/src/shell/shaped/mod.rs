@@ -9,6 +9,7 @@ mod values;
 
 use bytes::Bytes;
 
+use super::parameter::is_usual_cut;
 use super::syntax::{Change, Part, Word};
 
 /// A parameter of zsh's own shape.
@@ -184,6 +185,15 @@ impl Shaped {
     /// Whether it is of the name that a value names: `${(P)NAME}`.
     pub(super) fn is_named_by_value(&self) -> bool {
         self.has(&Flag::Named)
+    }
+
+    /// Whether what stands instead may be an error, or what is to be set.
+    pub(super) fn may_be_refused(&self) -> bool {
+        match self.steps.first() {
+            Some(Step::Change(Change::Instead(sign, ..))) => b"=:?".contains(sign),
+            Some(Step::Change(change)) => !is_usual_cut(change),
+            _ => false,
+        }
     }
 
     /// Whether it sets a name: `${NAME:=…}`.

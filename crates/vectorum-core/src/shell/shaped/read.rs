@@ -297,7 +297,7 @@ impl Parser<'_> {
                 self.at += usize::from(how.is_some());
                 let pattern = self.inner_word(false, b"/}").ok()?;
                 let is_quoted = self.is_between_quotes;
-                let with = if self.take(b"/") { word(self, is_quoted)? } else { Word::default() };
+                let with = if self.take(b"/") { word(self, is_quoted)?.in_quotes(is_quoted) } else { Word::default() };
                 Change::Replace(Box::new((pattern, with)), how.unwrap_or(b' '))
             }
             b':' if self.peek_at(1).is_some_and(|b| b.is_ascii_digit() || b" -$".contains(&b)) => {

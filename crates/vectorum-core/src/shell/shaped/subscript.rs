@@ -27,7 +27,8 @@ impl Machine<'_> {
                 Subscript::At(_) | Subscript::All(_) | Subscript::Search(..) => &[],
             };
             self.fork(&doubt, |m| places.iter().for_each(|place| drop(m.place_of(place))), |_| {});
-            return Err(doubt);
+            // That all of it is a number, say, is not so of a part of it.
+            return Err(doubt.of(Vec::new(), false, false));
         }
         match subscript {
             Subscript::All(_) => Ok(held),
@@ -123,6 +124,14 @@ impl Machine<'_> {
 
     /// Works out a place; one that is wrong is an error.
     fn place_of(&mut self, key: &[Part]) -> Expanded<i64> {
+        // What is not set is none there, or an error.
+        let is_number =
+            |part: &Part| matches!(part, Part::Text(t) | Part::Quoted(t) if t.iter().all(|b| b.is_ascii_digit() || *b == b'-'));
+        if self.refuses_unset() && !key.iter().all(is_number) {
+            let doubt = self.doubt(UNSET_IS_ERROR);
+            self.fail_or_go_on(&doubt);
+            return Err(doubt);
+        }
         // What is empty is none.
         if self.one_text(key).known().is_some_and(|text| text.trim_ascii().is_empty()) {
             self.fail_hard();

@@ -34,6 +34,11 @@ impl Machine<'_> {
         if came.is_err() && self.refuses_unset() {
             self.fail_perhaps(UNSET_IS_ERROR);
         }
+        // Nor whether it was an error, and something set.
+        if let Err(doubt) = &came {
+            let doubt = doubt.clone();
+            self.doubt_what_is_set(&[Part::Shaped(Box::new(shaped.clone()))], &doubt);
+        }
         came
     }
 
@@ -65,7 +70,17 @@ impl Machine<'_> {
                     && matches!(shaped.steps.first(), Some(Step::Change(Change::Slice(..))))
             }
         };
-        if is_lost {
+        // A letter that there is not is not set to some of those, and empty to others.
+        let is_letter = shaped.subscripts.len() > taken && !matches!(shaped.subscripts.last(), Some(Subscript::All(_)));
+        let is_instead = matches!(shaped.steps.first(), Some(Step::Change(Change::Instead(_, false, _))));
+        // What is done to all of these is done to each before they are one.
+        let is_all = matches!(&shaped.of, Of::Name(name) if matches!(&name[..], b"@" | b"*"))
+            && !shaped.steps.is_empty()
+            && matches!(shaped.subscripts.last(), Some(Subscript::All(_)));
+        // Of nothing at all quotes may be made.
+        let is_quoted = matches!(&held, Held::Many(items) if items.is_empty())
+            && shaped.find(|flag| matches!(flag, Flag::Quoted(_) | Flag::QuotedIfNeeded).then_some(())).is_some();
+        if is_lost || is_all || is_quoted || is_letter && is_instead && matches!(held, Held::One(_)) {
             return Err(self.doubt(OWN_SHAPE));
         }
         let mut named = None;
@@ -135,11 +150,20 @@ impl Machine<'_> {
     /// What it is of, and how many subscripts are taken in by that.
     fn held_by(&mut self, shaped: &Shaped, quoted: bool) -> Expanded<(Held, usize)> {
         match &shaped.of {
+            // Only what stands instead of nothing is told surely where it is an error.
+            Of::Nothing if self.refuses_unset() && !matches!(shaped.steps.first(), Some(Step::Change(Change::Instead(..)))) => {
+                let doubt = self.doubt(UNSET_IS_ERROR);
+                self.fail_or_go_on(&doubt);
+                Err(doubt)
+            }
             Of::Nothing => Ok((Held::Unset, 0)),
             Of::Name(name) if shaped.has(&Flag::Keys) || shaped.has(&Flag::Values) => {
                 let in_any_order = shaped.is_counted || shaped.flags.iter().any(|flag| matches!(flag, Flag::Sorted(_)));
+                // Of keys no part is taken.
                 if !shaped.subscripts.is_empty() {
-                    return Err(self.doubt(OWN_SHAPE));
+                    let doubt = self.doubt(OWN_SHAPE);
+                    self.fail_or_go_on(&doubt);
+                    return Err(doubt);
                 }
                 let asked = (shaped.has(&Flag::Keys), shaped.has(&Flag::Values));
                 Ok((self.table_words(name, asked, in_any_order)?, 0))
@@ -150,6 +174,12 @@ impl Machine<'_> {
                     && let Some(found) = self.by_key(name, key)
                 {
                     return Ok((found?, 1));
+                }
+                // Of a table no part is taken by places.
+                if matches!(shaped.subscripts.first(), Some(Subscript::Search(..) | Subscript::Range(..)))
+                    && self.table(name).is_some()
+                {
+                    return Err(self.doubt(OWN_SHAPE));
                 }
                 let change = if shaped.is_counted { Change::Length } else { Change::None };
                 let parameter = Parameter { name: name.clone(), key: None, change };
@@ -209,7 +239,9 @@ impl Machine<'_> {
         let sets = matches!(sign, b'=' | b':');
         let (name, key) = match (&shaped.of, &shaped.subscripts[..]) {
             (Of::Name(name), []) => (named.unwrap_or_else(|| name.clone()), None),
-            (Of::Name(name), [Subscript::At(key)]) if named.is_none() => (name.clone(), Some(key.clone())),
+            (Of::Name(name), [Subscript::At(key)]) if named.is_none() && !(sets && shaped.is_spread() | shaped.is_split) => {
+                (name.clone(), Some(key.clone()))
+            }
             _ if sets => return Err(self.doubt(OWN_SHAPE)),
             _ => (Bytes::from_static(b"_"), None),
         };
