@@ -64,6 +64,10 @@ impl Attributes {
 
     /// Takes a letter of an option, which begins with a minus sign if it is `on`.
     fn take(&mut self, letter: u8, on: bool, command: &[u8], dialect: Dialect) -> Letter {
+        // Letters are of another case by it, though the command does not take it (measured: bash 5.2).
+        if letter == b'c' && dialect == Dialect::Bash && command == b"readonly" {
+            return Letter::Unfollowed("an option that a command does not take");
+        }
         let is_taken = match (dialect, command) {
             (Dialect::Dash, b"local") => false,
             (Dialect::Dash | Dialect::Ksh | Dialect::Mksh, b"export" | b"readonly") => letter == b'p',

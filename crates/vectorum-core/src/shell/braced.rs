@@ -672,8 +672,8 @@ fn shape_of(text: &[u8]) -> &'static str {
         ([b'?', ..] | [b':', b'?', ..], _) => ODD_SHAPE,
         ([b':', b'-' | b'+' | b'#' | b'/', ..], _) => OWN_SHAPE,
         ([b':', rest @ ..], _) if are_modifiers(rest) => OWN_SHAPE,
-        ([b':', ..], _) => ODD_SHAPE,
-        _ => OWN_SHAPE,
+        ([] | [b'}' | b'#' | b'%' | b'/' | b'-' | b'+', ..], _) => OWN_SHAPE,
+        _ => ODD_SHAPE,
     }
 }
 
@@ -699,8 +699,35 @@ fn is_whole(key: &[Part]) -> bool {
 
 #[cfg(test)]
 mod tests {
+    use super::{ODD_SETTING_SHAPE, ODD_SHAPE, OWN_SHAPE, SETTING_SHAPE, shape_of};
     use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
     use crate::shell::trial::hold;
+
+    #[test]
+    fn shapes_of_zshs_own_may_set_names_or_be_refused() {
+        for (text, shape) in [
+            ("{(%):-%n}", OWN_SHAPE),
+            ("{(j:, :)L}", OWN_SHAPE),
+            ("{(k)commands}", OWN_SHAPE),
+            ("{(M)${(f)X}:#a*}", OWN_SHAPE),
+            ("{${(%):-%x}:A:h}", OWN_SHAPE),
+            ("{X:gs/a/b/}", OWN_SHAPE),
+            ("{X:-1:2}", OWN_SHAPE),
+            ("{X:w}", ODD_SHAPE),
+            ("{(i)N?no}", ODD_SHAPE),
+            ("{(U)${X?no}[1]}", ODD_SHAPE),
+            ("{(q+b)X}", ODD_SHAPE),
+            ("{(k)L[1,2]}", ODD_SHAPE),
+            ("{(u)+X}", ODD_SHAPE),
+            ("{(S)#a*}", ODD_SHAPE),
+            ("{(A)L=a b}", SETTING_SHAPE),
+            ("{(A)L::=a b}", SETTING_SHAPE),
+            ("{(P)^X[1]::=a}", ODD_SETTING_SHAPE),
+            ("{(U)${X:=a}}", ODD_SETTING_SHAPE),
+        ] {
+            assert_eq!(shape_of(text.as_bytes()), shape, "{text}");
+        }
+    }
 
     #[test]
     fn what_stands_in_braces_becomes_as_in_each_shell() {

@@ -73,6 +73,14 @@ impl Machine<'_> {
         }
         // There what is no number is an error that ends the shell.
         let may_be_none = |argument: &Val| !argument.is_number() || argument.is_empty() != Some(false);
+        // What is no sum is an error of most of the others.
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh)
+            && name == b"shift"
+            && known.is_none()
+            && arguments.iter().any(may_be_none)
+        {
+            self.fail_or_go_on(&self.doubt("a shift by an unknown number"));
+        }
         if self.dialect == Dialect::Dash
             && matches!(name, b"return" | b"exit" | b"shift" | b"break" | b"continue")
             && known.is_none()

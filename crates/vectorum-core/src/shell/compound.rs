@@ -47,11 +47,11 @@ impl Parser<'_> {
             return self.if_command();
         }
         if self.take_word(b"while") {
-            let condition = self.some_commands()?;
+            let condition = self.asked_commands()?;
             return Ok(Kind::While(false, condition, self.loop_body()?));
         }
         if self.take_word(b"until") {
-            let condition = self.some_commands()?;
+            let condition = self.asked_commands()?;
             return Ok(Kind::While(true, condition, self.loop_body()?));
         }
         if self.take_word(b"for") {
@@ -119,6 +119,15 @@ impl Parser<'_> {
             self.blanks();
             self.at += usize::from(self.peek() == Some(b';') && !self.starts(b";;"));
         }
+    }
+
+    /// The commands that a loop hangs on, which ksh does not begin with nothing (measured: 93u+m).
+    fn asked_commands(&mut self) -> Parsed<List> {
+        self.blanks();
+        if self.dialect == Dialect::Ksh && self.peek() == Some(b';') {
+            return self.trouble_unfollowed("nothing between two signs");
+        }
+        self.some_commands()
     }
 
     /// Takes commands where some shells want at least one.

@@ -476,6 +476,38 @@ pub(super) fn is_plain_order(names: &[Bytes]) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn groups_name_files_as_in_each_shell() {
+        use Dialect::{Bash, Ksh, Mksh, Zsh};
+        hold(&[
+            (&[Ksh, Mksh], "set -- /usr/bin/@(cat|date); R=$1; X=$#", ["/usr/bin/cat", "2"]),
+            (&[Bash], "shopt -s extglob\nset -- /usr/bin/@(cat|date); R=$1; X=$#", ["/usr/bin/cat", "2"]),
+            (&[Bash], "shopt -s extglob\nP='/usr/bin/@(c)at'; set -- $P; R=$1; X=$#", ["/usr/bin/cat", "1"]),
+            (&[Bash], "P='/usr/bin/@(c)at'; set -- $P; R=$1; X=$#", ["/usr/bin/@(c)at", "1"]),
+            (&[Bash], "shopt -s extglob\nshopt -u extglob\nset -- /usr/bin/@(c)at; R=$1; X=$#", ["<unknown>", "<unknown>"]),
+            // In zsh more signs are patterns by an option.
+            (&[Zsh], "set -- /usr/bin/ca#t; R=$1; X=$#", ["/usr/bin/ca#t", "1"]),
+            (&[Zsh], "setopt extended_glob; set -- /usr/bin/ca#t; R=$1; X=$#", ["<unknown>", "<a number>"]),
+            (&[Zsh], "setopt extended_glob; set -- '/usr/bin/^cat'; R=$1; X=$#", ["/usr/bin/^cat", "1"]),
+        ]);
+        // What a parameter brings is no group in these, and what is not certain is not told.
+        hold(&[
+            (&[Ksh, Mksh], "set -- /usr/bin/@(cat|date); R=$*; X=$#", ["/usr/bin/cat /usr/bin/date", "2"]),
+            (&[Ksh, Mksh], "set -- /usr/bin/+([a-d])at@(e|); R=$*; X=$#", ["/usr/bin/cat /usr/bin/date", "2"]),
+            (&[Ksh, Mksh], "set -- /usr/bin/?(x)cat; R=$*; X=$#", ["/usr/bin/cat", "1"]),
+            (&[Ksh, Mksh], "set -- /@(usr|var)/bin/*(n)proc; R=$*; X=$#", ["/usr/bin/nproc", "1"]),
+            (&[Ksh, Mksh], "set -- /usr/bin/@(dog|fox); R=$*; X=$#", ["/usr/bin/@(dog|fox)", "1"]),
+            (&[Ksh, Mksh], "set -- '/usr/bin/@(cat|date)'; R=$*; X=$#", ["/usr/bin/@(cat|date)", "1"]),
+            (&[Ksh, Mksh], "P='/usr/bin/@(cat|date)'; set -- $P; R=$*; X=$#", ["/usr/bin/@(cat|date)", "1"]),
+            (&[Ksh, Mksh], "P='/usr/bin/*@(cat|date)'; set -- $P; R=$*; X=$#", ["<unknown>", "<a number>"]),
+            (&[Ksh, Mksh], "set -- /usr/bin/!(cat); R=$*; X=$#", ["<unknown>", "<a number>"]),
+            (&[Ksh, Mksh], "set -- /usr/@(bin/cat|lib); R=$*; X=$#", ["<unknown>", "<a number>"]),
+            (&[Ksh, Mksh], "set -- /usr/bin/@(.|c)at; R=$*; X=$#", ["<unknown>", "<a number>"]),
+            (&[Ksh, Mksh], "set -f; set -- /usr/bin/@(cat|date); R=$*; X=$#", ["/usr/bin/@(cat|date)", "1"]),
+        ]);
+    }
 
     #[test]
     fn an_order_is_certain_where_every_locale_has_it() {

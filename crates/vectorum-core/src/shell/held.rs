@@ -43,6 +43,10 @@ impl Machine<'_> {
 
     /// The error of setting a name that is held fast.
     pub(super) fn fail_refused(&mut self) {
+        // As POSIX has it that ends the shell.
+        if self.dialect == Dialect::Bash && self.may_be_set("posix") {
+            return self.exit_or_go_on(&self.doubt("a name is held fast"));
+        }
         let outer = std::mem::replace(&mut self.is_refused, true);
         self.fail_hard();
         self.is_refused = outer;

@@ -511,6 +511,22 @@ mod tests {
     use crate::shell::trial::hold;
 
     #[test]
+    fn parentheses_count_but_for_one_alone_in_quotes() {
+        for (text, are) in [
+            ("a(b)c", true),
+            ("a(b", false),
+            (")a(", false),
+            ("a'('b", true),
+            ("a\"(\"b", true),
+            ("\"a\"(\"b\"", false),
+            ("a\\'('b", false),
+            ("$(a \"b)\")", false),
+        ] {
+            assert_eq!(super::are_even(text.as_bytes()), are, "{text}");
+        }
+    }
+
+    #[test]
     fn what_references_bring() {
         hold(&[
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X}; X=${R}1", ["", "1"]),

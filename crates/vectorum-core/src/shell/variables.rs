@@ -211,6 +211,10 @@ impl Machine<'_> {
         let content = self.as_taken(name, content);
         let is_kept = is_kept(self.dialect, name, &content);
         let is_special = self.is_special(name) && name != "_" && !is_kept;
+        // The shell is another one from here on; before a command it is for that alone.
+        if self.dialect == Dialect::Bash && *name == b"POSIXLY_CORRECT"[..] && self.quiet == 0 {
+            self.put_option("posix", true);
+        }
         // A list of what it counts with may be of no numbers there, and one name of its own is handed on by none.
         if self.dialect == Dialect::Mksh && matches!(content, Content::Array(_)) && self.counts_with(name) {
             self.fail_or_go_on(&self.doubt("a list of what the shell counts with"));
@@ -366,10 +370,6 @@ impl Machine<'_> {
             self.log.push(Assigned { name: name.clone(), held, site, around: self.around.clone() });
         }
         self.unsettle(name);
-        // The shell is another one from here on; before a command it is for that alone.
-        if self.dialect == Dialect::Bash && *name == b"POSIXLY_CORRECT"[..] && self.quiet == 0 {
-            self.put_option("posix", true);
-        }
         if may_fail {
             // What is no expression is an error.
             let doubt = self.doubt("a variable that holds a number");

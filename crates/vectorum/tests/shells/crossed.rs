@@ -1,7 +1,7 @@
 //! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
 //! the other, commands with options and with what they may be told, parameters expanded in places, sums, names that shells give
-//! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, and one sign in
-//! shapes that hang on it.
+//! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, options and what
+//! they change, quotes and more in the braces of a parameter, zsh's own shapes, and one sign in shapes that hang on it.
 
 use super::Dice;
 
@@ -35,7 +35,10 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(11) {
+    match dice.roll(14) {
+        11 if shell != "fish" => option(dice, shell),
+        12 if shell != "fish" => braces(dice, shell),
+        13 if shell == "zsh" => shape(dice),
         7 => sentence(dice, shell),
         8 if shell != "fish" => condition(dice, shell),
         9 if shell != "fish" => redirection(dice, shell),
@@ -143,6 +146,57 @@ fn trap(dice: &mut Dice, shell: &str) -> String {
     let [action, signal, place, event] = ["actions", "signals", "trapped", "events"].map(|kind| one(dice, kind, shell));
     let text = place.replace("%A", &action).replace("%S", &signal).replace("%E", &event);
     taken_up(shell, "X=1; Y=q", &text)
+}
+
+/// An option, and what it changes.
+fn option(dice: &mut Dice, shell: &str) -> String {
+    let [start, option, first, second] = ["starts", "options", "changed", "changed"].map(|kind| one(dice, kind, shell));
+    let text = if dice.roll(2) == 0 { first } else { format!("{first}\n{second}") };
+    let files = "echo \"Z=lib\" > lib; echo > ac; echo > bc; echo > .ac; mkdir sub; echo > sub/c";
+    format!("{files}\n{}\nexport C", taken_up(shell, &start, &format!("{option}\n{text}")))
+}
+
+/// A word of some pieces in the braces of a parameter, which may stand in another one, and between quotes.
+fn braces(dice: &mut Dice, shell: &str) -> String {
+    const SIGNS: [&str; 11] = ["-", ":-", "+", ":+", "=", ":=", "#", "##", "%", "%%", "-"];
+    const MORE: [&str; 6] = ["/", "//", "/#", "/%", ":", ":1:"];
+    let word = |dice: &mut Dice| (0..1 + dice.roll(3)).map(|_| one(dice, "pieces", shell)).collect::<String>();
+    let mut inner = word(dice);
+    let sign = if shell == "dash" || dice.roll(3) > 0 { dice.one(&SIGNS) } else { dice.one(&MORE) };
+    if sign.starts_with('/') {
+        inner = format!("{inner}/{}", word(dice));
+    }
+    let name = dice.one(&["X", "N", "X", "N", "1", "2", "@", "*", "E"]);
+    let parameter = format!("${{{name}{sign}{inner}}}");
+    let parameter = match dice.roll(8) {
+        0 | 1 => parameter,
+        2..=4 => format!("\"{parameter}\""),
+        5 => format!("'q'{parameter}\"z\""),
+        6 => format!("\"a${{N-{parameter}}} b\""),
+        _ => format!("${{N-{parameter}}}"),
+    };
+    let text = one(dice, "braced", shell).replace('%', &parameter);
+    format!("{}\nexport N", taken_up(shell, "X=ab; E=; set -- p 'q r'", &text))
+}
+
+/// A parameter of zsh's own shape.
+fn shape(dice: &mut Dice) -> String {
+    let word = |dice: &mut Dice, name: &str| {
+        let [flags, subscript, step] = ["flags", "subscripts", "steps"].map(|kind| match dice.roll(3) {
+            0 => String::new(),
+            _ => one(dice, kind, "zsh"),
+        });
+        let flags = if flags.is_empty() { flags } else { format!("({flags})") };
+        let mark = dice.one(&["", "", "", "", "^", "=", "~", "#", "^^", "==", "~~", "+"]);
+        format!("${{{flags}{mark}{name}{subscript}{step}}}")
+    };
+    let name = dice.one(&["X", "L", "H", "X", "L", "N", "Y", "1", "@", "*", "PATH", "path"]);
+    let inner = word(dice, name);
+    let parameter = if dice.roll(6) == 0 { word(dice, &inner) } else { inner };
+    let parameter = if dice.roll(2) == 0 { format!("\"{parameter}\"") } else { parameter };
+    let start = format!("set -- p 'q r'; {}", one(dice, "held", "zsh"));
+    let text = one(dice, "braced", "zsh").replace('%', &parameter);
+    format!("{}\nexport N", taken_up("zsh", &start, &text))
 }
 
 /// A name that shells give a meaning, set, exported or taken away.
