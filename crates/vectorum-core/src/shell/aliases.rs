@@ -179,6 +179,10 @@ impl Machine<'_> {
         }
         for (index, argument) in arguments.iter().enumerate() {
             match argument.known() {
+                // What stands behind it may be quoted by that, or not.
+                Some(text) if self.dialect == Dialect::Dash && text.ends_with(b"\\") => {
+                    self.fog("an alias that a backslash ends");
+                }
                 Some(text) if counts_anywhere => {
                     let end = memchr::memchr(b'=', text).unwrap_or(text.len());
                     self.aliasing.anywhere.insert(text.slice(..end));

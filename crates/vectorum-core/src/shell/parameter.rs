@@ -558,15 +558,10 @@ impl Machine<'_> {
                         if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
                             let doubt = self.doubt("a subscript");
                             // Only two whole numbers are none that may be an error.
-                            let is_end = |end: &[u8]| {
-                                let digits = end.trim_ascii();
-                                let digits = digits.strip_prefix(b"-").unwrap_or(digits);
-                                !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
-                            };
                             let is_plain = match &key[..] {
                                 [Part::Text(t) | Part::Quoted(t)] => {
                                     let ends: Vec<&[u8]> = t.split(|b| *b == b',').collect();
-                                    ends.len() == 2 && ends.iter().all(|end| is_end(end))
+                                    ends.len() == 2 && ends.iter().all(|end| is_number(end))
                                 }
                                 _ => false,
                             };
@@ -700,18 +695,18 @@ impl Machine<'_> {
     }
 }
 
+/// Whether a text is a whole number as it is written, with blanks around it or without.
+pub(super) fn is_number(text: &[u8]) -> bool {
+    let digits = text.trim_ascii();
+    let digits = digits.strip_prefix(b"-").unwrap_or(digits);
+    !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
+}
+
 /// Whether a part of a text is asked for by numbers as they are written.
 pub(super) fn is_plain_cut(change: &Change) -> bool {
-    let is_number = |parts: &[Part]| match parts {
-        [Part::Text(text) | Part::Quoted(text)] => {
-            let digits = text.trim_ascii();
-            let digits = digits.strip_prefix(b"-").unwrap_or(digits);
-            !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
-        }
-        _ => false,
-    };
+    let is_plain = |parts: &Vec<Part>| matches!(&parts[..], [Part::Text(text) | Part::Quoted(text)] if is_number(text));
     match change {
-        Change::Slice(offset, length) => std::iter::once(offset).chain(length).all(|bound| is_number(bound)),
+        Change::Slice(offset, length) => std::iter::once(offset).chain(length).all(is_plain),
         _ => true,
     }
 }

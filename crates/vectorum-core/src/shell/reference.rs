@@ -15,6 +15,9 @@ pub(super) const ODD_SUBSCRIPT: &str = "a subscript that zsh works out";
 /// Subscripts of zsh's are looked at no longer, so that their ends are not looked for over and over.
 const LONGEST_SUBSCRIPT: usize = 4096;
 
+/// Sums are not looked at beyond that.
+const LONGEST_SUM: usize = 4096;
+
 /// A parameter as zsh alone has it: it may bring any number of words, even between quotes.
 pub(super) const OWN_SHAPE: &str = "a parameter of zsh's own shape";
 
@@ -304,28 +307,36 @@ impl Parser<'_> {
     /// # Errors
     /// If they are such on this line.
     fn calm_sum(&self) -> Parsed<()> {
-        let rest = self.text.get(self.at..).unwrap_or_default();
-        let mut rest = rest.get(..memchr::memchr(b'\n', rest).unwrap_or(rest.len())).unwrap_or_default();
+        const WHY: &str = "a parenthesis or a quote in a parameter of a sum";
         let own_quotes: &[u8] = match self.dialect {
             Dialect::Mksh | Dialect::Zsh => b"'\"\\`",
             Dialect::Bash => b"\\",
             Dialect::Ksh => b"'\"",
             Dialect::Dash => b"",
         };
-        while let Some(at) = memchr::memmem::find(rest, b"${") {
-            rest = rest.get(at + 2..).unwrap_or_default();
+        let is_escaped_quote = |pair: &[u8]| matches!(pair, [b'\\', b'"' | b'\'']);
+        let rest = self.text.get(self.at + 2..).unwrap_or_default();
+        let rest = rest.get(..rest.len().min(LONGEST_SUM)).unwrap_or_default();
+        let mut rest = rest.get(..memchr::memchr(b'\n', rest).unwrap_or(rest.len())).unwrap_or_default();
+        let mut has_parameters = false;
+        // Up to where it ends if nothing in a parameter does so before.
+        loop {
+            let (begin, end) = (memchr::memmem::find(rest, b"${"), memchr::memmem::find(rest, b"))"));
+            let begin = begin.filter(|begin| end.is_none_or(|end| *begin < end));
+            has_parameters |= begin.is_some();
+            let between = rest.get(..begin.or(end).unwrap_or(rest.len())).unwrap_or_default();
+            if has_parameters && !own_quotes.is_empty() && between.windows(2).any(is_escaped_quote) {
+                return self.trouble_unfollowed(WHY);
+            }
+            let Some(begin) = begin else { return Ok(()) };
+            rest = rest.get(begin + 2..).unwrap_or_default();
             let inside = rest.get(..closing_brace(rest)).unwrap_or_default();
             let is_open = inside.len() == rest.len();
-            let has_escaped = rest.windows(2).any(|pair| matches!(pair, [b'\\', b'"' | b'\'']));
-            if is_open
-                || !are_even(inside)
-                || has_escaped && !own_quotes.is_empty()
-                || inside.iter().any(|byte| own_quotes.contains(byte))
-            {
-                return self.trouble_unfollowed("a parenthesis or a quote in a parameter of a sum");
+            if is_open || !are_even(inside) || inside.iter().any(|byte| own_quotes.contains(byte)) {
+                return self.trouble_unfollowed(WHY);
             }
+            rest = rest.get(inside.len() + 1..).unwrap_or_default();
         }
-        Ok(())
     }
 
     /// Takes `((…))` from its first parenthesis; returns what stands inside, if it is closed so.
@@ -430,6 +441,12 @@ impl Parser<'_> {
         let is_whole = |p: &Parser<'_>| p.at >= inner.len() || p.dialect == Dialect::Dash;
         let list =
             parser.whole().and_then(|list| if is_whole(&parser) { Ok(list) } else { parser.trouble("this cannot stand here") });
+        // A brace that is open there ends more than these commands, or less.
+        let is_wrong = list.as_ref().is_err_and(|trouble| trouble.is_error);
+        let has_braces = memchr::memmem::find(&inner, b"${").is_some();
+        if is_wrong && has_braces && matches!(self.dialect, Dialect::Dash | Dialect::Zsh) {
+            return self.trouble_unfollowed("a command in backticks cannot be read");
+        }
         // There it is read with what is around it (measured: dash 0.5.12).
         if self.dialect == Dialect::Dash && list.as_ref().is_err_and(|trouble| trouble.is_error) {
             return self.trouble("a command in backticks cannot be read");

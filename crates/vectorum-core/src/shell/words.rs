@@ -216,7 +216,11 @@ impl Parser<'_> {
                         has_key(word)
                             && closing(text).is_none_or(|close| text.get(..close).is_some_and(|key| key.contains(&b'\\')))
                     };
-                    if matches!(self.dialect, Dialect::Bash | Dialect::Ksh) && words.iter().any(is_quoted) {
+                    let is_all_quoted =
+                        |word: &Word| self.text.get(word.at..word.end).is_some_and(|text| text.starts_with(b"[\\]"));
+                    if self.dialect == Dialect::Bash && words.iter().any(is_quoted)
+                        || self.dialect == Dialect::Ksh && words.iter().any(is_all_quoted)
+                    {
                         return self.trouble_unfollowed("a list that is not closed");
                     }
                     let keyed = words.iter().filter(|word| has_key(word)).count();

@@ -4,6 +4,7 @@
 mod flags;
 mod put;
 mod read;
+pub(super) mod shape;
 mod subscript;
 mod values;
 
