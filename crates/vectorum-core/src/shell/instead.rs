@@ -382,6 +382,8 @@ impl Machine<'_> {
             (Change::Instead(b'=', ..), Some(Values::One(value))) => !is_first && value.is_empty() != Some(false),
             (Change::Instead(..), Some(Values::One(value))) => is_empty && value.is_empty() != Some(false),
             (Change::Instead(.., word), None) if word.parts.is_empty() => is_empty,
+            // So it does within another one.
+            (Change::Instead(.., word), None) if !is_first && word.parts.iter().any(cuts_part) => true,
             (Change::Instead(.., word), None) => {
                 word.parts.iter().any(|part| matches!(part, Part::Text(text) if memchr::memmem::find(text, b":~").is_some()))
             }
@@ -393,6 +395,16 @@ impl Machine<'_> {
             _ => false,
         };
         if is_odd { Err(self.doubt(ODD_WORD)) } else { Ok(()) }
+    }
+}
+
+/// Whether a part of a text is taken or exchanged, in the word of another parameter, too.
+fn cuts_part(part: &Part) -> bool {
+    let Part::Parameter(parameter) = part else { return false };
+    match &parameter.change {
+        Change::Replace(..) | Change::Slice(..) => true,
+        Change::Instead(.., word) => word.parts.iter().any(cuts_part),
+        _ => false,
     }
 }
 

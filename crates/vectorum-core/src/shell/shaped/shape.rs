@@ -26,6 +26,7 @@ fn shape_within(text: &[u8], depth: usize) -> &'static str {
         is_odd =
             has(b'q') && (has(b'b') || flags.windows(2).any(|two| two[0] == b'q' && b"+-".contains(&two[1])) && flags.len() > 4);
         has_keys = has(b'k') || has(b'v');
+        is_odd |= !are_flags(flags.get(1..).unwrap_or_default());
         rest = behind;
     }
     let marks = rest.iter().take_while(|b| b"^=~+#".contains(b)).count();
