@@ -1,28 +1,21 @@
 //! Parameters: what each holds, and what the signs behind its name make of that.
 
+mod content;
+mod cut;
+
 use std::sync::Arc;
 
-use bytes::Bytes;
-
-use super::assigning::NO_SUCH_INDEX;
 use super::content::Content;
-use super::control::RAN_BESIDE;
 use super::expand::{Expanded, Mode, Values, brings_list, is_text};
 use super::inner::BRACES_WITHIN;
 use super::machine::Machine;
 use super::nameref::Meant;
-use super::parse::is_name_start;
 use super::reference::{BAD_SHAPE, ODD_SETTING_SHAPE, ODD_SHAPE, ODD_SUBSCRIPT, OWN_SHAPE, SETTING_SHAPE};
-use super::shaped::Subscript;
 use super::splitting::OWN_SEPARATORS;
-use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
-/// Whether a byte stands in a whole number.
-fn is_numeral(byte: &u8) -> bool {
-    byte.is_ascii_digit() || *byte == b'-'
-}
+pub(super) use self::cut::{has_odd_cut, is_number, is_plain_cut, is_usual_cut};
 
 /// Whether a pattern certainly fits nothing that is empty.
 fn needs_something(parts: &[Part]) -> bool {
@@ -312,49 +305,6 @@ impl Machine<'_> {
         self.dialect == Dialect::Zsh && !is_all && !matches!(parameter.change, Change::None | Change::Length | Change::Slice(..))
     }
 
-    /// A part of a list: items are counted from 0, but the positional parameters behind the shell's name.
-    ///
-    /// # Errors
-    /// Where it is not known how many they are.
-    pub(super) fn slice(&mut self, values: Vec<Val>, change: &Change, is_positional: bool) -> Expanded<Vec<Val>> {
-        let Change::Slice(offset, length) = change else { return Ok(values) };
-        let doubt = self.doubt("a part of a list");
-        if !is_usual_cut(change) {
-            self.refuse_cut(change);
-        }
-        if !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
-            self.refuse_cut(change);
-            return Err(doubt);
-        }
-        let total = values.len() as i64 + i64::from(is_positional);
-        let from = self.sum_in_word(offset)?;
-        let from = if from < 0 { from + total } else { from };
-        // The shell's own name is one of them.
-        if from < 0 || is_positional && from == 0 {
-            return if from < 0 && !is_positional && self.dialect == Dialect::Bash { Ok(Vec::new()) } else { Err(doubt) };
-        }
-        let from = from - i64::from(is_positional);
-        let to = match length {
-            None => values.len() as i64,
-            Some(length) => match self.sum_in_word(length)? {
-                length if length < 0 => {
-                    self.fail_or_go_on(&doubt);
-                    return Err(doubt);
-                }
-                length => from.saturating_add(length),
-            },
-        };
-        let place = |at: i64| usize::try_from(at).unwrap_or(0).min(values.len());
-        Ok(values.get(place(from)..place(to).max(place(from))).unwrap_or_default().to_vec())
-    }
-
-    /// Goes on as if a part of something were asked for in a wrong way, too, unless that is told by numbers.
-    pub(super) fn refuse_cut(&mut self, change: &Change) {
-        if !is_plain_cut(change) {
-            self.fail_or_go_on(&self.doubt("a part of a text by what may be no number"));
-        }
-    }
-
     /// The names of variables that are set and begin so: `${!BEGINNING@}` of bash.
     fn names_from(&mut self, beginning: &[u8]) -> Expanded<Vec<Val>> {
         let doubt = self.doubt("which names begin so");
@@ -400,261 +350,6 @@ impl Machine<'_> {
         }
     }
 
-    /// What a parameter holds, before anything is done to it.
-    pub(super) fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
-        match self.meant(&parameter.name) {
-            Meant::Itself => {}
-            Meant::Other(name) => return self.parameter_content(&Parameter { name, ..parameter.clone() }),
-            Meant::Unclear => return Err(self.doubt("a name that stands for another")),
-        }
-        let Some(state) = &self.live else { return Ok(Held::Unset) };
-        let name = &parameter.name[..];
-        let begins_number = name.first().is_some_and(u8::is_ascii_digit);
-        if parameter.key.is_some() && !name.first().is_some_and(|byte| is_name_start(*byte)) {
-            return Ok(Held::Unknown(self.doubt("a subscript")));
-        }
-        let number = if begins_number { std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok()) } else { None };
-        if let Some(number) = number {
-            if number == 0 {
-                if let Some(zero) = &state.zero {
-                    return Ok(Held::One(Val::Known(zero.clone())));
-                }
-                let could_be = self.called.iter().map(|name| Bytes::from_static(name.as_bytes())).collect();
-                let name = Doubt { could_be, ..(*Doubt::filled("the shell's own name")).clone() };
-                return Ok(Held::One(Val::Unknown(Arc::new(name))));
-            }
-            return Ok(match &state.positional {
-                Ok(values) => values.get(number - 1).map_or(Held::Unset, |v| Held::One(v.clone())),
-                Err(doubt) => Held::Perhaps(Val::Unknown(doubt.clone())),
-            });
-        }
-        Ok(match name {
-            // zsh calls them so, too.
-            name if self.is_arguments(name) && parameter.key.is_none() => match self.arguments() {
-                Content::Array(values) => Held::Many(values.to_vec()),
-                Content::Perhaps(Val::Unknown(doubt)) => Held::Unknown(doubt),
-                _ => Held::Unset,
-            },
-            b"ARGC" if self.is_own_zsh() && parameter.key.is_none() => match &state.positional {
-                Ok(values) => Held::One(Val::of(values.len().to_string())),
-                Err(doubt) => Held::One(Val::Unknown(doubt.clone())),
-            },
-            b"@" | b"*" => match &state.positional {
-                Ok(values) => Held::Many(values.to_vec()),
-                Err(doubt) => Held::Unknown(doubt.clone()),
-            },
-            b"#" => match &state.positional {
-                Ok(values) => Held::One(Val::of(values.len().to_string())),
-                Err(doubt) => Held::One(doubt.number()),
-            },
-            b"?" => Held::One(self.status_as_text()),
-            b"status" if self.dialect == Dialect::Zsh && parameter.key.is_none() => Held::One(self.status_as_text()),
-            b"-" => Held::One(self.flags()),
-            b"$" => Held::One(Doubt::filled(OWN_PROCESS).number()),
-            // Nothing where nothing was run in the background, and zero in zsh.
-            b"!" if self.dialect == Dialect::Zsh || state.option(RAN_BESIDE) == Some(true) => {
-                Held::One(Doubt::filled(BACKGROUND).number())
-            }
-            b"!" => Held::Perhaps(Val::Unknown(Doubt::filled(BACKGROUND))),
-            b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
-                self.own_file()
-            }
-            name => {
-                let content = self.content_of(name);
-                // Without braces a bracket is only one there.
-                if self.as_sh && (matches!(content, Content::Array(_)) || parameter.key.is_some()) {
-                    return Ok(Held::Unknown(self.doubt("a list where zsh is another shell")));
-                }
-                match &parameter.key {
-                    None => match (content, self.dialect) {
-                        (Content::Array(values), Dialect::Zsh) => Held::Many(values.to_vec()),
-                        (Content::Array(values), _) => values.first().map_or(Held::Unset, |v| Held::One(v.clone())),
-                        (Content::Unset, _) => Held::Unset,
-                        (Content::Set(value), _) => Held::One(value),
-                        // How many items it has is not known.
-                        (Content::Perhaps(Val::Unknown(doubt)), Dialect::Zsh)
-                            if state.vars.get(name).is_some_and(|var| var.can_be_list()) =>
-                        {
-                            Held::Unknown(doubt)
-                        }
-                        (Content::Perhaps(value), _) => Held::Perhaps(value),
-                        (Content::Table(table), _) => self.whole_table(&table, matches!(parameter.change, Change::Length)),
-                    },
-                    Some(key) => {
-                        if let Content::Table(table) = &content {
-                            let is_all = is_text(key, b"@") || is_text(key, b"*");
-                            if is_all {
-                                return Ok(self.all_of_table(table, matches!(parameter.change, Change::Length)));
-                            }
-                            let table = Arc::clone(table);
-                            return self.table_item(&table, key);
-                        }
-                        let (is_unset, is_list) = (matches!(content, Content::Unset), matches!(content, Content::Array(_)));
-                        let values = match content {
-                            Content::Array(values) => values.to_vec(),
-                            Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
-                            // There it is one of the letters of a text.
-                            Content::Set(value)
-                                if key.iter().all(|p| matches!(p, Part::Quoted(t) if t.iter().all(is_numeral))) =>
-                            {
-                                return self.subscripted(Held::One(value), &Subscript::At(key.clone()));
-                            }
-                            Content::Unset => Vec::new(),
-                            _ => {
-                                // What is no sum is an error.
-                                let doubt = self.doubt("a subscript");
-                                if self.dialect == Dialect::Zsh {
-                                    self.fail_or_go_on(&doubt);
-                                }
-                                return Ok(Held::Unknown(doubt));
-                            }
-                        };
-                        let is_length = matches!(parameter.change, Change::Length);
-                        let counts = state.option("nounset") != Some(false);
-                        // With `set -u` bash counts no items of a text either (measured).
-                        if self.dialect == Dialect::Bash && is_length && !is_list && counts {
-                            return Ok(Held::Unset);
-                        }
-                        if is_text(key, b"@") || is_text(key, b"*") {
-                            // With `set -u` it is an error in some (measured).
-                            // A part of a text is one of its letters there (measured: 5.2).
-                            // Between quotes nothing is one empty text there.
-                            if self.dialect == Dialect::Zsh && is_unset {
-                                return Ok(Held::Unset);
-                            }
-                            let is_text = !is_list && !is_unset;
-                            if self.dialect == Dialect::Bash && is_text && matches!(parameter.change, Change::Slice(..)) {
-                                // In some places it is not cut at all then (measured: 5.2).
-                                let is_usual = self.separators().is_ok_and(|s| s.is_none_or(|bytes| bytes.starts_with(b" ")));
-                                if !is_usual {
-                                    return Ok(Held::One(Val::Unknown(self.doubt(OWN_SEPARATORS))));
-                                }
-                                return Ok(values.first().map_or(Held::Unset, |value| Held::One(value.clone())));
-                            }
-                            // There nothing to cut from may be an error then.
-                            let is_cut = matches!(parameter.change, Change::Trim(..) | Change::Replace(..));
-                            if self.dialect == Dialect::Ksh && is_unset && is_cut && counts {
-                                self.fail_perhaps(UNSET_IS_ERROR);
-                                return Ok(Held::Unknown(self.doubt(UNSET_IS_ERROR)));
-                            }
-                            let is_error = match self.dialect {
-                                Dialect::Bash => false,
-                                Dialect::Zsh => is_unset,
-                                Dialect::Mksh => values.is_empty() && (is_unset || !is_length),
-                                Dialect::Dash | Dialect::Ksh => false,
-                            };
-                            return Ok(if is_error && counts { Held::Unset } else { Held::Many(values) });
-                        }
-                        // Nothing is no sum there.
-                        let is_blank = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.trim_ascii().is_empty());
-                        if self.dialect == Dialect::Zsh && key.iter().all(is_blank) {
-                            let doubt = self.doubt("a subscript");
-                            self.fail_or_go_on(&doubt);
-                            return Ok(Held::Unknown(doubt));
-                        }
-                        // There it is a range, or a search.
-                        let is_range =
-                            |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
-                        if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
-                            let doubt = self.doubt("a subscript");
-                            // Only two whole numbers are none that may be an error.
-                            let is_plain = match &key[..] {
-                                [Part::Text(t) | Part::Quoted(t)] => {
-                                    let ends: Vec<&[u8]> = t.split(|b| *b == b',').collect();
-                                    ends.len() == 2 && ends.iter().all(|end| is_number(end))
-                                }
-                                _ => false,
-                            };
-                            if !is_plain {
-                                self.fail_or_go_on(&doubt);
-                            }
-                            return Ok(Held::Unknown(doubt));
-                        }
-                        match self.index_of(key) {
-                            Ok(index) if index < -(values.len() as i64) && self.dialect == Dialect::Ksh => {
-                                let doubt = self.doubt(NO_SUCH_INDEX);
-                                self.exit_or_go_on(&doubt);
-                                return Ok(Held::Unknown(doubt));
-                            }
-                            Ok(index) if index > i64::from(i32::MAX) && !matches!(self.dialect, Dialect::Bash) => {
-                                return Ok(Held::Unknown(self.doubt(NO_SUCH_INDEX)));
-                            }
-                            // A text has no end to count from (measured: bash 5.2, 93u+m, R59).
-                            Ok(index) if index < 0 && !is_list && self.dialect != Dialect::Zsh => {
-                                if is_length && self.dialect == Dialect::Bash {
-                                    self.fail_hard();
-                                } else if self.dialect == Dialect::Bash {
-                                    self.end_if_strict();
-                                }
-                                return Ok(Held::Unset);
-                            }
-                            Ok(index) => {
-                                // zsh counts from 1.
-                                let index = if self.dialect == Dialect::Zsh { index - 1 } else { index };
-                                // That counts from the end of all numbers there.
-                                if index < 0 && self.dialect == Dialect::Mksh {
-                                    return Ok(Held::Unknown(self.doubt("a subscript")));
-                                }
-                                let index = if index < 0 {
-                                    index + values.len() as i64 + i64::from(self.dialect == Dialect::Zsh)
-                                } else {
-                                    index
-                                };
-                                let found = usize::try_from(index).ok().and_then(|i| values.get(i).cloned());
-                                found.map_or(Held::Unset, Held::One)
-                            }
-                            Err(doubt) => Held::Perhaps(Val::Unknown(doubt)),
-                        }
-                    }
-                }
-            }
-        })
-    }
-
-    /// `$?`, a number whether it is known or not.
-    fn status_as_text(&mut self) -> Val {
-        match &self.status_within() {
-            Status::Known(status) => Val::of(status.to_string()),
-            Status::Unknown(doubt) => doubt.number(),
-        }
-    }
-
-    /// Whether a name is set in zsh; of its tables of commands and functions, whether they have a key.
-    pub(super) fn is_set(&mut self, name: &[u8], key: Option<&[u8]>) -> super::value::Maybe {
-        match (name, key) {
-            (b"commands", Some(key)) => self.find_program(key).map(|found| found.is_some()),
-            // Its own tables, which come with a module that is always there.
-            (b"options" | b"functions" | b"commands" | b"aliases" | b"parameters" | b"builtins", None) if self.is_own_zsh() => {
-                Ok(true)
-            }
-            (b"parameters", Some(key)) if !key.contains(&b'[') => self.is_set(key, None),
-            (b"functions", Some(key)) if self.is_unclear_function(key) => Err(self.doubt("whether there is such a function")),
-            (b"functions", Some(key)) => match self.live.as_ref().map(|s| (s.functions.get(key).cloned(), s.open.is_some())) {
-                Some((Some(Some(_)), _)) => Ok(true),
-                Some((None, false)) => Ok(false),
-                _ => Err(self.doubt("whether there is such a function")),
-            },
-            (b"aliases", Some(key)) if self.is_own_zsh() => match self.item_of_shell(name, &[Part::Quoted(Text::of(key))]) {
-                Some(Ok(Held::Unset)) => Ok(false),
-                Some(Ok(_)) => Ok(true),
-                _ => Err(self.doubt("whether there is such an alias")),
-            },
-            (_, None) => match self.content_of(name) {
-                Content::Unset => Ok(false),
-                Content::Set(_) | Content::Array(_) | Content::Table(_) => Ok(true),
-                Content::Perhaps(_) => Err(self.doubt("whether the name is set is not known")),
-            },
-            (name, Some(key)) => match self.content_of(name) {
-                Content::Table(table) => Ok(table.contains_key(key)),
-                Content::Array(items) if !key.is_empty() && key.iter().all(u8::is_ascii_digit) => {
-                    let place = std::str::from_utf8(key).ok().and_then(|n| n.parse::<usize>().ok());
-                    Ok(place.is_some_and(|place| (1..=items.len()).contains(&place)))
-                }
-                _ => Err(self.doubt("a key of a table")),
-            },
-        }
-    }
-
     /// Does what comes of a parameter that is not followed, where the shell refuses it, or may.
     pub(super) fn refuse_odd(&mut self, why: &'static str, doubt: &Arc<Doubt>) {
         match why {
@@ -682,67 +377,6 @@ impl Machine<'_> {
             Dialect::Ksh => self.fail_perhaps(doubt.why),
             _ => self.fail_or_go_on(doubt),
         }
-    }
-
-    /// The file that runs, as bash names it.
-    pub(super) fn own_file(&mut self) -> Held {
-        let source = &self.source;
-        // The text that runs before a prompt belongs to none.
-        if source.path.is_empty() || source.fixed == Some(0) || self.named_otherwise.contains(&source.path) {
-            return Held::Perhaps(Val::Unknown(self.doubt("what the file is called that runs")));
-        }
-        Held::One(Val::Known(source.path.clone()))
-    }
-}
-
-/// Whether a text is a whole number as it is written, with blanks around it or without.
-pub(super) fn is_number(text: &[u8]) -> bool {
-    let digits = text.trim_ascii();
-    let digits = digits.strip_prefix(b"-").unwrap_or(digits);
-    !digits.is_empty() && digits.iter().all(u8::is_ascii_digit)
-}
-
-/// Whether a part of a text is asked for by numbers as they are written.
-pub(super) fn is_plain_cut(change: &Change) -> bool {
-    let is_plain = |parts: &Vec<Part>| matches!(&parts[..], [Part::Text(text) | Part::Quoted(text)] if is_number(text));
-    match change {
-        Change::Slice(offset, length) => std::iter::once(offset).chain(length).all(is_plain),
-        _ => true,
-    }
-}
-
-/// Whether a part of a text is asked for by sums that each shell reads alike: of names, numbers and plain signs.
-pub(super) fn is_usual_cut(change: &Change) -> bool {
-    let is_usual = |parts: &Vec<Part>| {
-        let mut is_blank = true;
-        // Blanks at an end mean more to ksh, but before a sign, and a sign at the end lacks a number.
-        let begins =
-            matches!(parts.first(), Some(Part::Text(t) | Part::Quoted(t)) if t.starts_with(b" ") && !t.starts_with(b" -"));
-        let is_end = |text: &Text| text.last().is_some_and(|b| b.is_ascii_alphanumeric() || b"_)".contains(b));
-        let ends = matches!(parts.last(), Some(Part::Text(t) | Part::Quoted(t)) if !is_end(t));
-        let are_all = !begins
-            && !ends
-            && parts.iter().all(|part| match part {
-                Part::Text(text) | Part::Quoted(text) => {
-                    is_blank &= text.trim_ascii().is_empty();
-                    !text.starts_with(b"\t")
-                        && text.iter().all(|byte| byte.is_ascii_alphanumeric() || b"_ +-*/%()".contains(byte))
-                }
-                Part::Parameter(p) => {
-                    is_blank = false;
-                    p.key.is_none() && matches!(p.change, Change::None | Change::Length) && !matches!(&p.name[..], b"@" | b"*")
-                }
-                Part::Sum(_) => {
-                    is_blank = false;
-                    true
-                }
-                _ => false,
-            });
-        are_all && (!is_blank || parts.is_empty())
-    };
-    match change {
-        Change::Slice(offset, length) => std::iter::once(offset).chain(length).all(is_usual),
-        _ => true,
     }
 }
 

@@ -7,9 +7,8 @@ use bytes::Bytes;
 use super::arithmetic::may_assign;
 use super::content::Content;
 use super::machine::Machine;
-use super::parameter::is_usual_cut;
-use super::reference::SETTING_SHAPE;
-use super::reference::{ODD_SETTING_SHAPE, ODD_SHAPE};
+use super::parameter::has_odd_cut;
+use super::reference::{ODD_SETTING_SHAPE, SETTING_SHAPE};
 use super::shaped::{Of, Step, Subscript};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -105,20 +104,6 @@ pub(super) fn sets_something(parts: &[Part]) -> bool {
     let mut found = Vec::new();
     names_set(parts, 0, &mut found);
     !found.is_empty()
-}
-
-/// Whether a part of something is asked for in a way that may be an error.
-pub(super) fn has_odd_cut(part: &Part) -> bool {
-    match part {
-        Part::Double(parts) => parts.iter().any(has_odd_cut),
-        Part::Shaped(shaped) => shaped.may_be_refused(),
-        Part::Unfollowed(why) => [ODD_SHAPE, ODD_SETTING_SHAPE].contains(why),
-        Part::Parameter(parameter) => match &parameter.change {
-            Change::Instead(.., word) => word.parts.iter().any(has_odd_cut),
-            change => !is_usual_cut(change),
-        },
-        _ => false,
-    }
 }
 
 impl Machine<'_> {
