@@ -100,16 +100,17 @@ impl Machine<'_> {
             if self.refuses_unset() {
                 self.fail_perhaps(UNSET_IS_ERROR);
             }
-            let cut = |part: &Part| match part {
-                Part::Parameter(p) => Some(p.change.clone()),
-                _ => None,
-            };
             for part in &pattern.parts {
                 let inner = if let Part::Double(inner) = part { &inner[..] } else { std::slice::from_ref(part) };
-                inner.iter().filter_map(cut).for_each(|change| self.refuse_cut(&change));
+                for part in inner {
+                    if let Part::Parameter(parameter) = part {
+                        self.refuse_cut(&parameter.change);
+                    }
+                }
             }
-            self.doubt_what_is_set(&pattern.parts, &self.doubt("a list for a pattern"));
-            return Err(self.doubt("a list for a pattern"));
+            let doubt = self.doubt("a list for a pattern");
+            self.doubt_what_is_set(&pattern.parts, &doubt);
+            return Err(doubt);
         }
         let (mut bytes, quoted) = self.pattern_text(pattern, is_test)?;
         // There a backslash that a list brings is one (measured: R59).

@@ -239,7 +239,7 @@ impl Machine<'_> {
         let sets = matches!(sign, b'=' | b':');
         let (name, key) = match (&shaped.of, &shaped.subscripts[..]) {
             (Of::Name(name), []) => (named.unwrap_or_else(|| name.clone()), None),
-            (Of::Name(name), [Subscript::At(key)]) if named.is_none() && !(sets && shaped.is_spread() | shaped.is_split) => {
+            (Of::Name(name), [Subscript::At(key)]) if named.is_none() && !(sets && (shaped.is_spread() || shaped.is_split)) => {
                 (name.clone(), Some(key.clone()))
             }
             _ if sets => return Err(self.doubt(OWN_SHAPE)),
