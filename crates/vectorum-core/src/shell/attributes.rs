@@ -33,7 +33,7 @@ pub(super) struct Attributes {
     pub(super) is_reference: bool,
     pub(super) is_function: bool,
     pub(super) prints: bool,
-    /// Whether it gives up less where a name is held fast, as in mksh those do that are no special commands.
+    /// Whether it gives up less by an error, as those do in ksh and mksh that are no special commands.
     pub(super) is_mild: bool,
 }
 
@@ -56,10 +56,17 @@ impl Attributes {
             is_odd: command == b"float",
             is_float: command == b"float",
             is_reference: command == b"nameref",
-            is_mild: dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly"),
+            is_mild: dialect == Dialect::Mksh && !matches!(command, b"export" | b"readonly")
+                || dialect == Dialect::Ksh && matches!(command, b"integer" | b"float"),
             is_global: command == b"export" || command == b"readonly" && dialect != Dialect::Zsh,
             ..Attributes::default()
         }
+    }
+
+    /// Whether a variable stays what it is by them, but for where it is one.
+    pub(super) fn changes_nothing(self) -> bool {
+        let Attributes { is_local, is_global, is_outermost, is_mild, .. } = self;
+        self == Attributes { is_local, is_global, is_outermost, is_mild, ..Attributes::default() }
     }
 
     /// Takes a letter of an option, which begins with a minus sign if it is `on`.
@@ -91,7 +98,9 @@ impl Attributes {
         }
         match (letter, on) {
             // These are other names of a declaration, whose letters are taken behind those that they bring (measured: 93u+m).
-            (b'x', false) | (b'f', _) if dialect == Dialect::Ksh && matches!(command, b"integer" | b"float") => {
+            (b'x', false) | (b'f' | b'A' | b'E' | b'F' | b'L' | b'R' | b'X' | b'Z' | b'b' | b'i', _)
+                if dialect == Dialect::Ksh && matches!(command, b"integer" | b"float") =>
+            {
                 return Letter::Unfollowed("an option behind those that the name brings");
             }
             _ if dialect == Dialect::Ksh && command == b"nameref" => return Letter::Unfollowed("a name that stands for another"),
@@ -168,9 +177,8 @@ impl Machine<'_> {
                 // A width stands behind what it is of.
                 let has_widths = matches!(self.dialect, Dialect::Zsh | Dialect::Ksh | Dialect::Mksh);
                 if has_widths && letter.is_ascii_digit() && !b"EFLRXZi0123456789".contains(&before) {
-                    if self.dialect == Dialect::Ksh {
-                        self.doubt_declared(given);
-                    }
+                    let sets = self.dialect == Dialect::Ksh;
+                    self.doubt_declared(given.filter(|declared| sets || declared.is_still_to_expand()));
                     self.misused();
                     return None;
                 }
@@ -210,9 +218,8 @@ impl Machine<'_> {
                     Letter::Taken => {}
                     Letter::Misused => {
                         // What stands there as an assignment may be set all the same (measured: bash 5.2, 93u+m).
-                        if matches!(self.dialect, Dialect::Bash | Dialect::Ksh) {
-                            self.doubt_declared(given.filter(Declared::has_value));
-                        }
+                        let sets = matches!(self.dialect, Dialect::Bash | Dialect::Ksh);
+                        self.doubt_declared(given.filter(|d| sets && d.has_value() || d.is_still_to_expand()));
                         self.misused();
                         return None;
                     }
@@ -313,7 +320,7 @@ mod tests {
             (Mksh, "typeset -F A", None),
             (Bash, "declare -F a", Some((Attributes { is_function: true, ..all }, 1))),
             (Ksh, "typeset -F A", Some((Attributes { is_odd: true, is_float: true, ..all }, 1))),
-            (Ksh, "integer A", Some((Attributes { is_number: true, ..all }, 1))),
+            (Ksh, "integer A", Some((Attributes { is_number: true, is_mild: true, ..all }, 1))),
         ] {
             assert_eq!(taken(dialect, line), expected, "{dialect:?}: {line}");
         }

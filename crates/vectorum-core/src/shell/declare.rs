@@ -13,6 +13,7 @@ use super::state::Status;
 use super::syntax::*;
 use super::ties::is_own;
 use super::value::{Doubt, Val};
+use super::variables::is_decimal;
 
 /// Names under which zsh has parts of itself (zshparam(1), zshmodules(1)).
 const PARTS_OF_SHELL: &[&[u8]] = &[
@@ -51,10 +52,19 @@ impl Machine<'_> {
 
     fn expand_declared(&mut self, words: &[Word]) -> Result<Vec<Declared>, Arc<Doubt>> {
         let mut out: Vec<Declared> = Vec::new();
+        if self.dialect == Dialect::Bash {
+            self.doubt_lists_before_errors(words);
+        }
         for word in words {
             match &word.assignment {
                 // There its sign is part of a name, which none may have.
                 Some(assignment) if assignment.adds && self.is_own_zsh() && assignment.key.is_none() => {
+                    match &assignment.value {
+                        Assigned::Word(word) => drop(self.assigned_word(word)),
+                        Assigned::Array(words) => {
+                            self.doubt_items(words, &self.doubt("a list that is declared by what is no name"));
+                        }
+                    }
                     out.push(Declared::Text([&assignment.name[..], b"+="].concat().into()));
                 }
                 Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
@@ -62,6 +72,14 @@ impl Machine<'_> {
                 }
                 Some(assignment) => {
                     let value = match &assignment.value {
+                        // No list becomes an item, which gives up the line before anything is declared (measured: bash 5.2).
+                        Assigned::Array(words) if assignment.key.is_some() && self.dialect == Dialect::Bash => {
+                            let doubt = self.doubt("an item that is declared as a variable");
+                            self.doubt_items(words, &doubt);
+                            self.doubt_place(assignment.key.as_deref().unwrap_or_default(), &doubt);
+                            self.fail_or_go_on(&doubt);
+                            None
+                        }
                         Assigned::Word(word) if assignment.key.is_none() => {
                             let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
                             let follows = self.dialect == Dialect::Ksh
@@ -72,7 +90,10 @@ impl Machine<'_> {
                                 None
                             } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
                                 let doubt = self.doubt("braces in a declaration");
-                                // It may fail, too.
+                                // It may fail, too, where it is a sum of names that are not set.
+                                if self.refuses_unset() {
+                                    self.exit_or_go_on(&doubt);
+                                }
                                 let _ = self.assigned_word(word);
                                 self.doubt_what_is_set(&word.parts, &doubt);
                                 Some(Content::Set(Val::Unknown(doubt)))
@@ -89,6 +110,13 @@ impl Machine<'_> {
                         }
                         _ => None,
                     };
+                    // There one that is declared more than once may be held fast by then.
+                    let is_many = |part: &Part| matches!(part, Part::Text(text) if text.contains(&b'{') && text.contains(&b','));
+                    if self.dialect == Dialect::Bash
+                        && matches!(&assignment.value, Assigned::Word(word) if word.parts.iter().any(is_many))
+                    {
+                        out.push(Declared::Assignment(Arc::clone(assignment), value.clone()));
+                    }
                     out.push(Declared::Assignment(Arc::clone(assignment), value));
                 }
                 None => {
@@ -100,6 +128,26 @@ impl Machine<'_> {
             }
         }
         Ok(out)
+    }
+
+    /// Lists are set there before anything is declared, and stay so where a word is an error (measured: bash 5.2).
+    fn doubt_lists_before_errors(&mut self, words: &[Word]) {
+        let is_list = |assignment: &Assignment| matches!(assignment.value, Assigned::Array(_));
+        let given = || words.iter().filter_map(|word| word.assignment.as_ref());
+        if !given().any(|assignment| is_list(assignment)) {
+            return;
+        }
+        let may_fail = |word: &Word| match word.assignment.as_deref() {
+            Some(Assignment { key: Some(_), .. }) => true,
+            Some(Assignment { value: Assigned::Array(words), .. }) => words.iter().any(|word| self.may_be_an_error(&word.parts)),
+            _ => self.may_be_an_error(&word.parts),
+        };
+        // An option that takes something away adds it for them.
+        let takes_away = |word: &Word| word.literal().is_some_and(|text| text.starts_with(b"+"));
+        if words.iter().any(|word| may_fail(word) || takes_away(word)) {
+            let lists = given().filter(|assignment| is_list(assignment)).map(|a| a.name.clone());
+            lists.collect::<Vec<_>>().iter().for_each(|name| self.doubt_from_here(name));
+        }
     }
 
     /// Whether all names are those of functions, where that is known.
@@ -151,8 +199,12 @@ impl Machine<'_> {
             // A list is set all the same (measured: 5.2).
             let is_list =
                 |declared: &Declared| matches!(declared, Declared::Assignment(a, _) if matches!(a.value, Assigned::Array(_)));
-            self.doubt_declared(given.filter(is_list));
-            return self.set_status(1);
+            let is_plain = !given.as_slice().iter().any(|declared| is_list(declared) || declared.is_still_to_expand());
+            self.doubt_declared(given.filter(|declared| is_list(declared) || declared.is_still_to_expand()));
+            return match is_plain {
+                true => self.set_status(1),
+                false => self.doubt_status(self.doubt(super::misused::NOT_TAKEN)),
+            };
         }
         if attributes.is_function || attributes.prints || given.as_slice().is_empty() {
             return self.print_declared(attributes, given.as_slice());
@@ -173,6 +225,13 @@ impl Machine<'_> {
         {
             self.doubt_declared(given);
             return self.fog("a declaration behind «command»");
+        }
+        // With an item among them they are words as other commands have them there, which may be wrong (measured: 5.9).
+        if self.dialect == Dialect::Zsh && given.len() > 1 && given.as_slice().iter().any(Declared::is_item) {
+            let doubt = self.doubt("an item that is declared as a variable");
+            self.doubt_declared(given);
+            self.fail_or_go_on(&doubt);
+            return self.doubt_status(doubt);
         }
         let status_before = self.status_within();
         self.set_status(0);
@@ -196,6 +255,11 @@ impl Machine<'_> {
             let is_special = matches!(command, b"export" | b"readonly");
             if self.dialect == Dialect::Mksh && !is_special && !crate::reader::is_portable(&name) && !name.contains(&b'[') {
                 return self.set_status(1);
+            }
+            // It is none of what can be exported or held fast.
+            if is_special && self.dialect == Dialect::Bash && declared.is_item() {
+                self.declare_item(&declared, attributes, true);
+                continue;
             }
             let has_value = declared.has_value();
             // There those behind it are declared all the same, whatever that ends (measured: 5.9).
@@ -262,6 +326,7 @@ impl Machine<'_> {
     fn print_declared(&mut self, attributes: Attributes, given: &[Declared]) {
         self.print(Val::Unknown(self.doubt("what a declaration prints")));
         let names: Vec<Bytes> = given.iter().map(name_of).collect();
+        self.doubt_declared(given.iter().filter(|declared| declared.is_still_to_expand()));
         // What is to be set is set in some all the same (measured: 93u+m).
         if given.iter().any(Declared::has_value) {
             if self.dialect == Dialect::Ksh {
@@ -280,19 +345,22 @@ impl Machine<'_> {
     /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
     pub(super) fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
         let name = name_of(&declared);
-        // An item is none of what can be exported or held fast, and no variable of a function's (measured: all).
-        let has_key = match &declared {
-            Declared::Assignment(assignment, _) => assignment.key.is_some(),
-            Declared::Text(text) => text.get(name.len()) == Some(&b'['),
-        };
-        if has_key
-            && (attributes.exported.is_some() || attributes.readonly || attributes.is_local && self.dialect == Dialect::Zsh)
-        {
-            return self.declare_item(&name);
+        let is_plain = declared.is_at_number() && attributes.changes_nothing() && !(attributes.is_local && self.is_own_zsh());
+        if declared.is_item() && !is_plain {
+            return self.declare_item(&declared, attributes, false);
         }
         // It counts what was typed, and is held fast (measured: 5.9).
         if self.dialect == Dialect::Zsh && name == "HISTCMD" && (declared.has_value() || attributes.is_local) {
             self.fail_or_go_on(&self.doubt("a name that is held fast"));
+        }
+        // These give up less there than a declaration by its own name does.
+        let is_number = |content: &Content| matches!(content, Content::Set(Val::Known(text)) if is_decimal(text));
+        let is_sum = matches!(&declared, Declared::Assignment(_, content) if !content.as_ref().is_some_and(is_number));
+        if self.dialect == Dialect::Ksh && attributes.is_mild && is_sum {
+            let doubt = self.doubt("what becomes a number may be none");
+            self.doubt_declared(std::iter::once(declared));
+            self.fail_or_go_on(&doubt);
+            return self.doubt_status(doubt);
         }
         let counts = attributes.is_float || attributes.is_number && self.dialect != Dialect::Bash;
         if counts && self.may_be_no_number(&name, &declared, attributes) {
@@ -325,6 +393,12 @@ impl Machine<'_> {
         };
         let name = name_of(&declared);
         // Lists are handed on to nobody, those that are tied to a text neither.
+        // What is set is exported with all the rest there, whatever is said of it.
+        let exports_all = self.dialect == Dialect::Zsh && self.may_be_set("allexport");
+        let attributes = match attributes.exported {
+            Some(false) if exports_all && declared.has_value() => Attributes { exported: None, ..attributes },
+            _ => attributes,
+        };
         let is_tied_list = self.dialect == Dialect::Zsh && !attributes.is_local && self.tied(&name).is_some();
         let attributes = if is_tied_list { Attributes { exported: None, ..attributes } } else { attributes };
         match declared {
@@ -387,12 +461,17 @@ impl Machine<'_> {
             if self.dialect == Dialect::Bash && attributes.exported.is_some() {
                 self.doubt_export(&assignment.name);
             }
-            // There a number is taken all the same (measured: 5.9).
-            if self.dialect == Dialect::Zsh && (attributes.is_number || attributes.is_float) {
+            // There a number is taken all the same, and a list may be (measured: 5.9).
+            let is_list = matches!(assignment.value, Assigned::Array(_));
+            if self.dialect == Dialect::Zsh && (attributes.is_number || attributes.is_float || is_list) {
                 self.doubt_from_here(&assignment.name);
                 return self.fork(&self.doubt("a name that is held fast"), |m| m.refuse(attributes), |_| {});
             }
             return self.refuse(attributes);
+        }
+        if self.dialect == Dialect::Zsh && matches!(assignment.value, Assigned::Array(_)) && self.is_tied_text(&assignment.name) {
+            self.doubt_from_here(&assignment.name);
+            return self.fail_or_go_on(&self.doubt("a text that is tied to a list"));
         }
         let is_text = matches!(assignment.value, Assigned::Word(_));
         if is_text && !self.takes_text(&assignment.name, attributes) {
@@ -439,6 +518,10 @@ impl Machine<'_> {
         self.mark_odd(&assignment.name, attributes);
         // There it is the first item of the list.
         let is_first = attributes.is_list && is_text && assignment.key.is_none() && self.dialect == Dialect::Bash;
+        let may_be_wrong = |value: &Content| !matches!(value, Content::Set(Val::Known(text)) if is_decimal(text));
+        if is_first && attributes.is_number && value.as_ref().is_some_and(may_be_wrong) {
+            self.fail_or_go_on(&self.doubt("what becomes a number may be none"));
+        }
         let value = match value {
             Some(Content::Set(value)) if is_first && !assignment.adds => match self.content_of(&assignment.name) {
                 Content::Array(items) => Some(Content::Array(Arc::new([&[value], items.get(1..).unwrap_or_default()].concat()))),
@@ -519,7 +602,13 @@ impl Machine<'_> {
             && (value.is_some() || self.is_tied_text(name))
             && self.dialect == Dialect::Zsh
         {
-            return self.fail_hard();
+            if value.is_some() {
+                return self.fail_hard();
+            }
+            let doubt = self.doubt("a text that is tied to a list");
+            self.fail_or_go_on(&doubt);
+            self.doubt_from_here(name);
+            return self.doubt_status(doubt);
         }
         let changes = attributes.exported == Some(false) || attributes.is_odd || attributes.is_number;
         if value.is_none() && changes && self.dialect == Dialect::Ksh && self.is_readonly(name) {
@@ -530,6 +619,10 @@ impl Machine<'_> {
         }
         self.make_local(name, attributes);
         self.mark_odd(name, attributes);
+        // There it is handed on as nothing, though it holds no number yet.
+        if value.is_none() && attributes.is_float && self.dialect == Dialect::Ksh {
+            self.doubt_from_here(name);
+        }
         // zsh may set it to what it is.
         if self.dialect == Dialect::Zsh {
             self.forget_options(name);
@@ -544,6 +637,10 @@ impl Machine<'_> {
                 // There it tells what there is, where it makes nothing of it.
                 if self.dialect == Dialect::Zsh && !attributes.is_local && !matches!(self.content_of(name), Content::Unset) {
                     self.print(Val::Unknown(self.doubt("what a declaration prints")));
+                    // What was declared before is handed on then, or not.
+                    if attributes.exported.is_none() && self.may_be_set("allexport") {
+                        self.doubt_export(name);
+                    }
                 }
                 let (tied, is_text) = (self.tied(name), self.is_tied_text(name));
                 let is_tied = tied.is_some() || is_text;
@@ -617,6 +714,29 @@ impl Declared {
             }
             Declared::Text(text) => Declared::Text([&name[..], text.get(old.len()..).unwrap_or_default()].concat().into()),
         }
+    }
+
+    /// Whether it is set to what has not been worked out.
+    pub(super) fn is_still_to_expand(&self) -> bool {
+        matches!(self, Declared::Assignment(_, None))
+    }
+
+    /// Whether it is an item of a list or a table.
+    fn is_item(&self) -> bool {
+        match self {
+            Declared::Assignment(assignment, _) => assignment.key.is_some(),
+            Declared::Text(text) => text.get(name_of(self).len()) == Some(&b'['),
+        }
+    }
+
+    /// Whether it is an item by a number as it stands, that is set to a text.
+    fn is_at_number(&self) -> bool {
+        let Declared::Assignment(assignment, _) = self else { return false };
+        let is_number =
+            |key: &[Part]| matches!(key, [Part::Text(text) | Part::Quoted(text)] if text.iter().all(u8::is_ascii_digit));
+        let prints = |part: &Part| matches!(part, Part::Output(_) | Part::Double(_));
+        let is_plain = matches!(&assignment.value, Assigned::Word(word) if !word.parts.iter().any(prints));
+        is_plain && assignment.key.as_deref().is_some_and(is_number)
     }
 
     /// Whether it is given a value.

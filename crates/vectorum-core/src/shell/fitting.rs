@@ -1,8 +1,8 @@
 //! Whether names can be declared as what they are asked to be: as texts, as numbers, and no item of a list as a variable.
 
 use super::attributes::Attributes;
-use super::content::Content;
-use super::declare::Declared;
+use super::content::{Content, Var};
+use super::declare::{Declared, name_of};
 use super::machine::Machine;
 use super::syntax::*;
 use super::ties::is_own;
@@ -10,17 +10,42 @@ use super::value::Val;
 use super::vars::For;
 
 impl Machine<'_> {
-    /// An item is declared as what only a variable can be.
-    pub(super) fn declare_item(&mut self, name: &[u8]) {
+    /// An item is declared, as what only a variable can be or by a place that has to be worked out; `is_special` tells of
+    /// `export` and `readonly`.
+    pub(super) fn declare_item(&mut self, declared: &Declared, attributes: Attributes, is_special: bool) {
         let doubt = self.doubt("an item that is declared as a variable");
+        let mut place: &[Part] = &[];
+        if let Declared::Assignment(assignment, _) = declared {
+            place = assignment.key.as_deref().unwrap_or_default();
+            match &assignment.value {
+                // It is not worked out where one before it is wrong.
+                Assigned::Word(word) if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) => {
+                    self.doubt_items(std::slice::from_ref(word), &doubt);
+                }
+                Assigned::Word(word) => drop(self.assigned_word(word)),
+                Assigned::Array(words) => self.doubt_items(words, &doubt),
+            }
+        }
         match self.dialect {
-            Dialect::Bash => return self.set_status(1),
+            Dialect::Bash if is_special => {
+                self.one_text(place);
+                return self.set_status(1);
+            }
             // It is no name there.
             Dialect::Dash => return self.fail_special(),
             // The index is worked out, and may be wrong.
-            Dialect::Zsh | Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(&doubt),
+            Dialect::Bash | Dialect::Zsh | Dialect::Ksh | Dialect::Mksh => {
+                self.doubt_place(place, &doubt);
+                self.fail_far_or_go_on(&doubt);
+            }
         }
-        self.doubt_from_here(name);
+        let name = name_of(declared);
+        self.doubt_from_here(&name);
+        if attributes.readonly
+            && let Some(state) = &mut self.live
+        {
+            state.vars.get_or_insert_with(&name, Var::unset).may_be_readonly = true;
+        }
         self.doubt_status(doubt);
     }
 

@@ -173,6 +173,8 @@ pub(super) struct Machine<'a> {
     pub(super) stopped: Left<State>,
     /// How often the output of commands was used.
     pub(super) outputs: usize,
+    /// How often an error may have been passed over, as behind `command`.
+    pub(super) passed_over: usize,
     /// How often when the command that runs began.
     pub(super) outputs_before: usize,
     /// The status of the last of these.
@@ -258,6 +260,7 @@ impl<'a> Machine<'a> {
             until: None,
             stopped: Left::default(),
             outputs: 0,
+            passed_over: 0,
             outputs_before: 0,
             output_status: Status::Known(0),
             is_for_child: false,

@@ -79,6 +79,10 @@ impl Machine<'_> {
         if attributes.is_list && self.dialect == Dialect::Bash {
             self.make_list(name);
         }
+        // What changes the items of a list changes what is handed on of it there.
+        if attributes.is_odd && self.dialect == Dialect::Ksh && matches!(self.content_of(name), Content::Array(_)) {
+            self.doubt_from_here(name);
+        }
         // Nobody is handed a table; but ksh hands on what was a text before.
         if attributes.is_table && self.dialect != Dialect::Ksh {
             let was_text = matches!(self.content_of(name), Content::Set(_));

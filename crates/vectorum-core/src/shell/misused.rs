@@ -82,6 +82,11 @@ impl Machine<'_> {
         let status = doubt.clone();
         match self.dialect {
             Dialect::Bash => self.doubt_status(status),
+            // Not always with the status of other errors.
+            Dialect::Ksh => {
+                self.fork(&doubt, |m| m.fail_special_with(2), |_| {});
+                self.fork(&doubt, Self::fail_special, |m| m.doubt_status(status));
+            }
             _ => self.fork(&doubt, Self::fail_special, |m| m.doubt_status(status)),
         }
     }

@@ -133,9 +133,13 @@ impl Machine<'_> {
             && !self.is_readonly(&name)
             && self.meant(&name) == Meant::Itself
             && self.live.as_ref().is_some_and(|state| state.option("allexport") == Some(false));
+        let named = target.clone();
         let Some(target) = target.filter(|target| is_followed && is_portable(target) && *target != name) else {
             if let Some(state) = &mut self.live {
                 state.has_references = true;
+            }
+            if let Some(named) = named {
+                self.doubt_beginning(&named);
             }
             return self.give_up_reference(&name);
         };

@@ -60,7 +60,7 @@ fn unfollowed(parts: &[Part]) -> Option<&'static str> {
 const MAY_FAIL: &str = "an expansion that may fail";
 
 /// Whether something in a word may be refused where it is expanded.
-fn may_refuse(parts: &[Part]) -> bool {
+pub(super) fn may_refuse(parts: &[Part]) -> bool {
     parts.iter().any(|part| match part {
         Part::Unfollowed(_) => true,
         Part::Double(parts) => may_refuse(parts),

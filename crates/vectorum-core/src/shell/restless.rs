@@ -163,7 +163,18 @@ impl Machine<'_> {
 
     /// The same for the names that a declaration is given.
     pub(super) fn doubt_declared<D: Borrow<Declared>>(&mut self, given: impl Iterator<Item = D>) {
-        given.for_each(|declared| self.doubt_from_here(&name_of(declared.borrow())));
+        given.for_each(|declared| {
+            let declared = declared.borrow();
+            if let Declared::Assignment(assignment, None) = declared {
+                let doubt = self.doubt(WHY);
+                match &assignment.value {
+                    Assigned::Word(word) => self.doubt_items(std::slice::from_ref(word), &doubt),
+                    Assigned::Array(words) => self.doubt_items(words, &doubt),
+                }
+                self.doubt_place(assignment.key.as_deref().unwrap_or_default(), &doubt);
+            }
+            self.doubt_from_here(&name_of(declared));
+        });
     }
 
     /// The same for what a word that is no name begins with, up to the sign that ends the name.

@@ -11,6 +11,7 @@ use super::frame::Boundary;
 use super::machine::{DEEPEST, MOST_NESTED, Machine, PARTED};
 use super::misused::STRUCK;
 use super::parameter::UNSET_IS_ERROR;
+use super::setting::reads_what_is_set;
 use super::state::{State, Status};
 use super::sum::SUM_MAY_SET;
 use super::syntax::*;
@@ -178,16 +179,17 @@ impl Machine<'_> {
         self.nested += 1;
         self.at = command.at;
         let outer = std::mem::replace(&mut self.outputs_before, self.outputs);
+        if let Kind::Simple(_, words) = &command.kind
+            && command.redirects.iter().any(|redirect| reads_what_is_set(&redirect.word.parts, words))
+        {
+            self.fog("a name is set in the words of a command, and may be read by what it opens");
+        }
         match self.redirected(command) {
             _ if self.has_bare_dash(command) => self.fog("a dash before a command"),
             _ if self.only_modifies(command) => self.fail_hard(),
             Ok(true) => self.run_kind(command),
             Ok(false) => {
-                // There the words are expanded before, which may set names, and fail (measured: 5.9).
-                if let (Kind::Simple(_, words), Dialect::Zsh) = (&command.kind, self.dialect) {
-                    let doubt = self.doubt("words of what is not run");
-                    self.fork(&doubt, |m| drop(m.fields(words)), |_| {});
-                }
+                self.expand_all_the_same(command);
                 self.assign_all_the_same(command);
                 self.set_status(if self.dialect == Dialect::Dash { 2 } else { 1 });
                 self.cannot_redirect(command);
@@ -195,6 +197,7 @@ impl Machine<'_> {
             Err(doubt) => {
                 let status = doubt.clone();
                 let otherwise = |m: &mut Self| {
+                    m.expand_all_the_same(command);
                     m.assign_all_the_same(command);
                     m.doubt_status(status);
                     m.cannot_redirect(command);
@@ -204,6 +207,44 @@ impl Machine<'_> {
         }
         self.outputs_before = outer;
         self.nested -= 1;
+    }
+
+    /// The words of a command are expanded before what it reads and writes is opened, which may set names, and fail (measured:
+    /// all; in zsh not always).
+    fn expand_all_the_same(&mut self, command: &Command) {
+        let Kind::Simple(assignments, words) = &command.kind else { return };
+        if words.is_empty() {
+            return;
+        }
+        let doubt = self.doubt("words of what is not run");
+        if self.dialect == Dialect::Zsh {
+            return self.fork(&doubt, |m| drop(m.fields(words)), |_| {});
+        }
+        let is_surely_there =
+            |word: &Word| word.parts.iter().any(|part| matches!(part, Part::Text(_) | Part::Quoted(_) | Part::Double(_)));
+        let may_be_alone = !words.iter().any(is_surely_there) && matches!(self.dialect, Dialect::Bash | Dialect::Ksh);
+        if may_be_alone {
+            assignments.iter().for_each(|assignment| self.doubt_from_here(&assignment.name));
+        }
+        for word in words {
+            match word.assignment.as_ref().map(|assignment| &assignment.value) {
+                Some(Assigned::Array(words)) => self.doubt_items(words, &doubt),
+                _ => drop(self.fields(std::slice::from_ref(word))),
+            }
+        }
+        // What stands before it is expanded in bash, and set before a function in ksh.
+        let is_function = words.first().and_then(Word::literal).is_some_and(|name| self.is_function(name));
+        if self.dialect == Dialect::Bash || self.dialect == Dialect::Ksh && is_function {
+            for assignment in assignments {
+                match &assignment.value {
+                    Assigned::Word(word) => self.doubt_items(std::slice::from_ref(word), &doubt),
+                    Assigned::Array(words) => self.doubt_items(words, &doubt),
+                }
+                if self.dialect == Dialect::Ksh {
+                    self.doubt_from_here(&assignment.name);
+                }
+            }
+        }
     }
 
     pub(super) fn run_bare(&mut self, command: &Command) {
@@ -311,6 +352,8 @@ mod tests {
             (&[Bash, Dash, Ksh, Mksh, Zsh], "! false; R=$?; ! { false; true; }; X=$?", ["0", "1"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], ": && R=1 || R=2; false && X=1 || X=2", ["1", "2"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "eval 'R=1; X=2'; eval \"R=\\$X\"", ["2", "2"]),
+            // Words are expanded before what a command reads is opened.
+            (&[Bash, Dash, Ksh, Mksh], "true ${R:=w} </none; X=a", ["w", "a"]),
             (&[Bash], "eval 'R=$(echo a'; X=$?", ["none", "2"]),
             (&[Ksh], "eval 'R=$(echo a'; X=$?", ["none", "3"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "eval; R=$?; eval false; X=$?", ["0", "1"]),

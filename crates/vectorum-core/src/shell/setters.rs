@@ -31,6 +31,7 @@ impl Machine<'_> {
     /// (measured).
     pub(super) fn set_by_command(&mut self, name: &[u8], content: Content) -> bool {
         if let Some(at) = memchr::memchr(b'[', name) {
+            self.doubt_place_named(name);
             return self.set_item_by_command(name, at, content);
         }
         // zsh sets what is no name, too, if it is a number.

@@ -8,8 +8,11 @@ use super::arithmetic::may_assign;
 use super::content::Content;
 use super::machine::Machine;
 use super::parameter::has_odd_cut;
+use super::redirect::may_refuse;
 use super::reference::{ODD_SETTING_SHAPE, SETTING_SHAPE};
 use super::shaped::{Of, Step, Subscript};
+use super::state::Status;
+use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -106,7 +109,87 @@ pub(super) fn sets_something(parts: &[Part]) -> bool {
     !found.is_empty()
 }
 
+/// Whether parts read a name that words set.
+pub(super) fn reads_what_is_set(parts: &[Part], words: &[Word]) -> bool {
+    parts.iter().any(|part| match part {
+        Part::Parameter(parameter) => words.iter().any(|word| {
+            let mut found = Vec::new();
+            names_set(&word.parts, 0, &mut found);
+            found.contains(&parameter.name)
+        }),
+        Part::Double(parts) => reads_what_is_set(parts, words),
+        _ => false,
+    })
+}
+
+/// Whether a sum is worked out in a word, but for those within parameters.
+fn has_sum(parts: &[Part]) -> bool {
+    parts.iter().any(|part| match part {
+        Part::Sum(_) => true,
+        Part::Double(parts) => has_sum(parts),
+        _ => false,
+    })
+}
+
+/// Whether a command runs for what it prints in a word, but for those within parameters.
+fn has_output(parts: &[Part]) -> bool {
+    parts.iter().any(|part| match part {
+        Part::Output(_) => true,
+        Part::Double(parts) => has_output(parts),
+        _ => false,
+    })
+}
+
 impl Machine<'_> {
+    /// Whether parts may be an error where they are expanded.
+    pub(super) fn may_be_an_error(&self, parts: &[Part]) -> bool {
+        may_refuse(parts) || self.may_lack_name(parts) || has_sum(parts)
+    }
+
+    /// What may be an error where it is expanded ends something, or nothing comes of it.
+    fn doubt_errors(&mut self, parts: &[Part], doubt: &Arc<Doubt>) {
+        if self.may_be_an_error(parts) {
+            // There some of these end more than others.
+            if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+                self.exit_or_go_on(doubt);
+            }
+            self.fail_or_go_on(doubt);
+        }
+    }
+
+    /// The words of a list of which it is not followed how each is expanded.
+    pub(super) fn doubt_items(&mut self, words: &[Word], doubt: &Arc<Doubt>) {
+        let may_set =
+            |text: &[u8]| text.strip_prefix(b"[").and_then(|key| key.split(|b| *b == b']').next()).is_some_and(may_assign);
+        for word in words {
+            self.doubt_errors(&word.parts, doubt);
+            if has_output(&word.parts) {
+                self.outputs += 1;
+                self.output_status = Status::Unknown(doubt.clone());
+            }
+            self.doubt_what_is_set(&word.parts, doubt);
+            // The key of an item is a sum.
+            if matches!(word.parts.first(), Some(Part::Text(text)) if may_set(text)) {
+                self.fog(SUM_MAY_SET);
+            }
+        }
+    }
+
+    /// The place of an item, which may be worked out as a sum.
+    pub(super) fn doubt_place(&mut self, place: &[Part], doubt: &Arc<Doubt>) {
+        self.doubt_errors(place, doubt);
+        // A name in it may not be set.
+        let has_name =
+            |part: &Part| matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().any(u8::is_ascii_alphabetic));
+        if self.refuses_unset() && place.iter().any(has_name) {
+            self.exit_or_go_on(doubt);
+        }
+        self.doubt_what_is_set(place, doubt);
+        if place.iter().any(|part| matches!(part, Part::Text(text) | Part::Quoted(text) if may_assign(text))) {
+            self.fog(SUM_MAY_SET);
+        }
+    }
+
     /// What a word sets is set or not, where it was not expanded to its end.
     pub(super) fn doubt_what_is_set(&mut self, parts: &[Part], doubt: &Arc<Doubt>) {
         if parts.iter().any(has_odd_cut) {

@@ -13,6 +13,7 @@ use super::nameref::Meant;
 use super::outputs::PRINTED;
 use super::parameter::UNSET_IS_ERROR;
 use super::scope::Scope;
+use super::setting::sets_something;
 use super::state::{Function, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -102,9 +103,30 @@ impl Machine<'_> {
         if is_declaration && prefix > 0 && self.dialect == Dialect::Mksh && !is_strict {
             return self.fog("a declaration behind «command»");
         }
+        // What is to be a list behind a variable is no word like others.
+        let is_list = |w: &Word| w.assignment.as_ref().is_some_and(|a| matches!(a.value, Assigned::Array(_)));
+        if is_declaration && !assignments.is_empty() && self.dialect == Dialect::Bash && own.iter().any(is_list) {
+            return self.fog("a list that is declared behind a variable");
+        }
+        // There they are declared as ever, and what stands before them stays.
+        if is_declaration && !assignments.is_empty() && self.dialect == Dialect::Dash && prefix == 0 {
+            let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
+            let given = self.declared(own.get(1..).unwrap_or_default());
+            for assignment in assignments {
+                if !self.apply(assignment, None) {
+                    return self.fail_refused();
+                }
+            }
+            match given {
+                Ok(given) => self.declare(&name, given),
+                Err(_) => self.fog("names are exported that are not known"),
+            }
+            return self.check_failure();
+        }
         // There what stands before it counts within its words, and may stay.
-        if is_declaration && !assignments.is_empty() && matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
-            return self.fog("a variable before a declaration");
+        let is_other_name = self.dialect == Dialect::Mksh && matches!(own_name, Some(b"integer" | b"nameref" | b"global"));
+        if is_declaration && !assignments.is_empty() && (is_other_name || matches!(self.dialect, Dialect::Zsh | Dialect::Ksh)) {
+            return self.fail_perhaps("a variable before a declaration");
         }
         if is_declaration && assignments.is_empty() {
             let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
@@ -122,8 +144,8 @@ impl Machine<'_> {
                     (self.tame, self.behind_command) = (self.tame - is_behind, self.behind_command - is_behind);
                 }
                 Err(_) => {
-                    // What is in its words may not be set.
-                    if self.refuses_unset() {
+                    // What is in its words may not be set, or not taken.
+                    if self.refuses_unset() || self.dialect == Dialect::Mksh {
                         self.fail_perhaps(UNSET_IS_ERROR);
                     }
                     self.fog("names are exported that are not known");
@@ -153,7 +175,7 @@ impl Machine<'_> {
                     self.with_zero(None, |m| m.call(&function, Err(doubt)));
                     return self.check_failure();
                 }
-                self.prefix_in_vain(assignments, words);
+                self.prefix_in_vain(assignments, words, &doubt);
                 self.run_unknown(words, &doubt);
                 return self.check_failure();
             }
@@ -178,6 +200,14 @@ impl Machine<'_> {
                 false if self.dialect == Dialect::Zsh && !command.redirects.is_empty() => {
                     Status::Unknown(self.doubt("which command counts for the status"))
                 }
+                // A list is set by a command of its own there.
+                false if self.dialect == Dialect::Mksh && assignments.iter().any(|a| matches!(a.value, Assigned::Array(_))) => {
+                    Status::Known(0)
+                }
+                // A list behind it counts, or not.
+                false if self.dialect == Dialect::Ksh && assignments.iter().any(|a| matches!(a.value, Assigned::Array(_))) => {
+                    Status::Unknown(self.doubt("which command counts for the status"))
+                }
                 false => self.output_status.clone(),
             };
             if let Some(state) = &mut self.live {
@@ -188,14 +218,53 @@ impl Machine<'_> {
         let Val::Known(name) = name.clone() else {
             return self.fog("a command whose name is not known");
         };
+        // A program is a child that has these worked out itself there (measured: 5.9).
+        let is_childs = self.dialect == Dialect::Zsh
+            && self.is_program(&name)
+            && assignments.iter().any(|assignment| self.may_do_more(assignment))
+            && !matches!((self.find_program(&name), &self.until), (Ok(Some(path)), Some(until)) if path == *until);
+        if is_childs {
+            self.subshell(|m| m.run_behind(assignments, words, (&name, arguments), command, outputs));
+        } else {
+            self.run_behind(assignments, words, (&name, arguments), command, outputs);
+        }
+        self.check_failure();
+    }
+
+    /// Whether what stands before a command may set another name, or be refused.
+    fn may_do_more(&self, assignment: &Assignment) -> bool {
+        let may = |word: &Word| sets_something(&word.parts) || self.may_be_an_error(&word.parts);
+        // A number is worked out.
+        let vars = self.live.as_ref().map(|state| &state.vars);
+        assignment.key.is_some()
+            || vars.and_then(|vars| vars.get(&assignment.name)).is_some_and(|var| var.is_number || var.is_odd)
+            || match &assignment.value {
+                Assigned::Word(word) => may(word),
+                Assigned::Array(words) => {
+                    let has_place = |word: &Word| matches!(word.parts.first(), Some(Part::Text(text)) if text.starts_with(b"["));
+                    words.iter().any(|word| may(word) || has_place(word))
+                }
+            }
+    }
+
+    /// Runs a command by its name behind the variables that stand before it.
+    fn run_behind(
+        &mut self,
+        assignments: &[Assignment],
+        words: &[Word],
+        (name, arguments): (&Bytes, &[Val]),
+        command: &Command,
+        outputs: usize,
+    ) {
+        let before = self.at;
         let becomes_nothing =
-            self.dialect == Dialect::Zsh && name == b"exec"[..] && arguments.is_empty() && command.redirects.is_empty();
-        let stays = self.keeps_prefix(&name) || becomes_nothing;
+            self.dialect == Dialect::Zsh && *name == b"exec"[..] && arguments.is_empty() && command.redirects.is_empty();
+        let stays = self.keeps_prefix(name) || becomes_nothing;
         let has_own = !stays && !assignments.is_empty();
         if has_own && let Some(state) = &mut self.live {
             let before = words.iter().take_while(|w| matches!(w.literal(), Some(b"command" | b"builtin"))).count();
             let declares = words.get(before).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Bash));
-            let is_function = state.functions.get(&name).is_some();
+            let is_function = state.functions.get(name).is_some();
             let lends = self.dialect == Dialect::Bash && (is_function || declares);
             state.scopes.push(Scope { lends, lends_on: is_function, ..Scope::default() });
         }
@@ -204,12 +273,33 @@ impl Machine<'_> {
         }
         // What stands before a function of that kind may stay.
         let by_name =
-            self.live.as_ref().and_then(|s| s.functions.get(&name)).is_some_and(|f| f.as_ref().is_none_or(|f| !f.by_word));
+            self.live.as_ref().and_then(|s| s.functions.get(name)).is_some_and(|f| f.as_ref().is_none_or(|f| !f.by_word));
         // There an error of what stands before a program ends only that.
-        let gives_up_less = has_own && self.dialect == Dialect::Ksh && !self.is_function(&name);
+        let gives_up_less = has_own && self.dialect == Dialect::Ksh && !self.is_function(name);
         let called = name.clone();
         let mut is_given_up = false;
+        // What becomes of an item before what is no program is not followed.
+        let is_childs = self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh && self.is_program(name);
+        if !is_childs && assignments.iter().any(|assignment| assignment.key.is_some()) {
+            self.fail_perhaps("an item before a command");
+        }
         for assignment in assignments {
+            if !is_childs && assignment.key.is_some() {
+                self.doubt_declared(std::iter::once(Declared::Assignment(Arc::new(assignment.clone()), None)));
+                continue;
+            }
+            // What is an item or is held fast is told of there, and nothing comes of it; a list is a text (measured: bash 5.2).
+            let as_text;
+            let assignment = match (self.dialect, &assignment.value) {
+                (Dialect::Bash, _) if assignment.key.is_some() || self.is_readonly(&assignment.name) => continue,
+                (Dialect::Bash, Assigned::Array(words)) => {
+                    drop(self.fields(words));
+                    let word = Word::new(Parts::from_iter([Part::Unfollowed("a list before a command")]), 0, 0);
+                    as_text = Assignment { value: Assigned::Word(word), ..assignment.clone() };
+                    &as_text
+                }
+                _ => assignment,
+            };
             if let Some(frame) = self.frames.last_mut() {
                 frame.is_before = gives_up_less;
             }
@@ -218,6 +308,9 @@ impl Machine<'_> {
             let old = self.live.as_ref().and_then(|s| s.vars.get(&name).map(Cow::into_owned));
             // A list or a table becomes a text for it, and may stay one.
             if self.dialect == Dialect::Zsh && matches!(self.content_of(&name), Content::Array(_) | Content::Table(_)) {
+                if self.table(&name).is_some() && matches!(assignment.value, Assigned::Array(_)) {
+                    self.fail_or_go_on(&self.doubt("a table by words"));
+                }
                 self.doubt_from_here(&name);
             }
             let exported = if stays && !self.is_function(&called) { None } else { Some(true) };
@@ -234,6 +327,9 @@ impl Machine<'_> {
             if !done {
                 match self.dialect {
                     Dialect::Bash => continue,
+                    Dialect::Ksh if matches!(assignment.value, Assigned::Array(_)) => {
+                        self.fail_perhaps("a name that is held fast stands before a command");
+                    }
                     // Before some commands it ends nothing there.
                     Dialect::Ksh if gives_up_less => self.fail_hard(),
                     Dialect::Ksh => self.fail_perhaps("a name that is held fast stands before a command"),
@@ -262,17 +358,24 @@ impl Machine<'_> {
         }
         self.at = before;
         if self.live.is_some() && !is_given_up {
-            if self.outputs != outputs && self.is_function(&name) {
+            if self.outputs != outputs && self.is_function(name) {
                 self.doubt_status(self.doubt("which command counts for the status"));
             }
-            self.run_named(&name, arguments, false, command);
+            let items = assignments.iter().any(|assignment| assignment.key.is_some());
+            if items && !is_childs {
+                let doubt = self.doubt("an item before a command");
+                self.doubt_status(doubt.clone());
+                self.fork(&doubt, |m| m.run_named(name, arguments, false, command), |_| {});
+            } else {
+                self.run_named(name, arguments, false, command);
+            }
         }
         // It may be a special one that runs, before which it stays.
         if has_own && self.dialect == Dialect::Mksh && called == b"builtin"[..] {
             assignments.iter().for_each(|assignment| self.doubt_from_here(&assignment.name));
         }
         if has_own && self.dialect == Dialect::Bash {
-            self.doubt_what_stood_before(&name, assignments, arguments);
+            self.doubt_what_stood_before(name, assignments, arguments);
         }
         if has_own {
             self.end_scope();
@@ -285,7 +388,6 @@ impl Machine<'_> {
                 self.doubt_export(&assignment.name);
             }
         }
-        self.check_failure();
     }
 
     /// Whether what stands before a command stays set: in POSIX shells it does before a special one, in zsh as such a shell
@@ -340,17 +442,25 @@ impl Machine<'_> {
     }
 
     /// What stands before a command of which not all words are known.
-    fn prefix_in_vain(&mut self, assignments: &[Assignment], words: &[Word]) {
+    fn prefix_in_vain(&mut self, assignments: &[Assignment], words: &[Word], doubt: &Arc<Doubt>) {
         let stays = words.first().and_then(Word::literal).is_some_and(|name| self.keeps_prefix(name));
         for assignment in assignments {
+            if let Some(key) = assignment.key.as_deref().filter(|_| self.dialect != Dialect::Bash) {
+                self.doubt_place(key, doubt);
+                self.fail_or_go_on(doubt);
+            }
             match &assignment.value {
                 _ if stays => {
                     if !self.apply(assignment, None) {
                         return self.fail_hard();
                     }
                 }
+                // An error of it ends no more than the command there.
+                Assigned::Word(word) if self.dialect == Dialect::Ksh && self.may_be_an_error(&word.parts) => {
+                    self.doubt_items(std::slice::from_ref(word), doubt);
+                }
                 Assigned::Word(word) => drop(self.assigned_word(word)),
-                Assigned::Array(_) => {}
+                Assigned::Array(words) => self.doubt_items(words, doubt),
             }
         }
     }

@@ -33,6 +33,9 @@ pub(super) const NUMBERS: &[&[u8]] =
 /// Those of them that are as they were set.
 const KEPT: &[&[u8]] = &[b"HISTSIZE", b"SAVEHIST", b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK", b"FUNCNEST"];
 
+/// Those that are numbers no longer where a list is given to them (measured: 5.9).
+const PLAIN_NUMBERS: &[&[u8]] = &[b"KEYTIMEOUT", b"LISTMAX", b"MAILCHECK"];
+
 /// Whether a name that the shell has by itself keeps what it is set to.
 pub(super) fn is_kept(dialect: Dialect, name: &[u8], content: &Content) -> bool {
     let is_plain = |value: &Val| value.known().is_some_and(|text| is_decimal(text) && text.first() != Some(&b'0'));
@@ -201,7 +204,7 @@ impl Machine<'_> {
         self.dialect == Dialect::Zsh
             && (self.is_tied_text(name)
                 || TEXTS.contains(&name)
-                || NUMBERS.contains(&name)
+                || NUMBERS.contains(&name) && !PLAIN_NUMBERS.contains(&name)
                 || matches!(name, b"SHLVL" | b"prompt")
                 || name.starts_with(b"LC_"))
     }

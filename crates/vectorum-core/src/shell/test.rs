@@ -180,7 +180,10 @@ impl Machine<'_> {
         };
         match operator {
             b"-R" => return Err(self.doubt("whether a name stands for another")),
-            b"-v" if path.contains(&b'[') => return self.has_key(path),
+            b"-v" if path.contains(&b'[') => {
+                self.doubt_place_named(path);
+                return self.has_key(path);
+            }
             // What else there is by a number or a sign is not looked up here.
             b"-v" if !is_portable(path) => return Err(self.doubt(OTHER_TEST)),
             b"-v" => {

@@ -114,6 +114,11 @@ impl Machine<'_> {
         if is_text {
             return self.set_status(1);
         }
+        // What is held fast from here on may be so before it is set.
+        if attributes.readonly {
+            self.fail_or_go_on(&self.doubt("a name that is held fast"));
+            return self.tie_unclearly(given);
+        }
         let Some(tie) = self.tie_of_words(&given, attributes) else { return self.tie_unclearly(given) };
         let text = tie.text.clone();
         let was_tied = self.live.as_ref().is_some_and(|state| state.ties.contains(&tie));
@@ -143,8 +148,9 @@ impl Machine<'_> {
             let is_name = matches!(&declared, Declared::Text(_));
             self.declare_one(declared, attributes, status_before);
             // It is handed on once it is set.
+            let exports_all = self.may_be_set("allexport");
             if let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(&text)).filter(|_| is_name && was_unset) {
-                var.is_pending = attributes.exported.is_some();
+                var.is_pending = attributes.exported.is_some() || exports_all;
             }
         }
         if let Some(declared @ Declared::Assignment(..)) = given.next() {

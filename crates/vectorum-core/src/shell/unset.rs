@@ -163,12 +163,19 @@ impl Machine<'_> {
         if !was_there && self.dialect == Dialect::Zsh {
             self.set_status(1);
         }
+        // What no function can be called is told of there.
+        if self.dialect == Dialect::Ksh && !crate::reader::is_portable(name) {
+            self.doubt_status(self.doubt("whether there is such a name"));
+        }
     }
 
     /// Unsets an item of a list, or what a pattern fits.
     fn unset_item(&mut self, name: &[u8]) {
         let base = name.split(|b| *b == b'[').next().unwrap_or_default().to_vec();
         let doubt = self.doubt("an item of a list");
+        if !matches!(self.content_of(&base), Content::Unset) {
+            self.doubt_place_named(name);
+        }
         if name.len() > base.len() && !self.may_unset_item(name, &base, &doubt) {
             return;
         }

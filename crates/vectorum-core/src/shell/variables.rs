@@ -301,7 +301,9 @@ impl Machine<'_> {
             Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
                 may_fail = true;
                 var.is_odd |= matches!(self.dialect, Dialect::Mksh | Dialect::Zsh);
-                Content::Set(Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone()))))
+                let value = Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone())));
+                // Where it is an error bash goes on behind the line.
+                if self.dialect == Dialect::Bash { Content::Perhaps(value) } else { Content::Set(value) }
             }
             // A table with keys, or one whose items an attribute changes.
             Content::Array(ref items)
@@ -311,6 +313,7 @@ impl Machine<'_> {
                         && !items.iter().all(|item| item.known().is_some_and(|item| is_decimal(item))) =>
             {
                 var.may_be_list = true;
+                may_fail |= var.is_number;
                 Content::Perhaps(Val::Unknown(Doubt::new(
                     "the variable has an attribute that changes values",
                     Some(site.clone()),
@@ -337,14 +340,14 @@ impl Machine<'_> {
                 }
                 Content::Array(Arc::new(items))
             }
-            (_, Content::Set(_), _) if may_set_first && var.can_be_list() => {
-                var.may_be_list = true;
-                Content::Perhaps(Val::Unknown(Doubt::new("a list that is perhaps set in its first item", Some(site.clone()))))
-            }
             // bash puts it under the key 0, for zsh it is an error.
             (Content::Table(_), Content::Set(_), _) => {
                 (may_fail, var.may_be_list) = (true, true);
                 Content::Perhaps(Val::Unknown(Doubt::new("a table that is set as a text", Some(site.clone()))))
+            }
+            (_, Content::Set(_), _) if may_set_first && var.can_be_list() => {
+                var.may_be_list = true;
+                Content::Perhaps(Val::Unknown(Doubt::new("a list that is perhaps set in its first item", Some(site.clone()))))
             }
             (_, Content::Set(value), _) if var.may_be_list && keeps_lists => Content::Perhaps(value),
             (_, content, _) => content,
@@ -373,7 +376,7 @@ impl Machine<'_> {
         if may_fail {
             // What is no expression is an error.
             let doubt = self.doubt("a variable that holds a number");
-            self.fail_or_go_on(&doubt);
+            self.fail_far_or_go_on(&doubt);
         }
         true
     }

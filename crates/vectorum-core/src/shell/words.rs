@@ -156,7 +156,7 @@ impl Parser<'_> {
             }
             let text = rest.get(1..close).unwrap_or_default();
             if text.is_empty() && self.dialect == Dialect::Ksh {
-                return self.trouble("an index that is empty");
+                return self.trouble_unfollowed("an index that is empty");
             }
             // With these it is no assignment to zsh, but a pattern of files, or the end of a word. Flags may stand in front.
             let is_quoted = text.iter().any(|b| b"\"'\\`".contains(b));

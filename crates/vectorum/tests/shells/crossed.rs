@@ -1,7 +1,8 @@
 //! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
 //! the other, commands with options and with what they may be told, parameters expanded in places, sums, names that shells give
 //! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, options and what
-//! they change, quotes and more in the braces of a parameter, zsh's own shapes, and one sign in shapes that hang on it.
+//! they change, items that are set and declared, quotes and more in the braces of a parameter, zsh's own shapes, and one sign
+//! in shapes that hang on it.
 
 use super::Dice;
 
@@ -35,10 +36,11 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(14) {
+    match dice.roll(15) {
         11 if shell != "fish" => option(dice, shell),
         12 if shell != "fish" => braces(dice, shell),
         13 if shell == "zsh" => shape(dice),
+        14 if shell != "fish" => items(dice, shell),
         7 => sentence(dice, shell),
         8 if shell != "fish" => condition(dice, shell),
         9 if shell != "fish" => redirection(dice, shell),
@@ -154,6 +156,49 @@ fn option(dice: &mut Dice, shell: &str) -> String {
     let text = if dice.roll(2) == 0 { first } else { format!("{first}\n{second}") };
     let files = "echo \"Z=lib\" > lib; echo > ac; echo > bc; echo > .ac; mkdir sub; echo > sub/c";
     format!("{files}\n{}\nexport C", taken_up(shell, &start, &format!("{option}\n{text}")))
+}
+
+/// Names, lists and items that are set and declared, alone, behind one another and before commands.
+fn items(dice: &mut Dice, shell: &str) -> String {
+    let word = |dice: &mut Dice| if dice.roll(5) == 0 { String::new() } else { one(dice, "set to", shell) };
+    let set = |dice: &mut Dice| {
+        let name = one(dice, "given", shell);
+        if shell == "dash" {
+            return format!("{name}={}", word(dice));
+        }
+        let place = if dice.roll(3) == 0 { format!("[{}]", one(dice, "indices", shell)) } else { String::new() };
+        let value = match dice.roll(4) {
+            0 => {
+                let placed = dice.roll(6) == 0;
+                let item = |dice: &mut Dice| match placed {
+                    true => format!("[{}]={}", one(dice, "indices", shell), word(dice)),
+                    false => word(dice),
+                };
+                format!("({})", (0..dice.roll(4)).map(|_| item(dice)).collect::<Vec<_>>().join(" "))
+            }
+            _ => word(dice),
+        };
+        format!("{name}{place}{}{value}", dice.one(&["=", "=", "+="]))
+    };
+    let leaf = |dice: &mut Dice| match dice.roll(10) {
+        0..4 => set(dice),
+        4..7 => format!("{} {}", set(dice), one(dice, "behind", shell)),
+        _ => {
+            let mark = if shell == "dash" || dice.roll(4) == 0 { String::new() } else { one(dice, "marks", shell) };
+            let what = if dice.roll(4) == 0 { one(dice, "given", shell) } else { set(dice) };
+            format!("{} {mark} {what}", one(dice, "declarers", shell))
+        }
+    };
+    let [start, second, context] = ["declared before", "declared before", "contexts"].map(|kind| one(dice, kind, shell));
+    let mut text = leaf(dice);
+    if dice.roll(3) == 0 {
+        text = format!("{text}{}{}", dice.one(&["; ", " ", " && ", "\n"]), leaf(dice));
+    }
+    let lists = if shell == "dash" { "" } else { "${L[*]-n}|${#L[@]}|${H[*]}|${D[*]}" };
+    format!(
+        "{}\nC=\"{lists}|${{N-n}}|${{U-n}}|${{P-n}}|${{E-n}}\"; export C",
+        taken_up(shell, &format!("{start}; {second}; i=0; set -- p 'q r'"), &within(&context, &text, "'\\''"))
+    )
 }
 
 /// A word of some pieces in the braces of a parameter, which may stand in another one, and between quotes.

@@ -3,6 +3,7 @@
 use bytes::Bytes;
 
 use super::super::content::Content;
+use super::super::machine::Machine;
 use super::super::sum::SUM_MAY_SET;
 use super::super::syntax::Dialect;
 use super::super::value::Val;
@@ -288,7 +289,15 @@ impl Sum<'_, '_> {
     /// `NAME[INDEX]`; whether it stands where it can be set.
     fn item(&mut self, name: &[u8], can_be_set: bool) -> Worked {
         self.at += 1;
-        let index = self.comma()?;
+        let index = match self.comma() {
+            // That gives up more there than the sum.
+            Err(stop) if self.machine.dialect == Dialect::Bash && !matches!(self.effect, Effect::No) => {
+                let doubt = self.machine.doubt("an item of a list");
+                self.machine.fork(&doubt, Machine::fail_to_top, |_| {});
+                return Err(stop);
+            }
+            other => other?,
+        };
         if !self.take(b"]") {
             return Err(Stop::Unfollowed);
         }

@@ -31,6 +31,13 @@ impl Machine<'_> {
             Meant::Other(name) => return self.parameter_content(&Parameter { name, ..parameter.clone() }),
             Meant::Unclear => return Err(self.doubt("a name that stands for another")),
         }
+        // A list without items is not set there.
+        if self.dialect == Dialect::Zsh && self.refuses_unset() && self.expands_otherwise() {
+            let is_list = parameter.key.is_some() || matches!(self.content_of(&parameter.name), Content::Array(_));
+            if is_list && !matches!(parameter.change, Change::Instead(..)) {
+                self.fail_or_go_on(&self.doubt(UNSET_IS_ERROR));
+            }
+        }
         let Some(state) = &self.live else { return Ok(Held::Unset) };
         let name = &parameter.name[..];
         let begins_number = name.first().is_some_and(u8::is_ascii_digit);

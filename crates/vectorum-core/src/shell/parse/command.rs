@@ -122,9 +122,23 @@ impl Parser<'_> {
                 // A list can be set alone only.
                 let is_list = matches!(assignment.value, Assigned::Array(_));
                 self.blanks();
-                let goes_on = self.peek().is_some_and(|byte| !b"\n;&|)<>".contains(&byte));
+                let is_sign = |byte: Option<u8>| byte.is_none_or(|byte| b"\n;&|)<>".contains(&byte));
+                let is_redirected = self.peek().is_some_and(|byte| byte.is_ascii_digit()) && is_sign(self.peek_at(1));
+                let goes_on = !is_sign(self.peek()) && !is_redirected;
+                // Behind a variable and a redirection no list is one there (measured: bash 5.2).
+                if is_list && self.dialect == Dialect::Bash && !redirects.is_empty() && !assignments.is_empty() {
+                    return self.trouble_unfollowed("a list behind a redirection");
+                }
+                // Words of the language count behind a list there (measured: 93u+m).
+                if is_list && self.dialect == Dialect::Ksh && self.is_reserved() {
+                    return self.trouble_unfollowed("a word of the language behind a list");
+                }
                 if is_list && self.dialect == Dialect::Mksh && (!assignments.is_empty() || goes_on) {
                     return self.trouble("this cannot stand here");
+                }
+                let has_list = |a: &Assignment| matches!(a.value, Assigned::Array(_));
+                if self.dialect == Dialect::Mksh && assignments.iter().any(has_list) {
+                    return self.trouble_unfollowed("what stands behind a list");
                 }
                 push_only(&mut assignments, assignment);
                 continue;
@@ -151,6 +165,15 @@ impl Parser<'_> {
                 )
             });
             let from = self.at;
+            // There a blank ends a word of these within brackets, too (measured: bash 5.2).
+            let is_cut = |text: &[u8]| {
+                let place = text.split(|byte| b"=]\n".contains(byte)).next().unwrap_or_default();
+                place.contains(&b'[')
+                    && place.iter().any(|byte| b" \t".contains(byte))
+                    && !place.iter().any(|b| b"'\"$`\\(".contains(b))
+            };
+            let may_declare =
+                may_declare && !(self.dialect == Dialect::Bash && is_cut(self.text.get(self.at..).unwrap_or_default()));
             if may_declare && let Some(assignment) = self.assignment()? {
                 // No list stands there in mksh, nor behind these in others.
                 let takes_none = match (self.dialect, command) {
@@ -165,15 +188,16 @@ impl Parser<'_> {
                     _ => false,
                 };
                 // Elsewhere it is a pattern of files, or set all the same.
-                let is_odd = match (self.dialect, command) {
-                    (Dialect::Bash | Dialect::Zsh, Some(b"alias")) => true,
-                    (Dialect::Zsh, Some(b"builtin" | b"command")) => {
-                        !words.get(1).and_then(Word::literal).is_some_and(|word| declares(word, Dialect::Zsh))
-                    }
-                    _ => false,
-                };
+                let is_odd = matches!(
+                    (self.dialect, command),
+                    (Dialect::Bash, Some(b"alias")) | (Dialect::Zsh, Some(b"alias" | b"builtin" | b"command"))
+                );
                 if is_odd && matches!(assignment.value, Assigned::Array(_)) {
                     return self.trouble_unfollowed("a list behind a command that sets none");
+                }
+                // Behind a redirection it may be none there.
+                if self.dialect == Dialect::Bash && !redirects.is_empty() && matches!(assignment.value, Assigned::Array(_)) {
+                    return self.trouble_unfollowed("a list that is declared behind a redirection");
                 }
                 if takes_none && matches!(assignment.value, Assigned::Array(_)) {
                     self.at = from;
