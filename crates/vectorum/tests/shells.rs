@@ -144,16 +144,33 @@ impl Place {
         forecast
     }
 
+    /// Runs a text and follows it. Behind `␞` stand files that are there before, each by its name on the first line.
     fn judge(&self, text: &str) -> Found {
         let mut found = Found::default();
         let script = self.home.join("script");
-        fs::write(&script, format!("{text}\n{}", cases::ending(&self.shell))).expect("a script");
+        let mut parts = text.split('␞');
+        let text = parts.next().unwrap_or_default();
+        let files: Vec<(&str, &str)> = parts.filter_map(|file| file.split_once('\n')).collect();
+        let put = || {
+            fs::write(&script, format!("{text}\n{}", cases::ending(&self.shell))).expect("a script");
+            for (name, content) in &files {
+                let path = self.home.join(name);
+                fs::create_dir_all(path.parent().expect("a folder")).expect("a folder for a file");
+                fs::write(path, content).expect("a file");
+            }
+        };
+        put();
         let came = real(&self.shell, &script, &self.home, "1");
         // What the text itself writes was not there before it.
-        for entry in fs::read_dir(&self.home).expect("the folder").flatten().filter(|entry| entry.path() != script) {
-            fs::remove_file(entry.path()).or_else(|_| fs::remove_dir_all(entry.path())).ok();
-        }
+        let clear = || {
+            for entry in fs::read_dir(&self.home).expect("the folder").flatten() {
+                fs::remove_file(entry.path()).or_else(|_| fs::remove_dir_all(entry.path())).ok();
+            }
+        };
+        clear();
+        put();
         let forecast = self.forecast(&script);
+        clear();
         found.open = forecast.open.clone().map(|(why, site)| format!("open: {why} ({site:?})"));
         let mut tell = |what: String| found.wrong.push(what);
         let real = match (came, &forecast.reached) {

@@ -12,6 +12,8 @@ use super::syntax::Dialect;
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) struct Attributes {
     pub(super) exported: Option<bool>,
+    /// Whether `export` says so.
+    pub(super) is_for_environment: bool,
     pub(super) readonly: bool,
     pub(super) is_local: bool,
     /// Whether it is for no function alone.
@@ -51,6 +53,7 @@ impl Attributes {
     fn of(command: &[u8], dialect: Dialect) -> Attributes {
         Attributes {
             exported: (command == b"export").then_some(true),
+            is_for_environment: command == b"export",
             readonly: command == b"readonly",
             is_number: command == b"integer",
             is_odd: command == b"float",
@@ -114,6 +117,9 @@ impl Attributes {
             (b'm', _) if dialect == Dialect::Ksh => return Letter::Unfollowed("a variable that is moved"),
             (b'm', _) if dialect == Dialect::Zsh => return Letter::Unfollowed("names that are declared by patterns"),
             (b'r', true) => self.readonly = true,
+            (b'r', false) if dialect == Dialect::Zsh => return Letter::Unfollowed("a name that is to be held fast no more"),
+            // It may be that of what holds it fast elsewhere (measured: 93u+m).
+            (b'g', _) if dialect == Dialect::Ksh => return Letter::Unfollowed("a name that is declared for all"),
             (b'h' | b'S', _) if dialect == Dialect::Ksh => return Letter::Unfollowed("what is told of a variable"),
             (b'g' | b'G', true) => (self.is_global, self.is_outermost) = (true, dialect == Dialect::Bash),
             (b'a', on) => self.is_list = on && matches!(dialect, Dialect::Bash | Dialect::Zsh),
@@ -225,6 +231,9 @@ impl Machine<'_> {
                     }
                     Letter::Unfollowed(why) => {
                         self.doubt_declared(given);
+                        if self.dialect == Dialect::Ksh && *letter == b'g' {
+                            self.fail_or_go_on(&self.doubt(why));
+                        }
                         self.fog(why);
                         return None;
                     }
@@ -295,8 +304,12 @@ mod tests {
         use Dialect::*;
         let all = Attributes::default();
         for (dialect, line, expected) in [
-            (Bash, "export A", Some((Attributes { exported: Some(true), is_global: true, ..all }, 1))),
-            (Bash, "export -n A", Some((Attributes { exported: Some(false), is_global: true, ..all }, 1))),
+            (Bash, "export A", Some((Attributes { exported: Some(true), is_for_environment: true, is_global: true, ..all }, 1))),
+            (
+                Bash,
+                "export -n A",
+                Some((Attributes { exported: Some(false), is_for_environment: true, is_global: true, ..all }, 1)),
+            ),
             (Zsh, "export -n A", None),
             (Dash, "export -x A", None),
             (

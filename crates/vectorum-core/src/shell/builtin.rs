@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
+use super::control::END_TRAP;
 use super::declare::{Declared, declares};
 use super::frame::{Boundary, Frame};
 use super::machine::Machine;
@@ -364,7 +365,7 @@ impl Machine<'_> {
         }
     }
 
-    fn exit_with(&mut self, known: Option<&[Bytes]>) {
+    pub(super) fn exit_with(&mut self, known: Option<&[Bytes]>) {
         // There is one status only.
         if let (Some([first, _, ..]), Dialect::Bash | Dialect::Dash | Dialect::Mksh | Dialect::Zsh) = (known, self.dialect) {
             return match self.dialect {
@@ -393,7 +394,7 @@ impl Machine<'_> {
         self.exit();
     }
 
-    fn return_with(&mut self, known: Option<&[Bytes]>) {
+    pub(super) fn return_with(&mut self, known: Option<&[Bytes]>) {
         // The text of `eval` is no place to return from: what is around it is.
         let is_place = |f: &Frame| match f.kind {
             Boundary::Function | Boundary::Startup => true,
@@ -447,7 +448,18 @@ impl Machine<'_> {
             }
             _ => self.status_of(known),
         }
-        match self.frames.iter().rposition(|f| is_place(f) || f.kind == Boundary::Shell) {
+        // What is no number is an error there.
+        let is_number = |words: &[Bytes]| words.iter().all(|n| !n.is_empty() && n.iter().all(u8::is_ascii_digit));
+        if self.dialect == Dialect::Mksh && !known.is_some_and(is_number) && self.may_be_set(END_TRAP) {
+            self.exit_or_go_on(&self.doubt(NO_NUMBER));
+        }
+        // There it is turned round before it is left.
+        let left = self.frames.iter().rposition(|f| is_place(f) || f.kind == Boundary::Shell);
+        let counts = self.dialect == Dialect::Zsh || self.dialect == Dialect::Ksh && self.may_be_set("errexit");
+        if counts && left < self.turned_at {
+            self.doubt_status(self.doubt("how something ends that is turned round"));
+        }
+        match left {
             Some(index) if self.frames.get(index).is_some_and(is_place) => self.leave_at(index, false),
             // In a subshell, or at the prompt.
             _ => self.exit(),
@@ -553,6 +565,9 @@ impl Machine<'_> {
             return;
         }
         self.has_end_trap |= self.quiet > 0 && signals.iter().any(ends_shell);
+        if self.dialect == Dialect::Mksh && signals.iter().any(ends_shell) {
+            self.put_option(END_TRAP, true);
+        }
         self.restless.note_leaving(text);
         if let Some(frame) = self.frames.iter_mut().rfind(|frame| frame.kind == Boundary::Function) {
             frame.has_trap = true;

@@ -6,7 +6,7 @@ use super::arithmetic::may_assign;
 use super::content::Content;
 use super::expand::Mode;
 use super::machine::Machine;
-use super::parameter::{UNSET_IS_ERROR, is_usual_cut};
+use super::parameter::{UNSET_IS_ERROR, is_plain_cut, is_usual_cut};
 use super::pattern::Pattern;
 use super::syntax::*;
 use super::value::Val;
@@ -44,6 +44,15 @@ impl Machine<'_> {
             Val::Known(text) => text.clone(),
             Val::Unknown(doubt) => {
                 self.doubt_what_it_sets(change, doubt);
+                // A name that says where it is cut may not be set.
+                if matches!(change, Change::Slice(..)) && !is_plain_cut(change) {
+                    if self.dialect == Dialect::Bash && self.refuses_unset() {
+                        self.exit_or_go_on(doubt);
+                    }
+                    if self.dialect == Dialect::Ksh || !is_usual_cut(change) {
+                        self.refuse_cut(change);
+                    }
+                }
                 // Of one of a few it is one of as many, where nothing is run to tell.
                 let is_plain = matches!(change, Change::Trim(_, _, word) if word.literal().is_some());
                 let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));

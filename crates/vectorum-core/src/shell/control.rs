@@ -19,6 +19,9 @@ fn declares(command: &Command) -> bool {
 /// Whether something was run in the background, kept as options are.
 pub(super) const RAN_BESIDE: &str = "background";
 
+/// Whether something is to be done at the shell's end, as an option.
+pub(super) const END_TRAP: &str = "endtrap";
+
 /// A command that opens what it reads, as one of which that is not known.
 fn reads_both(command: &Command) -> Option<Command> {
     let reads = |redirect: &&mut Redirect| redirect.operator.starts_with(b"<") && redirect.operator != b"<&";
@@ -193,7 +196,12 @@ impl Machine<'_> {
         match &pipeline.commands[..] {
             [command] => {
                 self.guarded += usize::from(pipeline.is_negated);
+                let turned_at = self.turned_at;
+                if pipeline.is_negated {
+                    self.turned_at = Some(self.frames.len());
+                }
                 self.run_command(command);
+                self.turned_at = turned_at;
                 self.guarded -= usize::from(pipeline.is_negated);
             }
             commands => {

@@ -362,6 +362,13 @@ impl Machine<'_> {
             self.fail_or_go_on(&doubt);
             return self.doubt_status(doubt);
         }
+        // What it is declared as without that may be a number no more.
+        let was_number = |m: &Self| m.live.as_ref().and_then(|s| s.vars.get(&name)).is_some_and(|var| var.is_number);
+        if self.dialect == Dialect::Ksh && !attributes.is_number && declared.has_value() && was_number(self) {
+            let doubt = self.doubt("what becomes a number may be none");
+            self.doubt_declared(std::iter::once(declared));
+            return self.fail_or_go_on(&doubt);
+        }
         let counts = attributes.is_float || attributes.is_number && self.dialect != Dialect::Bash;
         if counts && self.may_be_no_number(&name, &declared, attributes) {
             self.fail_or_go_on(&self.doubt("what becomes a number may be none"));
@@ -394,7 +401,8 @@ impl Machine<'_> {
         let name = name_of(&declared);
         // Lists are handed on to nobody, those that are tied to a text neither.
         // What is set is exported with all the rest there, whatever is said of it.
-        let exports_all = self.dialect == Dialect::Zsh && self.may_be_set("allexport");
+        let exports_all = self.may_be_set("allexport")
+            && (self.dialect == Dialect::Zsh || self.dialect == Dialect::Bash && !attributes.is_for_environment);
         let attributes = match attributes.exported {
             Some(false) if exports_all && declared.has_value() => Attributes { exported: None, ..attributes },
             _ => attributes,
@@ -611,10 +619,14 @@ impl Machine<'_> {
             return self.doubt_status(doubt);
         }
         let changes = attributes.exported == Some(false) || attributes.is_odd || attributes.is_number;
+        // There it becomes a number all the same (measured: 5.9).
+        if value.is_none() && attributes.is_number && self.dialect == Dialect::Zsh && self.is_readonly(name) {
+            self.doubt_from_here(name);
+        }
         if value.is_none() && changes && self.dialect == Dialect::Ksh && self.is_readonly(name) {
             return self.fail_perhaps("a name that is held fast is declared as something else");
         }
-        if value.is_none() && changes && self.dialect == Dialect::Mksh && self.is_readonly(name) {
+        if value.is_none() && changes && self.dialect == Dialect::Mksh && self.is_readonly(name) && !attributes.is_local {
             return self.doubt_status(self.doubt("a name that is held fast is declared as something else"));
         }
         self.make_local(name, attributes);
@@ -637,10 +649,12 @@ impl Machine<'_> {
                 // There it tells what there is, where it makes nothing of it.
                 if self.dialect == Dialect::Zsh && !attributes.is_local && !matches!(self.content_of(name), Content::Unset) {
                     self.print(Val::Unknown(self.doubt("what a declaration prints")));
-                    // What was declared before is handed on then, or not.
-                    if attributes.exported.is_none() && self.may_be_set("allexport") {
-                        self.doubt_export(name);
-                    }
+                }
+                // What was declared before is handed on then, or not.
+                let is_there = |m: &Self| m.live.as_ref().is_some_and(|state| state.vars.get(name).is_some());
+                let may_export = attributes.exported.is_none() && self.may_be_set("allexport");
+                if self.dialect == Dialect::Zsh && may_export && is_there(self) {
+                    self.doubt_export(name);
                 }
                 let (tied, is_text) = (self.tied(name), self.is_tied_text(name));
                 let is_tied = tied.is_some() || is_text;

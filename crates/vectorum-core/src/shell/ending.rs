@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::branch::{self, Left};
+use super::control::END_TRAP;
 use super::frame::{Boundary, Frame};
 use super::machine::{Machine, PARTED};
 use super::restless::LEAVES;
@@ -82,6 +83,11 @@ impl Machine<'_> {
             Some([count]) => std::str::from_utf8(count).ok().and_then(|n| n.parse::<usize>().ok()).filter(|n| *n > 0),
             _ => None,
         };
+        // Those around a file that is taken in are none of its own there (measured: 5.9).
+        let last = self.frames.iter().rposition(|f| f.kind == Boundary::Loop || f.kind == Boundary::Text && f.is_file);
+        if self.dialect == Dialect::Zsh && last.and_then(|at| self.frames.get(at)).is_some_and(|f| f.kind == Boundary::Text) {
+            return self.fail_hard();
+        }
         // In zsh those count that a function is called in, too.
         let is_outer = |f: &Frame| f.kind == Boundary::Shell || f.kind == Boundary::Function && self.dialect != Dialect::Zsh;
         let within = self.frames.iter().rposition(is_outer).unwrap_or_default();
@@ -328,6 +334,10 @@ impl Machine<'_> {
         };
         let found = self.frames.iter().enumerate().skip(within).rev().find(is_given_up).map(|(index, _)| index);
         let Some(index) = found else { return self.exit() };
+        // With something to be done at the shell's end that is it.
+        if self.may_be_set(END_TRAP) {
+            self.exit_or_go_on(&self.doubt("what runs at a function's end"));
+        }
         if self.frames.get(index).is_some_and(|frame| frame.has_trap) {
             self.exit_or_go_on(&self.doubt("what runs at a function's end"));
         }
@@ -369,6 +379,10 @@ impl Machine<'_> {
                 // What stands before a command of another kind gives up that command.
                 Boundary::Command if frame.is_before => return self.leave_at(index, false),
                 Boundary::Function if frame.holds => return self.leave_at(index, false),
+                Boundary::Source => {
+                    self.doubt_status(self.doubt("how a file ends that an error ends"));
+                    return self.leave_at(index, false);
+                }
                 Boundary::Text | Boundary::Redirected if !is_special => {
                     // Behind what is asked for its status the text's own counts no more than that.
                     if self.guarded > 0 && self.may_be_set("errexit") {

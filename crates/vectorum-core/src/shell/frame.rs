@@ -20,6 +20,8 @@ pub(super) enum Boundary {
     Redirected,
     /// A block that has something done behind it, however it is left.
     Tried,
+    /// A file that is taken in by a command of which an error ends no more than that.
+    Source,
     /// A shell or a subshell.
     Shell,
 }

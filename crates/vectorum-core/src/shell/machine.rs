@@ -212,6 +212,8 @@ pub(super) struct Machine<'a> {
     pub(super) is_struck: bool,
     /// Whether the pipeline that ran last was turned round with `!`.
     pub(super) was_turned: bool,
+    /// Within how many frames the innermost of those that are to be turned round runs.
+    pub(super) turned_at: Option<usize>,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
     pub(super) guarded: usize,
 }
@@ -282,6 +284,7 @@ impl<'a> Machine<'a> {
             has_end_trap: false,
             is_struck: false,
             was_turned: false,
+            turned_at: None,
             guarded: 0,
         }
     }

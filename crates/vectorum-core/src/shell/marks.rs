@@ -56,6 +56,10 @@ impl Machine<'_> {
             && nearest.is_some_and(|at| at + 2 >= count)
             && (lends || dialect == Dialect::Mksh)
         {
+            // What is said to be exported by it may stay (measured: 5.2).
+            if dialect == Dialect::Bash && attributes.exported.is_some() {
+                scope.kept.insert(name.clone(), false);
+            }
             scope.made_local.insert(name);
             return;
         }
@@ -107,6 +111,8 @@ impl Machine<'_> {
         {
             let var = state.vars.get_or_insert_with(name, Var::unset);
             var.is_odd = true;
+            // What it is set to is worked out there.
+            var.is_number |= attributes.is_float && self.dialect == Dialect::Zsh;
             // A list that counts becomes no table.
             if attributes.is_table && self.dialect == Dialect::Bash {
                 let is_list = matches!(var.content, Content::Array(_));

@@ -94,6 +94,9 @@ impl Machine<'_> {
     /// The same, where bash gives up what it runs, or ends.
     pub(super) fn misused_badly(&mut self) {
         let doubt = self.doubt(NOT_TAKEN);
+        if self.dialect == Dialect::Bash {
+            self.fork(&doubt, Self::fail_to_top, |_| {});
+        }
         self.fork(&doubt.clone(), Self::exit, |m| m.fork(&doubt.clone(), Self::fail_hard, |m| m.doubt_status(doubt)));
     }
 
@@ -209,7 +212,8 @@ mod tests {
             (&[Ksh, Mksh, Zsh], "(shift 1) 2>/dev/null; R=$?; (shift x) 2>/dev/null; X=$?", ["1", "<a number>"]),
             (&[Bash], "(break x) 2>/dev/null; R=$?; X=1", ["<a number>", "1"]),
             (&[Dash], "(break x) 2>/dev/null; R=$?; X=1", ["<a number>", "1"]),
-            (&[Ksh, Mksh, Zsh], "(break x) 2>/dev/null; R=$?; X=1", ["<a number>", "1"]),
+            (&[Ksh, Mksh], "(break x) 2>/dev/null; R=$?; X=1", ["<a number>", "1"]),
+            (&[Zsh], "(break x) 2>/dev/null; R=$?; X=1", ["1", "1"]),
             (&[Bash, Dash, Mksh], "(times x) >/dev/null 2>&1; R=$?; X=1", ["<a number>", "1"]),
             (&[Ksh], "(times x) >/dev/null 2>&1; R=$?; X=1", ["<a number>", "1"]),
             (&[Zsh], "(times x) >/dev/null 2>&1; R=$?; X=1", ["<a number>", "1"]),

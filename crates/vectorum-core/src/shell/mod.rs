@@ -59,6 +59,7 @@ mod initial;
 pub mod ink;
 mod inner;
 mod instead;
+mod items;
 mod known;
 mod layers;
 mod log;

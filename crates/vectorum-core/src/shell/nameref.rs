@@ -81,6 +81,7 @@ impl Machine<'_> {
         }
         // There it goes on standing for the one before where the next is not set (measured: 93u+m).
         if self.dialect == Dialect::Ksh && !matches!(self.content_of(target), Content::Set(_)) {
+            self.fail_or_go_on(&self.doubt(WHY));
             return false;
         }
         let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(name)) else { return false };
@@ -94,6 +95,10 @@ impl Machine<'_> {
     /// Nothing is known of what a name stands for, nor of what is done to it.
     pub(super) fn give_up_reference(&mut self, name: &[u8]) {
         let doubt = self.doubt(WHY);
+        // What stands for nothing is an error there.
+        if self.dialect == Dialect::Ksh {
+            self.fail_or_go_on(&doubt);
+        }
         if let Some(state) = &mut self.live
             && let Some(Content::Set(Val::Known(other))) = state.vars.get(name).map(|var| var.content.clone())
         {

@@ -12,6 +12,7 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::expand::Expanded;
+use super::frame::Boundary;
 use super::machine::Machine;
 use super::reflected::ARGUMENTS;
 use super::state::Status;
@@ -273,6 +274,18 @@ impl Machine<'_> {
         }
         if let Some(state) = &mut self.live {
             state.options.insert(name, Some(on));
+        }
+        // Nothing runs from there on where nobody types.
+        if on && name == "noexec" {
+            let doubt = self.doubt(IN_ANOTHER_WAY);
+            self.exit_or_go_on(&doubt);
+            // Options are a function's own in ksh.
+            if self.dialect == Dialect::Ksh && self.is_in_function() {
+                let leave = |m: &mut Self| {
+                    m.leave(1, &[Boundary::Function], false);
+                };
+                self.fork(&doubt, leave, |_| {});
+            }
         }
         if on && matches!(name, "noexec" | "posix") {
             self.fog(IN_ANOTHER_WAY);

@@ -95,6 +95,17 @@ impl Asked {
 }
 
 impl Machine<'_> {
+    /// A word of a command that reads may be a name to it, or begin with one.
+    fn may_be_read(&mut self, word: &[u8]) {
+        if crate::reader::is_portable(word) && !self.is_readonly(word) {
+            let doubt = self.doubt("what is read is not known");
+            self.assign(word, Content::Perhaps(Val::Unknown(doubt)), None);
+            self.note_may_be_list(word);
+        } else {
+            self.doubt_beginning(word);
+        }
+    }
+
     pub(super) fn read_line(&mut self, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("a variable is set whose name is not known") };
         let Asked { mut names, is_raw, is_odd, is_list, may_be_list, lacks_word, delimiter } = Asked::of(words, self.dialect);
@@ -102,13 +113,12 @@ impl Machine<'_> {
             return self.misused();
         }
         // It is set up to the sign that ends the name, or not (measured: dash 0.5.12, 93u+m, R59).
+        let is_rich = self.dialect.is_rich();
+        let is_item = |name: &Bytes| name.contains(&b'[') && is_rich;
         if matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh)
-            && !is_odd
-            && names.iter().any(|name| !crate::reader::is_portable(name) && !name.contains(&b'['))
+            && names.iter().any(|name| !crate::reader::is_portable(name) && !is_item(name))
         {
-            for name in &names {
-                self.doubt_beginning(name);
-            }
+            names.iter().for_each(|name| self.may_be_read(name));
             if let Some(state) = &mut self.live {
                 state.input = None;
             }
@@ -121,6 +131,26 @@ impl Machine<'_> {
             if let Some(state) = &mut self.live {
                 state.positional = Err(doubt);
             }
+        }
+        let is_taken = |name: &Bytes| crate::reader::is_portable(name) || is_item(name);
+        if self.dialect == Dialect::Zsh && names.iter().any(|name| name.iter().all(u8::is_ascii_digit)) {
+            names.iter().for_each(|name| self.may_be_read(name));
+            if let Some(state) = &mut self.live {
+                state.input = None;
+            }
+            return self.doubt_status(self.doubt("what is read into what is no name"));
+        }
+        // Behind a list no other name counts there, but the first is to be one.
+        if is_list && !names.get(1).is_none_or(is_taken) {
+            self.doubt_beginning(&names.swap_remove(0));
+            return self.doubt_status(self.doubt("what is read into what is no name"));
+        }
+        if is_list {
+            names.truncate(1);
+        }
+        // It may print what it reads.
+        if is_odd && self.dialect == Dialect::Zsh {
+            self.print(Val::Unknown(self.doubt("what is read is not known")));
         }
         // With a number such a word is no option there, and no name.
         let is_no_name = |word: &Bytes| matches!(&word[..], [b'-', digit, ..] if digit.is_ascii_digit());
@@ -150,12 +180,20 @@ impl Machine<'_> {
                 // A key that is pressed, which nobody may do, or words that it does not take.
                 let may_stay = may_be_list || is_odd;
                 let content = if may_stay { Content::Perhaps(value) } else { Content::Set(value) };
+                if name.contains(&b'[') {
+                    self.doubt_beginning(&name);
+                }
                 // Words of options may be among them.
                 if is_odd && !crate::reader::is_portable(&name) {
                     // Or numbers of parameters.
                     if let (true, Some(state)) = (self.dialect == Dialect::Zsh, &mut self.live) {
                         state.positional = Err(doubt.clone());
                     }
+                    continue;
+                }
+                // It may be told not to read into it.
+                if is_odd && self.is_readonly(&name) {
+                    self.fail_or_go_on(&doubt);
                     continue;
                 }
                 let is_set = self.set_by_command(&name, content);

@@ -518,6 +518,16 @@ impl Machine<'_> {
                     _ => {}
                 }
             }
+            // How it ends is not known, and it may be told too much for that.
+            Some(name @ (b"return" | b"exit")) if !self.is_function(name) => {
+                self.misused_badly();
+                let leave = |m: &mut Self| if name == b"return" { m.return_with(None) } else { m.exit_with(None) };
+                // There it goes on then.
+                match self.dialect {
+                    Dialect::Zsh => self.fork(doubt, leave, |_| {}),
+                    _ => leave(self),
+                }
+            }
             Some(name @ (b"break" | b"continue")) if !self.is_function(name) => {
                 // There what is no number is an error.
                 match self.dialect {

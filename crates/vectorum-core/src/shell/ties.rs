@@ -115,7 +115,7 @@ impl Machine<'_> {
             return self.set_status(1);
         }
         // What is held fast from here on may be so before it is set.
-        if attributes.readonly {
+        if attributes.readonly || matches!(&given[..], [text, list, ..] if name_of(text) == name_of(list)) {
             self.fail_or_go_on(&self.doubt("a name that is held fast"));
             return self.tie_unclearly(given);
         }

@@ -17,7 +17,6 @@ const PLAIN: &[Letter] = &[
     (b'a', b"array"),
     (b's', b"silent"),
     (b'S', b"shell"),
-    (b'i', b"interactive"),
     (b't', b"tokenize"),
     (b'z', b"null"),
     (b'L', b"line"),
@@ -55,6 +54,10 @@ impl Fish<'_> {
         };
         let is_list = has(b'a');
         let names = &options.rest[..];
+        // A list is read into one name, and nothing is read otherwise.
+        if is_list && names.len() != 1 {
+            return self.set_status(2);
+        }
         if names.is_empty() {
             return self.print(Val::Unknown(self.doubt("what is read is not known")));
         }
@@ -91,6 +94,10 @@ impl Fish<'_> {
                 }
                 items => items,
             };
+            // What is set for all sessions is seen here all the same.
+            if has(b'U') {
+                self.put_var(name, None, Err(self.doubt("a variable for all sessions is read")), exported, None);
+            }
             self.put_var(name, scope, items, exported, None);
         }
     }
@@ -109,7 +116,9 @@ impl Fish<'_> {
             return (0..names).map(|_| Err(doubt.clone())).collect();
         }
         let mut pieces = line.splitn(names, |b| by.contains(b));
-        (0..names).map(|_| Ok(vec![Val::of(pieces.next().unwrap_or_default())])).collect()
+        // What there is no piece for is empty, and with signs of one's own not even that (measured: 3.6).
+        let none = || if delimiter.is_some() { Vec::new() } else { vec![Val::of(b"")] };
+        (0..names).map(|_| Ok(pieces.next().map_or_else(none, |piece| vec![Val::of(piece)]))).collect()
     }
 }
 

@@ -4,10 +4,10 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
-use super::super::assigning::NO_SUCH_INDEX;
 use super::super::content::Content;
 use super::super::control::RAN_BESIDE;
 use super::super::expand::{Expanded, is_text};
+use super::super::items::NO_SUCH_INDEX;
 use super::super::machine::Machine;
 use super::super::nameref::Meant;
 use super::super::parse::is_name_start;

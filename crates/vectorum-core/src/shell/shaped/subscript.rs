@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use super::super::assigning::NO_SUCH_INDEX;
 use super::super::content::Content;
 use super::super::expand::Expanded;
+use super::super::items::NO_SUCH_INDEX;
 use super::super::machine::Machine;
 use super::super::parameter::{Held, UNSET_IS_ERROR};
 use super::super::pattern::Pattern;
