@@ -184,7 +184,7 @@ impl Machine<'_> {
                     self.exit_or_go_on(&self.doubt(HELD_BEFORE));
                 }
                 // An empty one is no list there, but a name with parts, which goes its own ways from then on.
-                if values.is_empty() && self.dialect == Dialect::Ksh {
+                if words.is_empty() && self.dialect == Dialect::Ksh {
                     self.restless_from_here(&assignment.name);
                     self.fog("a name with parts");
                     Content::Perhaps(Val::Unknown(self.doubt("a list without items")))

@@ -4,7 +4,7 @@ use std::vec::IntoIter;
 
 use bytes::Bytes;
 
-use super::declare::Declared;
+use super::declared::Declared;
 use super::machine::Machine;
 use super::syntax::Dialect;
 

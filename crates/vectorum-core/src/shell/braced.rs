@@ -104,6 +104,10 @@ impl Parser<'_> {
 
     /// Takes what stands in braces, as far as other shells write it so, too.
     fn braced_plain(&mut self, start: usize, in_double: bool) -> Parsed<Part> {
+        // There that is an error of the text.
+        if self.dialect == Dialect::Ksh && self.peek() == Some(b'(') {
+            return self.trouble_unfollowed("flags of a parameter");
+        }
         if self.dialect == Dialect::Zsh && self.peek() == Some(b'(')
             || matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.peek().is_some_and(|b| b == b' ' || b == b'|')
         {

@@ -6,7 +6,8 @@ use bytes::Bytes;
 
 use super::arithmetic::may_assign;
 use super::control::END_TRAP;
-use super::declare::{Declared, declares};
+use super::declare::declares;
+use super::declared::Declared;
 use super::frame::{Boundary, Frame};
 use super::machine::Machine;
 use super::misused::NOT_TAKEN;
@@ -453,6 +454,13 @@ impl Machine<'_> {
         if self.dialect == Dialect::Mksh && !known.is_some_and(is_number) && self.may_be_set(END_TRAP) {
             self.exit_or_go_on(&self.doubt(NO_NUMBER));
         }
+        // What is left by the text of `eval` has the status from before it there, and behind what is asked for its own that
+        // counts no more than this (measured: R59, 93u+m).
+        let in_eval = self.frames.last().is_some_and(|frame| frame.kind == Boundary::Text && !frame.is_file);
+        let is_asked = self.dialect == Dialect::Ksh && self.guarded > 0 && self.may_be_set("errexit");
+        if is_asked || self.dialect == Dialect::Mksh && in_eval && known.is_some_and(<[Bytes]>::is_empty) {
+            self.doubt_status(self.doubt("how what is left ends"));
+        }
         // There it is turned round before it is left.
         let left = self.frames.iter().rposition(|f| is_place(f) || f.kind == Boundary::Shell);
         let counts = self.dialect == Dialect::Zsh || self.dialect == Dialect::Ksh && self.may_be_set("errexit");
@@ -561,13 +569,13 @@ impl Machine<'_> {
         if !signals.iter().all(|signal| is_signal(signal, self.dialect)) || signals.is_empty() && !is_option(text) {
             self.doubt_status(self.doubt("whether there is such a signal"));
         }
+        if self.dialect == Dialect::Mksh && text != "-" && signals.iter().any(ends_shell) {
+            self.put_option(END_TRAP, true);
+        }
         if text == "-" || text.is_empty() || is_option(text) || signals.is_empty() {
             return;
         }
         self.has_end_trap |= self.quiet > 0 && signals.iter().any(ends_shell);
-        if self.dialect == Dialect::Mksh && signals.iter().any(ends_shell) {
-            self.put_option(END_TRAP, true);
-        }
         self.restless.note_leaving(text);
         if let Some(frame) = self.frames.iter_mut().rfind(|frame| frame.kind == Boundary::Function) {
             frame.has_trap = true;

@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::attributes::Attributes;
 use super::content::{Content, Var};
-use super::declare::Declared;
+use super::declared::Declared;
 use super::expand::Expanded;
 use super::frame::Boundary;
 use super::getopts::OptionsRead;

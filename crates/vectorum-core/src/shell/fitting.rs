@@ -2,7 +2,7 @@
 
 use super::attributes::Attributes;
 use super::content::{Content, Var};
-use super::declare::{Declared, name_of};
+use super::declared::{Declared, name_of};
 use super::machine::Machine;
 use super::syntax::*;
 use super::ties::is_own;

@@ -34,6 +34,7 @@ mod content;
 mod control;
 mod decided;
 mod declare;
+mod declared;
 mod dollar_quotes;
 mod ending;
 mod escapes;

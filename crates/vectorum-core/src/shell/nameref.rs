@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::attributes::Attributes;
 use super::content::{Content, Refers, Var};
-use super::declare::{Declared, name_of};
+use super::declared::{Declared, name_of};
 use super::machine::Machine;
 use super::syntax::*;
 use super::value::Val;

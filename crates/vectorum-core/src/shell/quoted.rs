@@ -1,5 +1,6 @@
 //! What stands between double quotes: a field even if it comes to nothing, unless the nothing is that of lists.
 
+use super::content::Content;
 use super::expand::{Expanded, Mode, ODD_WORD, Values, brings_list};
 use super::field::{Field, Fields, last, put};
 use super::machine::Machine;
@@ -10,7 +11,24 @@ use super::syntax::*;
 use super::value::Val;
 use smallvec::smallvec;
 
+/// Whether a part brings all items of a list, or all words that are handed in.
+fn brings_items(part: &Part) -> bool {
+    match part {
+        Part::Parameter(parameter) => {
+            let is_all = |key: &Vec<Part>| matches!(&key[..], [Part::Text(t) | Part::Quoted(t)] if matches!(&**t, b"*" | b"@"));
+            matches!(&parameter.name[..], b"*" | b"@") || parameter.key.as_ref().is_some_and(is_all)
+        }
+        Part::Double(parts) => parts.iter().any(brings_items),
+        _ => false,
+    }
+}
+
 impl Machine<'_> {
+    /// Whether words may be told apart by other signs than usual.
+    fn separates_otherwise(&self) -> bool {
+        !matches!(self.content_of(b"IFS"), Content::Set(Val::Known(text)) if text == " \t\n")
+    }
+
     /// Puts what stands between quotes: a field even if that is nothing, unless the nothing is that of lists.
     pub(super) fn between_quotes(&mut self, parts: &[Part], mode: Mode, fields: &mut Fields) -> Expanded<()> {
         let field = last(fields);
@@ -55,6 +73,11 @@ impl Machine<'_> {
     pub(super) fn document(&mut self, part: &Part, fields: &mut Fields) -> Expanded<()> {
         let Part::Document(text) = part else { return Ok(()) };
         match text.get() {
+            // What stands between the items of a list is not always what it is elsewhere there.
+            Some(Ok(parts)) if self.dialect == Dialect::Ksh && parts.iter().any(brings_items) && self.separates_otherwise() => {
+                self.double(parts, fields, Mode::Document)?;
+                Err(self.doubt("the items of a list in a here-document"))
+            }
             Some(Ok(parts)) => self.double(parts, fields, Mode::Document).map(|_| ()),
             Some(Err(why)) => Err(self.doubt(why)),
             None => Err(self.doubt("a here-document without its text")),

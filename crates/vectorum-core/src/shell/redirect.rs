@@ -173,6 +173,10 @@ impl Machine<'_> {
     pub(super) fn redirected(&mut self, command: &Command) -> Maybe {
         let redirects = &command.redirects[..];
         let mut answer = Ok(true);
+        // What copies cannot do so where that is closed.
+        if self.copies_input(command) && redirects.iter().any(|redirect| redirect.word.literal() == Some(b"-")) {
+            answer = Err(self.doubt("what is copied from a file that is closed"));
+        }
         if self.dialect == Dialect::Zsh && are_at_odds(redirects) {
             let doubt = self.doubt("a file that is read and written by one number");
             self.fail_or_go_on(&doubt);

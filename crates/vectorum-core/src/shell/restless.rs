@@ -9,7 +9,7 @@ use bytes::Bytes;
 
 use super::Source;
 use super::content::{Content, Var};
-use super::declare::{Declared, name_of};
+use super::declared::{Declared, name_of};
 use super::machine::Machine;
 use super::nameref::Meant;
 use super::parse::{is_name, is_own_name};

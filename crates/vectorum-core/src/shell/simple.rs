@@ -6,7 +6,8 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::content::Content;
-use super::declare::{Declared, declares};
+use super::declare::declares;
+use super::declared::Declared;
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::nameref::Meant;
@@ -127,6 +128,19 @@ impl Machine<'_> {
         let is_other_name = self.dialect == Dialect::Mksh && matches!(own_name, Some(b"integer" | b"nameref" | b"global"));
         if is_declaration && !assignments.is_empty() && (is_other_name || matches!(self.dialect, Dialect::Zsh | Dialect::Ksh)) {
             return self.fail_perhaps("a variable before a declaration");
+        }
+        // These give up less than other declarations where a word is an error.
+        let is_other_name = matches!(own_name, Some(b"integer" | b"float" | b"nameref")) && self.dialect == Dialect::Ksh;
+        let may_fail = |m: &Self| {
+            own.iter().filter_map(|word| word.assignment.as_ref()).any(|assignment| match &assignment.value {
+                Assigned::Word(word) => m.may_be_an_error(&word.parts),
+                Assigned::Array(words) => words.iter().any(|word| m.may_be_an_error(&word.parts)),
+            })
+        };
+        if is_declaration && is_other_name && may_fail(self) {
+            let given = own.iter().filter_map(|word| word.assignment.clone());
+            self.doubt_declared(given.map(|assignment| Declared::Assignment(assignment, None)).collect::<Vec<_>>().into_iter());
+            return self.fail_perhaps("an error in a declaration");
         }
         if is_declaration && assignments.is_empty() {
             let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();

@@ -11,6 +11,7 @@ use super::frame::Boundary;
 use super::machine::Machine;
 use super::options::kept::tells_options;
 use super::outputs::{PRINTED_COMMANDS, PRINTED_NAMES};
+use super::state::Status;
 use super::syntax::*;
 use super::value::Val;
 use crate::host_view::{self, Kind as FileKind};
@@ -118,6 +119,10 @@ impl Machine<'_> {
         }
         run(self);
         self.end();
+        // An error ends it with a status of its own there.
+        if self.dialect == Dialect::Zsh && self.status() == Status::Known(1) {
+            self.doubt_status(self.doubt("how a file ends that an error ends"));
+        }
     }
 
     /// `.` and `source`, which `command` is.

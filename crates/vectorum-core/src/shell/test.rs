@@ -65,7 +65,7 @@ impl Machine<'_> {
                 Ok(true) => self.test(other),
                 Err(doubt) => match self.test(other) {
                     // An expression that is none ends all of it with a status of its own.
-                    Ok(false) if !one.has_expression() => Ok(false),
+                    Ok(false) if self.dialect != Dialect::Mksh && !one.has_expression() => Ok(false),
                     _ => Err(doubt),
                 },
             },

@@ -7,7 +7,7 @@ use bytes::Bytes;
 
 use super::attributes::Attributes;
 use super::content::Content;
-use super::declare::{Declared, name_of};
+use super::declared::{Declared, name_of};
 use super::machine::Machine;
 use super::state::{State, Status};
 use super::syntax::{Assigned, Dialect};

@@ -1,8 +1,8 @@
 //! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
 //! the other, commands with options and with what they may be told, parameters expanded in places, sums, names that shells give
 //! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, options and what
-//! they change, items that are set and declared, quotes and more in the braces of a parameter, zsh's own shapes, and one sign
-//! in shapes that hang on it.
+//! they change, items that are set and declared, files that are taken in, quotes and more in the braces of a parameter, zsh's own
+//! shapes, and one sign in shapes that hang on it.
 
 use super::Dice;
 
@@ -36,11 +36,12 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(15) {
+    match dice.roll(16) {
         11 if shell != "fish" => option(dice, shell),
         12 if shell != "fish" => braces(dice, shell),
         13 if shell == "zsh" => shape(dice),
         14 if shell != "fish" => items(dice, shell),
+        15 if shell != "fish" => source(dice, shell),
         7 => sentence(dice, shell),
         8 if shell != "fish" => condition(dice, shell),
         9 if shell != "fish" => redirection(dice, shell),
@@ -199,6 +200,22 @@ fn items(dice: &mut Dice, shell: &str) -> String {
         "{}\nC=\"{lists}|${{N-n}}|${{U-n}}|${{P-n}}|${{E-n}}\"; export C",
         taken_up(shell, &format!("{start}; {second}; i=0; set -- p 'q r'"), &within(&context, &text, "'\\''"))
     )
+}
+
+/// Files that are taken in, and what they leave.
+fn source(dice: &mut Dice, shell: &str) -> String {
+    let [start, second, first] = ["before it", "before it", "taken in"].map(|kind| one(dice, kind, shell));
+    let text = if dice.roll(5) > 0 {
+        first
+    } else {
+        format!("{first}{}{}", dice.one(&["; ", "\n", " && "]), one(dice, "taken in", shell))
+    };
+    let mut text = format!("{}\nC=\"${{C-n}}$PWD\"; export X C G", taken_up(shell, &format!("{start}; {second}"), &text));
+    for name in ["lib", "lib2", "sub/lib3"] {
+        let lines: Vec<String> = (0..1 + dice.roll(3)).map(|_| one(dice, "libraries", shell)).collect();
+        text = format!("{text}␞{name}\n{}\n", lines.join("\n"));
+    }
+    text
 }
 
 /// A word of some pieces in the braces of a parameter, which may stand in another one, and between quotes.

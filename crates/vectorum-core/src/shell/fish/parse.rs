@@ -523,6 +523,10 @@ impl<'a> Parser<'a> {
         if self.take_word(b"switch") {
             self.blanks();
             let Some(word) = self.word()? else { return self.wrong("a word is missing") };
+            self.blanks();
+            if self.peek(0).is_some_and(|b| b.is_ascii_alphanumeric()) {
+                return self.wrong("more than one word is held against others");
+            }
             let mut arms = Vec::new();
             loop {
                 self.separators();

@@ -134,8 +134,13 @@ impl Machine<'_> {
         }
         // What is empty is none.
         if self.one_text(key).known().is_some_and(|text| text.trim_ascii().is_empty()) {
-            self.fail_hard();
-            return Err(self.doubt("an index that is empty"));
+            let doubt = self.doubt("an index that is empty");
+            // Not always where it is a parameter that is.
+            match key.iter().any(|part| matches!(part, Part::Parameter(_) | Part::Shaped(_))) {
+                true => self.fail_or_go_on(&doubt),
+                false => self.fail_hard(),
+            }
+            return Err(doubt);
         }
         let place = self.sum_in_word(key);
         if place.as_ref().is_ok_and(|place| *place > i64::from(i32::MAX)) {

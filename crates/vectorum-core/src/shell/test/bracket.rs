@@ -25,7 +25,8 @@ impl Machine<'_> {
         match words {
             // There two of these are not always as many as none (measured: 0.5.12).
             [first, second, _, _, ..]
-                if self.dialect == Dialect::Dash && [first, second].iter().all(|w| is_word(Some(w), b"!")) =>
+                if matches!(self.dialect, Dialect::Dash | Dialect::Ksh)
+                    && [first, second].iter().all(|w| is_word(Some(w), b"!")) =>
             {
                 Err(self.doubt(OTHER_TEST))
             }

@@ -202,10 +202,10 @@ impl Parser<'_> {
             b'x' | b'X' | b'u' | b'U' if !self.peek(0).is_some_and(|b| b.is_ascii_hexdigit()) => {
                 return self.wrong("a byte by its number without one");
             }
-            b'c' if !self.peek(0).is_some_and(|b| b.is_ascii_alphabetic() || b"]^_\\[".contains(&b)) => {
+            b'c' if !self.peek(0).is_some_and(|b| b.is_ascii_alphabetic() || b"]^_\\[`~".contains(&b)) => {
                 return self.wrong("a control character that is none");
             }
-            b'c' if self.peek(0).is_some_and(|b| b"^\\[".contains(&b)) => return self.odd("a control character"),
+            b'c' if self.peek(0).is_some_and(|b| b"^\\[`~".contains(&b)) => return self.odd("a control character"),
             b'x' | b'X' | b'u' | b'U' | b'c' | b'0'..=b'7' => {
                 parts.push(Part::Unfollowed("a byte by its number"));
                 return Ok(());
