@@ -24,7 +24,8 @@ impl Machine<'_> {
         }
         let dialect = self.dialect;
         // What was declared before is handed on by that, or not (measured: 5.9).
-        if dialect == Dialect::Zsh && self.may_be_set("allexport") && matches!(self.content_of(name), Content::Unset) {
+        let was_kept = |m: &Self| m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| var.exported == Some(false));
+        if dialect == Dialect::Zsh && self.may_be_set("allexport") && was_kept(self) {
             self.doubt_export(name);
         }
         // One that is tied is local with its text, which is handed on as it was unless it is made local itself.
