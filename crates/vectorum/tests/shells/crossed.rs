@@ -6,7 +6,8 @@
 
 use super::Dice;
 
-/// The lists, each below its title.
+/// The lists, each below its title. The texts are run for real, by root as well: nothing in them names a file outside their
+/// folder that could be written.
 const LISTS: &str = include_str!("crossed.txt");
 
 /// One item out of the lists of that kind that there are for a shell, all alike likely.
