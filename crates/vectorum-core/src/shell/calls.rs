@@ -251,6 +251,11 @@ mod tests {
     #[test]
     fn functions_get_words_and_leave_a_status() {
         hold(&[
+            // What fails ends nothing in ksh's functions by the word, unless they say so.
+            (&[Ksh], "R=0; set -e; function f { false; R=1; }; f; X=2", ["1", "2"]),
+            (&[Ksh], "R=0; set -e; f() { false; R=1; }; f; X=2", ["none", "none"]),
+            (&[Ksh], "R=0; function f { set -e; false; R=1; }; f; X=2", ["none", "none"]),
+            (&[Mksh, Bash, Zsh], "R=0; set -e; function f { false; R=1; }; f; X=2", ["none", "none"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=${#}$1; return 3; }; set -- z; f a b; X=$?$1", ["2a", "3z"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=$*; shift; X=$1; }; f a b", ["a b", "b"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { false; }; f; X=$?; f() { R=1; }; f", ["1", "1"]),

@@ -18,12 +18,9 @@ impl Machine<'_> {
         if let Declared::Assignment(assignment, _) = declared {
             place = assignment.key.as_deref().unwrap_or_default();
             match &assignment.value {
-                // It is not worked out where one before it is wrong.
-                Assigned::Word(word) if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) => {
-                    self.doubt_items(std::slice::from_ref(word), &doubt);
-                }
-                Assigned::Word(word) => drop(self.assigned_word(word)),
-                Assigned::Array(words) => self.doubt_items(words, &doubt),
+                // In the others it is not worked out where one before it is wrong.
+                Assigned::Word(word) if !matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) => drop(self.assigned_word(word)),
+                value => self.doubt_items(value.words(), &doubt),
             }
         }
         match self.dialect {

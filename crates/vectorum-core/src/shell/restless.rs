@@ -167,10 +167,7 @@ impl Machine<'_> {
             let declared = declared.borrow();
             if let Declared::Assignment(assignment, None) = declared {
                 let doubt = self.doubt(WHY);
-                match &assignment.value {
-                    Assigned::Word(word) => self.doubt_items(std::slice::from_ref(word), &doubt),
-                    Assigned::Array(words) => self.doubt_items(words, &doubt),
-                }
+                self.doubt_items(assignment.value.words(), &doubt);
                 self.doubt_place(assignment.key.as_deref().unwrap_or_default(), &doubt);
             }
             self.doubt_from_here(&name_of(declared));

@@ -236,10 +236,7 @@ impl Machine<'_> {
         let is_function = words.first().and_then(Word::literal).is_some_and(|name| self.is_function(name));
         if self.dialect == Dialect::Bash || self.dialect == Dialect::Ksh && is_function {
             for assignment in assignments {
-                match &assignment.value {
-                    Assigned::Word(word) => self.doubt_items(std::slice::from_ref(word), &doubt),
-                    Assigned::Array(words) => self.doubt_items(words, &doubt),
-                }
+                self.doubt_items(assignment.value.words(), &doubt);
                 if self.dialect == Dialect::Ksh {
                     self.doubt_from_here(&assignment.name);
                 }

@@ -130,14 +130,12 @@ impl Machine<'_> {
             return self.fail_perhaps("a variable before a declaration");
         }
         // These give up less than other declarations where a word is an error.
-        let is_other_name = matches!(own_name, Some(b"integer" | b"float" | b"nameref")) && self.dialect == Dialect::Ksh;
+        let is_mild = matches!(own_name, Some(b"integer" | b"float" | b"nameref")) && self.dialect == Dialect::Ksh;
         let may_fail = |m: &Self| {
-            own.iter().filter_map(|word| word.assignment.as_ref()).any(|assignment| match &assignment.value {
-                Assigned::Word(word) => m.may_be_an_error(&word.parts),
-                Assigned::Array(words) => words.iter().any(|word| m.may_be_an_error(&word.parts)),
-            })
+            let mut given = own.iter().filter_map(|word| word.assignment.as_ref()).flat_map(|a| a.value.words());
+            given.any(|word| m.may_be_an_error(&word.parts))
         };
-        if is_declaration && is_other_name && may_fail(self) {
+        if is_declaration && is_mild && may_fail(self) {
             let given = own.iter().filter_map(|word| word.assignment.clone());
             self.doubt_declared(given.map(|assignment| Declared::Assignment(assignment, None)).collect::<Vec<_>>().into_iter());
             return self.fail_perhaps("an error in a declaration");
@@ -247,18 +245,14 @@ impl Machine<'_> {
 
     /// Whether what stands before a command may set another name, or be refused.
     fn may_do_more(&self, assignment: &Assignment) -> bool {
-        let may = |word: &Word| sets_something(&word.parts) || self.may_be_an_error(&word.parts);
+        let is_list = matches!(assignment.value, Assigned::Array(_));
+        let has_place = |word: &Word| matches!(word.parts.first(), Some(Part::Text(text)) if text.starts_with(b"["));
+        let may = |word: &Word| sets_something(&word.parts) || self.may_be_an_error(&word.parts) || is_list && has_place(word);
         // A number is worked out.
         let vars = self.live.as_ref().map(|state| &state.vars);
         assignment.key.is_some()
             || vars.and_then(|vars| vars.get(&assignment.name)).is_some_and(|var| var.is_number || var.is_odd)
-            || match &assignment.value {
-                Assigned::Word(word) => may(word),
-                Assigned::Array(words) => {
-                    let has_place = |word: &Word| matches!(word.parts.first(), Some(Part::Text(text)) if text.starts_with(b"["));
-                    words.iter().any(|word| may(word) || has_place(word))
-                }
-            }
+            || assignment.value.words().iter().any(may)
     }
 
     /// Runs a command by its name behind the variables that stand before it.
@@ -293,12 +287,14 @@ impl Machine<'_> {
         let called = name.clone();
         let mut is_given_up = false;
         // What becomes of an item before what is no program is not followed.
-        let is_childs = self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh && self.is_program(name);
-        if !is_childs && assignments.iter().any(|assignment| assignment.key.is_some()) {
-            self.fail_perhaps("an item before a command");
+        const ITEM: &str = "an item before a command";
+        let follows_items = self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh && self.is_program(name);
+        let has_unfollowed = !follows_items && assignments.iter().any(|assignment| assignment.key.is_some());
+        if has_unfollowed {
+            self.fail_perhaps(ITEM);
         }
         for assignment in assignments {
-            if !is_childs && assignment.key.is_some() {
+            if !follows_items && assignment.key.is_some() {
                 self.doubt_declared(std::iter::once(Declared::Assignment(Arc::new(assignment.clone()), None)));
                 continue;
             }
@@ -375,9 +371,8 @@ impl Machine<'_> {
             if self.outputs != outputs && self.is_function(name) {
                 self.doubt_status(self.doubt("which command counts for the status"));
             }
-            let items = assignments.iter().any(|assignment| assignment.key.is_some());
-            if items && !is_childs {
-                let doubt = self.doubt("an item before a command");
+            if has_unfollowed {
+                let doubt = self.doubt(ITEM);
                 self.doubt_status(doubt.clone());
                 self.fork(&doubt, |m| m.run_named(name, arguments, false, command), |_| {});
             } else {
@@ -633,6 +628,14 @@ mod tests {
     #[test]
     fn what_stands_before_a_command_is_its_own() {
         hold(&[
+            // A program is a child that has it worked out itself, and fails alone.
+            (&[Zsh], "A=${X:=3} /none; R=$?; X=${X-none}", ["127", "none"]),
+            (&[Zsh], "A=${X:?} /none; R=$?; X=on", ["1", "on"]),
+            (&[Bash, Dash, Ksh, Mksh], "A=${R:=3} /none; X=on", ["3", "on"]),
+            // What is held fast is not worked out.
+            (&[Bash], "readonly Q=1; Q=${R:=w} true; X=$?", ["none", "0"]),
+            // An item is none of what a command gets, and its words are not looked at.
+            (&[Bash], "l=(1); l[1]=${R:=w} true; X=${l[*]}", ["none", "1"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; X=2 true; R=$X", ["1", "1"]),
             (&[Bash, Zsh], "X=1; X=2 eval 'R=$X'", ["2", "1"]),
             (&[Dash, Ksh, Mksh], "X=1; X=2 eval 'R=$X'", ["2", "2"]),

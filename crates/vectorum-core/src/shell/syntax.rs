@@ -181,6 +181,16 @@ pub enum Assigned {
     Array(Vec<Word>),
 }
 
+impl Assigned {
+    /// The words: the one, or those of a list.
+    pub fn words(&self) -> &[Word] {
+        match self {
+            Assigned::Word(word) => std::slice::from_ref(word),
+            Assigned::Array(words) => words,
+        }
+    }
+}
+
 /// A redirection.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Redirect {
