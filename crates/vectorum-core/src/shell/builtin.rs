@@ -30,23 +30,6 @@ impl Machine<'_> {
         self.live.as_ref().is_some_and(|s| s.functions.get(name).is_some())
     }
 
-    /// Adds to the output that is taken up.
-    pub(super) fn print(&mut self, text: Val) {
-        let doubt = self.doubt("what is printed");
-        if let Some(output) = self.live.as_mut().and_then(|s| s.output.as_mut()) {
-            *output = match (&*output, text) {
-                (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
-                (Val::Known(a), unknown @ Val::Unknown(_)) if a.is_empty() => unknown,
-                (Val::Unknown(known), Val::Known(b)) if b.is_empty() => Val::Unknown(known.clone()),
-                (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => {
-                    let is_filled = a.is_filled || b.is_filled;
-                    Val::Unknown(Arc::new(Doubt { sets: a.sets, ..(*a.of(Vec::new(), is_filled, false)).clone() }))
-                }
-                _ => Val::Unknown(doubt),
-            };
-        }
-    }
-
     /// Runs a command by its name.
     pub(super) fn run_named(&mut self, name: &[u8], arguments: &[Val], skips_functions: bool, command: &Command) {
         if !skips_functions && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
@@ -91,6 +74,12 @@ impl Machine<'_> {
             let doubt = self.doubt("a word that may be no number");
             self.fork(&doubt, Self::misused, |_| {});
         }
+        self.run_of_shell(name, arguments, known, command);
+        self.complain_of(name, arguments);
+    }
+
+    /// Runs a command by its name that is no function.
+    fn run_of_shell(&mut self, name: &[u8], arguments: &[Val], known: Option<Vec<Bytes>>, command: &Command) {
         match name {
             b":" | b"true" => self.set_status(0),
             b"false" => self.set_status(1),
@@ -282,10 +271,14 @@ impl Machine<'_> {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
                 self.stop();
             }
+            Ok(Some(path)) if self.may_be_function_file(&path) => self.fog(ONE_OR_ANOTHER),
             Ok(Some(path)) => {
                 let answer = self.program(&path, arguments);
                 self.read_by(name);
                 self.print(answer.output);
+                if answer.status.is_none() {
+                    self.write_perhaps_beside();
+                }
                 match answer.status {
                     Some(status) => self.set_status(status),
                     None => self.doubt_status(self.doubt("how a program ends")),
@@ -296,10 +289,20 @@ impl Machine<'_> {
                 self.doubt_status(self.doubt("whether there is such a job"));
             }
             Ok(None) => {
+                match self.function_file(name) {
+                    Ok(None) => {}
+                    // What its name is looked up as behind `command` is another thing.
+                    Ok(Some(_)) if self.behind_command > 0 => {
+                        return self.doubt_status(self.doubt("whether there is such a command"));
+                    }
+                    Ok(Some(path)) => return self.load_and_call(name, &path, arguments),
+                    Err(_) => return self.fog(ONE_OR_ANOTHER),
+                }
                 let catcher: &[u8] =
                     if self.dialect == Dialect::Zsh { b"command_not_found_handler" } else { b"command_not_found_handle" };
                 if self.is_function(catcher) {
                     self.print(Val::Unknown(self.doubt(PRINTED)));
+                    self.write_perhaps_beside();
                     return self.doubt_status(self.doubt("how a program ends"));
                 }
                 // What is there and cannot be run has another status than what is not there.
@@ -315,6 +318,8 @@ impl Machine<'_> {
                         (kind, _) => kind,
                     },
                     None if self.dialect == Dialect::Zsh && matches!(name, b"." | b"..") => FileKind::Folder,
+                    // So has what lies there and cannot be run (measured: all but dash).
+                    None if self.dialect != Dialect::Dash && self.lies_on_path(name) => FileKind::File,
                     None => FileKind::Missing,
                 };
                 match kind {
@@ -339,6 +344,7 @@ impl Machine<'_> {
                     Val::Known(_) => None,
                 };
                 self.print(Val::Unknown(Arc::new(Doubt { sets, ..(*doubt).clone() })));
+                self.write_perhaps_beside();
                 self.doubt_status(doubt);
             }
         }
@@ -358,9 +364,15 @@ impl Machine<'_> {
         match known {
             Some([]) => {}
             Some([n, ..]) => match std::str::from_utf8(n).ok().and_then(|n| n.parse::<i64>().ok()) {
-                Some(n) if n < 0 && self.dialect == Dialect::Dash => self.set_status(2),
+                Some(n) if n < 0 && self.dialect == Dialect::Dash => {
+                    self.complain();
+                    self.set_status(2);
+                }
                 Some(n) => self.set_status((n & 255) as u8),
-                None => self.doubt_status(self.doubt(NO_NUMBER)),
+                None => {
+                    self.complain();
+                    self.doubt_status(self.doubt(NO_NUMBER));
+                }
             },
             None => self.doubt_status(self.doubt("a status that is not known")),
         }
@@ -495,6 +507,7 @@ impl Machine<'_> {
             }
         }
         if rest.is_empty() {
+            self.keeps_open = true;
             return match self.dialect {
                 Dialect::Zsh if !arguments.is_empty() => self.fail_hard(),
                 Dialect::Mksh if !arguments.is_empty() => self.exit(),

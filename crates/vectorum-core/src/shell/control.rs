@@ -102,8 +102,9 @@ impl Machine<'_> {
     fn in_background(&mut self, run: impl FnOnce(&mut Self)) {
         let outer = branch::fork(&mut self.live);
         self.subshell(run);
-        let printed = self.live.take().and_then(|state| state.output);
+        let (printed, spilled) = self.live.take().map_or((None, false), |state| (state.output, state.spilled));
         self.live = outer;
+        self.live.iter_mut().for_each(|state| state.spilled |= spilled);
         // When it comes between what others print is not known.
         if self.live.as_ref().is_some_and(|state| state.output != printed) {
             self.print(Val::Unknown(self.doubt("what a command in the background prints")));
@@ -213,6 +214,9 @@ impl Machine<'_> {
                 }
             }
         }
+        if pipeline.is_timed {
+            self.complain();
+        }
         self.was_turned = pipeline.is_negated;
         if pipeline.is_negated
             && let Status::Known(status) = self.status()
@@ -249,6 +253,7 @@ impl Machine<'_> {
         let mut left = outer.input.clone();
         let last = commands.len().saturating_sub(1);
         let mut statuses: Vec<Status> = Vec::new();
+        let mut spilled = false;
         let pipefail = outer.option("pipefail");
         for (index, command) in commands.iter().enumerate() {
             let is_last = index == last;
@@ -259,7 +264,7 @@ impl Machine<'_> {
             if let Some(state) = &mut self.live {
                 state.input = input.take();
                 if !is_last {
-                    state.output = Some(Val::of(b""));
+                    state.take_up_output();
                 }
             }
             if is_last && self.runs_last_itself() == Some(true) {
@@ -288,12 +293,12 @@ impl Machine<'_> {
                     _ => {}
                 }
                 self.pipe_status(&statuses, pipefail);
-                if let Some(state) = &mut self.live {
-                    state.input = left;
-                }
+                self.after_pipe(left, spilled);
                 return;
             }
+            self.is_piped = !is_last;
             self.subshell(|m| m.run_command(command));
+            spilled |= !is_last && self.live.as_ref().is_some_and(|state| state.spilled);
             // What only sets is no command there, whatever could not be opened.
             let only_sets = matches!(&command.kind, Kind::Simple(_, words) if words.is_empty()) && !command.redirects.is_empty();
             if self.dialect == Dialect::Bash && only_sets && self.status() != Status::Known(0) {
@@ -315,8 +320,15 @@ impl Machine<'_> {
             self.live = Some(outer.fork());
         }
         self.pipe_status(&statuses, pipefail);
+        self.after_pipe(left, spilled);
+    }
+
+    /// What was not piped is read on behind a pipe, and written to what is taken up around it.
+    fn after_pipe(&mut self, input: Option<(bytes::Bytes, usize)>, spilled: bool) {
+        let doubt = self.doubt("what a command of a pipe prints");
         if let Some(state) = &mut self.live {
-            state.input = left;
+            state.input = input;
+            state.take_over_spilled(spilled, &doubt);
         }
     }
 

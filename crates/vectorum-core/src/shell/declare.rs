@@ -57,6 +57,9 @@ impl Machine<'_> {
             return self.misused();
         }
         let mut given = given.into_iter();
+        if self.declares_later(given.as_slice()) {
+            return;
+        }
         let Some(mut attributes) = self.attributes(command, &mut given) else { return };
         // They are handed on as one text.
         let is_of_shell = |d: &Declared| PARTS_OF_SHELL.contains(&&name_of(d)[..]);

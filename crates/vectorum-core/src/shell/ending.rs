@@ -9,7 +9,7 @@ use super::control::END_TRAP;
 use super::frame::{Boundary, Frame};
 use super::machine::{Machine, PARTED};
 use super::restless::LEAVES;
-use super::state::State;
+use super::state::{State, Status};
 use super::syntax::*;
 use super::value::Doubt;
 use super::words::OPEN_PARENTHESIS;
@@ -119,6 +119,7 @@ impl Machine<'_> {
 
     /// `break` where no loop is: that of a shell around a subshell counts for some.
     fn leave_no_loop(&mut self, within: usize) {
+        self.complain();
         let is_in_loop = self.frames.iter().take(within).any(|f| f.kind == Boundary::Loop);
         let is_subshell = self.frames.get(within).is_some_and(|f| f.kind == Boundary::Shell);
         match self.dialect {
@@ -222,6 +223,10 @@ impl Machine<'_> {
     }
 
     fn exit_surely(&mut self) {
+        // Most errors come here in the end.
+        if self.status() != Status::Known(0) {
+            self.complain();
+        }
         if let Some(index) = self.frames.iter().rposition(|f| f.kind == Boundary::Shell) {
             if index == 0 && self.quiet == 0 {
                 self.end = Some(self.here());
@@ -243,6 +248,7 @@ impl Machine<'_> {
     }
 
     pub(super) fn fail_surely(&mut self) {
+        self.complain();
         // Measured: dash 0.5.12, mksh R59, ksh93u+m, bash 5.2.
         self.set_status(match self.dialect {
             Dialect::Dash => 2,
@@ -286,6 +292,7 @@ impl Machine<'_> {
         if self.dialect != Dialect::Bash {
             return self.fail_hard();
         }
+        self.complain();
         self.set_status(1);
         self.end_if_strict();
         let within = self.frames.iter().rposition(|f| f.kind == Boundary::Shell).unwrap_or_default();
@@ -352,6 +359,7 @@ impl Machine<'_> {
 
     /// The same with the status that ksh has for it.
     pub(super) fn fail_special_with(&mut self, status: u8) {
+        self.complain();
         match self.dialect {
             Dialect::Ksh if self.tame == 0 => {
                 self.set_status(status);
@@ -403,6 +411,7 @@ impl Machine<'_> {
         if !trouble.is_error {
             return self.fog(trouble.what);
         }
+        self.complain();
         // What belongs to it may stand in an alias.
         if self.has_part_alias() {
             return self.fog("an alias that is part of a command");

@@ -13,6 +13,7 @@ use super::handed::Handed;
 use super::layers::Layers;
 use super::startup::{Invocation, Payload};
 use super::state::{State, Status};
+use super::streams::Streams;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use super::vars::{Start, Vars};
@@ -306,6 +307,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         has_references: false,
         input: None,
         output: None,
+        streams: Streams::default(),
+        spilled: false,
         open: None,
         scopes: Vec::new(),
     }

@@ -353,6 +353,20 @@ impl Machine<'_> {
         self.set_maybe(answer);
     }
 
+    /// Whether a file that cannot be run is called so and lies in a folder of `PATH`, or a folder, but in bash.
+    pub(super) fn lies_on_path(&self, name: &[u8]) -> bool {
+        let Content::Set(Val::Known(path)) = self.content_of(b"PATH") else { return false };
+        let is_file = |folder: &[u8]| {
+            let full = self.full(&[folder, b"/", name].concat());
+            full.is_some_and(|full| match self.ground.files.kind(&full) {
+                Kind::File => true,
+                Kind::Folder => self.dialect != Dialect::Bash,
+                _ => false,
+            })
+        };
+        path.split(|byte| *byte == b':').filter(|folder| !folder.is_empty()).any(is_file)
+    }
+
     /// Whether there is such a command.
     pub(super) fn is_command(&mut self, name: &[u8]) -> super::value::Maybe {
         if let Some(state) = &self.live {
@@ -366,7 +380,10 @@ impl Machine<'_> {
         if self.is_own(name) || matches!(name, b"if" | b"for" | b"while" | b"case" | b"{" | b"!") {
             return Ok(true);
         }
-        self.find_program(name).map(|found| found.is_some())
+        if self.find_program(name)?.is_some() {
+            return Ok(true);
+        }
+        Ok(self.function_file(name)?.is_some())
     }
 }
 

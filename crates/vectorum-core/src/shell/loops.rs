@@ -27,6 +27,10 @@ impl Machine<'_> {
             },
         };
         self.put_status(self.status_within());
+        // A menu, for one.
+        if values.is_err() {
+            self.complain();
+        }
         // Each word would be what it stands for.
         if self.dialect == Dialect::Bash && !names.iter().all(|name| crate::reader::is_portable(name)) {
             return self.set_status(1);

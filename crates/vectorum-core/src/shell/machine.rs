@@ -15,7 +15,6 @@ use super::log::Log;
 use super::lookup::Programs;
 use super::one_of::OneOf;
 use super::program::content;
-use super::redirect::Descriptors;
 use super::restless::Restless;
 use super::state::{State, Status};
 use super::steps::Steps;
@@ -147,8 +146,10 @@ pub(super) struct Machine<'a> {
     pub(super) named_otherwise: Vec<Bytes>,
     /// Where the shell was ended.
     pub(super) end: Option<Site>,
-    /// The numbers by which files were opened and closed.
-    pub(super) descriptors: Descriptors,
+    /// Whether what was opened stays open behind the command, as by `exec`.
+    pub(super) keeps_open: bool,
+    /// Whether what the next command prints is piped to another.
+    pub(super) is_piped: bool,
     /// The files, which `ground` shows, with what was written to: what those hold is not known.
     pub(super) touched: &'a Touched<'a>,
     pub(super) programs: Programs,
@@ -247,7 +248,8 @@ impl<'a> Machine<'a> {
             startup: Vec::new(),
             named_otherwise: Vec::new(),
             end: None,
-            descriptors: Descriptors::default(),
+            keeps_open: false,
+            is_piped: false,
             touched,
             programs: Programs::default(),
             nested: 0,
@@ -341,6 +343,7 @@ impl<'a> Machine<'a> {
             state.positional = Err(doubt.clone());
             state.reading = None;
             // Who knows what it prints.
+            state.doubt_all_written(&doubt);
             state.output = state.output.take().map(|_| Val::Unknown(doubt.clone()));
             state.open.get_or_insert(doubt.clone());
             state.status = Status::Unknown(doubt);

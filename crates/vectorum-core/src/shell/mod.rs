@@ -98,6 +98,7 @@ mod splitting;
 mod startup;
 mod state;
 mod steps;
+mod streams;
 mod sum;
 mod syntax;
 mod table;

@@ -477,7 +477,7 @@ impl<'a> Parser<'a> {
                     let first = self.deeper(Parser::pipeline)?;
                     let kind = Kind::Group(List { items: vec![Item { first, rest: Vec::new(), is_background: false }] });
                     let turned = Command { kind, redirects: Vec::new(), at, end: self.at };
-                    return Ok(Pipeline { is_negated, commands: smallvec![turned] });
+                    return Ok(Pipeline { is_negated, is_timed, commands: smallvec![turned] });
                 }
                 (is_negated, is_begun) = (!is_negated, true);
             } else if self.dialect.is_rich() && !(is_timed && self.dialect == Dialect::Zsh) && self.take_word(b"time") {
@@ -532,11 +532,18 @@ impl<'a> Parser<'a> {
                 if is_timed && !is_negated && self.dialect == Dialect::Zsh {
                     commands = commands.into_iter().map(timed).collect();
                 }
-                return Ok(Pipeline { is_negated, commands });
+                return Ok(Pipeline { is_negated, is_timed, commands });
             }
             self.at += 1;
             if self.dialect.is_rich() && self.peek() == Some(b'&') {
+                if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) {
+                    return self.trouble_unfollowed("a command that runs beside the shell");
+                }
                 self.at += 1;
+                // Short for `2>&1 |`, behind all that it opens itself (bash(1), «Pipelines»; zshmisc(1)).
+                if let Some(command) = commands.last_mut() {
+                    command.redirects.push(with_errors(self.at));
+                }
             }
             self.lines()?;
             if self.dialect == Dialect::Ksh && self.is_word(b"time") {
@@ -552,6 +559,12 @@ impl<'a> Parser<'a> {
             commands.push(self.command()?);
         }
     }
+}
+
+/// `2>&1`, where nothing of that is written.
+fn with_errors(at: usize) -> Redirect {
+    let word = Word::new(smallvec![Part::Text(Text::of(b"1"))], at, at);
+    Redirect { operator: b">&".to_vec(), from: b"2".to_vec(), word }
 }
 
 /// Whether a value has something that is not followed.

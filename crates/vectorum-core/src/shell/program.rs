@@ -257,6 +257,7 @@ impl Machine<'_> {
         if let (Some(outputs), Some(arguments)) = (self.ground.outputs, &known)
             && name.starts_with(b"/")
             && self.live.as_ref().is_some_and(|s| s.output.is_some())
+            && !self.takes_up_errors()
         {
             if let Some(output) = outputs.of(name, arguments) {
                 return Answer { output: Val::Known(output.text.clone()), status: Some(output.status) };

@@ -6,7 +6,6 @@ use bytes::Bytes;
 
 use numbers::{Copied, are_at_odds};
 
-pub(super) use self::numbers::Descriptors;
 use super::content::Content;
 use super::frame::Boundary;
 use super::machine::Machine;
@@ -15,6 +14,7 @@ use super::parse::is_name_start;
 use super::program::sets;
 use super::reference::BAD_SHAPE;
 use super::state::Status;
+use super::streams::{Goes, Opening, Streams, number_of};
 use super::syntax::{Change, Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
@@ -169,8 +169,15 @@ impl Machine<'_> {
         }
     }
 
-    /// Opens redirections: whether that succeeds.
-    pub(super) fn redirected(&mut self, command: &Command) -> Maybe {
+    /// Opens redirections: whether that succeeds, and where what is written goes then.
+    pub(super) fn redirected(&mut self, command: &Command) -> (Maybe, Streams) {
+        let is_piped = std::mem::take(&mut self.is_piped);
+        let mut opening = self.opening(is_piped);
+        let opened = self.opened(command, &mut opening);
+        (opened, opening.streams)
+    }
+
+    fn opened(&mut self, command: &Command, opening: &mut Opening) -> Maybe {
         let redirects = &command.redirects[..];
         let mut answer = Ok(true);
         // What copies cannot do so where that is closed.
@@ -184,6 +191,7 @@ impl Machine<'_> {
         }
         for redirect in redirects {
             self.number_opened(redirect);
+            let number = number_of(redirect);
             // It ends the shell, or what it is for alone, by the shell and by what that is.
             if self.may_lack_name(&redirect.word.parts) {
                 self.fail_perhaps(UNSET_IS_ERROR);
@@ -201,13 +209,24 @@ impl Machine<'_> {
                 continue;
             }
             let file = match &redirect.operator[..] {
-                b">&" | b"<&" => match self.copied(redirect) {
-                    Copied::Closed => continue,
-                    Copied::Open => {
-                        self.descriptors.open(&redirect.from);
+                b">&" | b"<&" => match self.copied(redirect, &opening.streams) {
+                    Copied::Closed => {
+                        opening.streams.close(number);
+                        continue;
+                    }
+                    Copied::Open(from, is_moved) => {
+                        let goes = opening.streams.goes(from);
+                        match redirect.operator == b"<&" {
+                            true => opening.streams.open(number, goes),
+                            false => opening.send(number, goes),
+                        }
+                        if is_moved {
+                            opening.streams.close(Some(from));
+                        }
                         continue;
                     }
                     Copied::Unsure => {
+                        opening.send(number, opening.streams.any());
                         answer = Err(self.doubt("whether a file is open by that number"));
                         continue;
                     }
@@ -216,7 +235,9 @@ impl Machine<'_> {
                 },
                 _ => None,
             };
-            self.descriptors.open(&redirect.from);
+            if redirect.operator.starts_with(b"<") {
+                opening.streams.open(number, Goes::Away);
+            }
             match &redirect.operator[..] {
                 b"<<" | b"<<-" | b"<<<" => {
                     // What cannot be put together is not read, and the command not run.
@@ -236,23 +257,36 @@ impl Machine<'_> {
                 // What is read of commands beside the shell can be opened.
                 b"<" if matches!(&redirect.word.parts[..], [Part::Channel(_)]) => continue,
                 operator => {
+                    // What is not known may be what stands for a number.
+                    let any = opening.streams.any();
                     // There it is a program that is looked up.
                     let looks_up =
                         matches!(redirect.word.parts.first(), Some(Part::Text(text)) if text.len() > 1 && text.starts_with(b"="));
                     if self.is_own_zsh() && looks_up {
                         let doubt = self.doubt("a program that is looked up for a file");
                         self.fail_or_go_on(&doubt);
+                        opening.send(number, any);
                         answer = Err(doubt);
                         continue;
                     }
+                    let is_copied = file.is_some();
                     let path = match file.map_or_else(|| self.file_named(&redirect.word), Named::One) {
                         Named::One(path) => path,
                         Named::NoneOrMany => return Ok(false),
                         Named::Unknown => {
+                            opening.send(number, any);
                             answer = Err(self.doubt("a file is opened whose name is not known"));
                             continue;
                         }
                     };
+                    if !operator.starts_with(b"<") {
+                        let goes = opening.device(&path, self.dialect).unwrap_or_default();
+                        opening.send(number, goes);
+                        // `&>FILE`, and `>&FILE` where that is the same.
+                        if operator.starts_with(b"&") || is_copied && number == Some(1) {
+                            opening.send(Some(2), goes);
+                        }
+                    }
                     if path == b"/dev/null"[..]
                         || path.starts_with(b"/dev/fd/")
                         || matches!(&path[..], b"/dev/stdin" | b"/dev/stdout" | b"/dev/stderr" | b"/dev/tty")
@@ -329,10 +363,14 @@ impl Machine<'_> {
         }
     }
 
-    pub(super) fn run_kind(&mut self, command: &Command) {
+    pub(super) fn run_kind(&mut self, command: &Command, streams: Streams) {
         if command.redirects.is_empty() {
-            return self.run_bare(command);
+            self.run_bare(command);
+            self.keeps_open = false;
+            return;
         }
+        let outer = self.live.as_mut().map(|state| std::mem::replace(&mut state.streams, streams));
+        self.show_run();
         // What stands behind the others counts, but in zsh, where all of them are read.
         let is_read = |r: &&Redirect| match &r.from[..] {
             b"" => r.operator.starts_with(b"<"),
@@ -379,12 +417,6 @@ impl Machine<'_> {
                 state.input = text.map(|t| (t, 0));
             }
         }
-        // What is written elsewhere is not taken up.
-        let sink = self.live.as_ref().and_then(|s| s.output.clone());
-        let is_away = command.redirects.iter().any(|r| {
-            matches!(r.operator.first(), Some(b'>' | b'&')) && (r.from.is_empty() || r.from == b"1") && r.operator != b">&"
-                || r.operator == b">&" && (r.from.is_empty() || r.from == b"1") && r.word.literal() != Some(b"1")
-        });
         // There an error within gives up no more than this.
         let is_whole = match &command.kind {
             super::syntax::Kind::Simple(_, words) => {
@@ -408,10 +440,11 @@ impl Machine<'_> {
         if command.redirects.iter().any(is_closed) && self.status() == Status::Known(0) {
             self.doubt_status(self.doubt("whether something is printed that cannot be"));
         }
-        if let Some(state) = &mut self.live {
-            if is_away {
-                state.output = sink;
-            }
+        if std::mem::take(&mut self.keeps_open) {
+            return;
+        }
+        if let (Some(state), Some(outer)) = (&mut self.live, outer) {
+            state.streams.put_back(&outer, &command.redirects);
             if reads.is_some() {
                 state.input = outer_input.flatten();
             }

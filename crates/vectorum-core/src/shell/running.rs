@@ -7,12 +7,14 @@ use bytes::Bytes;
 use super::Source;
 use super::arithmetic::{Failure, may_assign};
 use super::branch;
+use super::declare::declares;
 use super::frame::Boundary;
 use super::machine::{DEEPEST, MOST_NESTED, Machine, PARTED};
 use super::misused::STRUCK;
 use super::parameter::UNSET_IS_ERROR;
 use super::setting::reads_what_is_set;
 use super::state::{State, Status};
+use super::streams::Goes;
 use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::Val;
@@ -142,14 +144,15 @@ impl Machine<'_> {
         self.quiet -= 1;
         // What was printed of options there may be run here.
         let kept_options = self.live.as_ref().map_or_else(|| outer.kept_options.clone(), |end| end.kept_options.clone());
-        let (status, output, input) = match self.live.take() {
+        let may_spill = outer.streams.any() != Goes::Away;
+        let (status, output, input, spilled) = match self.live.take() {
             // Anything may have been done there.
             Some(State { open: Some(_), .. }) if outer.open.is_none() => {
                 let doubt = self.doubt("it is not followed to its end");
-                (Status::Unknown(doubt.clone()), outer.output.as_ref().map(|_| Val::Unknown(doubt)), None)
+                (Status::Unknown(doubt.clone()), outer.output.as_ref().map(|_| Val::Unknown(doubt)), None, may_spill)
             }
-            Some(end) => (end.status, end.output, end.input),
-            None => (Status::Unknown(self.doubt("it is not followed to its end")), None, None),
+            Some(end) => (end.status, end.output, end.input, end.spilled),
+            None => (Status::Unknown(self.doubt("it is not followed to its end")), None, None, may_spill),
         };
         // What was read there is not read once more.
         let input = outer.input.clone().filter(|at| input.as_ref() == Some(at));
@@ -158,7 +161,8 @@ impl Machine<'_> {
         } else {
             None
         };
-        self.live = Some(State { status, output, input, kept_options, ..outer });
+        let spilled = outer.spilled || spilled;
+        self.live = Some(State { status, output, input, spilled, kept_options, ..outer });
         if self.is_struck {
             self.is_struck = self.quiet > 0;
             self.exit_or_go_on(&self.doubt(STRUCK));
@@ -184,10 +188,15 @@ impl Machine<'_> {
         {
             self.fog("a name is set in the words of a command, and may be read by what it opens");
         }
-        match self.redirected(command) {
+        self.show_run();
+        let (opened, streams) = self.redirected(command);
+        if opened != Ok(true) {
+            self.complain_of_opening(command, &streams);
+        }
+        match opened {
             _ if self.has_bare_dash(command) => self.fog("a dash before a command"),
             _ if self.only_modifies(command) => self.fail_hard(),
-            Ok(true) => self.run_kind(command),
+            Ok(true) => self.run_kind(command, streams),
             Ok(false) => {
                 self.expand_all_the_same(command);
                 self.assign_all_the_same(command);
@@ -202,7 +211,7 @@ impl Machine<'_> {
                     m.doubt_status(status);
                     m.cannot_redirect(command);
                 };
-                self.fork(&doubt, |m| m.run_kind(command), otherwise);
+                self.fork(&doubt, |m| m.run_kind(command, streams), otherwise);
             }
         }
         self.outputs_before = outer;
@@ -246,7 +255,12 @@ impl Machine<'_> {
 
     pub(super) fn run_bare(&mut self, command: &Command) {
         match &command.kind {
-            Kind::Simple(assignments, words) => self.run_simple(assignments, words, command),
+            Kind::Simple(assignments, words) => {
+                self.run_simple(assignments, words, command);
+                if words.iter().any(|word| word.literal().is_some_and(|name| declares(name, self.dialect))) {
+                    self.complain_of(b"export", &[]);
+                }
+            }
             Kind::Group(list) => self.run_list(list),
             Kind::Always(list, always) => self.run_always(list, always),
             Kind::Subshell(list) => {

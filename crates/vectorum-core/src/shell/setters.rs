@@ -106,6 +106,11 @@ impl Machine<'_> {
                 }
                 self.fog("a command of the shell is taken away, or brought");
             }
+            (b"functions", [option, names @ ..])
+                if is_option(option) && !names.is_empty() && option.iter().any(|b| b"uU".contains(b)) =>
+            {
+                self.autoload(Some(names));
+            }
             (b"functions", [option, old, new]) if option == "-c" => {
                 let function = self.live.as_ref().map(|state| state.functions.get(old).cloned());
                 match function {

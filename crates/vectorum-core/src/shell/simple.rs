@@ -11,6 +11,7 @@ use super::declared::Declared;
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::nameref::Meant;
+use super::one_of::ONE_OR_ANOTHER;
 use super::outputs::PRINTED;
 use super::parameter::UNSET_IS_ERROR;
 use super::scope::Scope;
@@ -293,6 +294,10 @@ impl Machine<'_> {
         if has_unfollowed {
             self.fail_perhaps(ITEM);
         }
+        // Where functions are looked for changes for this one command alone.
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && assignments.iter().any(|a| a.name == b"FPATH"[..]) {
+            self.fail_perhaps(ONE_OR_ANOTHER);
+        }
         for assignment in assignments {
             if !follows_items && assignment.key.is_some() {
                 self.doubt_declared(std::iter::once(Declared::Assignment(Arc::new(assignment.clone()), None)));
@@ -301,7 +306,10 @@ impl Machine<'_> {
             // What is an item or is held fast is told of there, and nothing comes of it; a list is a text (measured: bash 5.2).
             let as_text;
             let assignment = match (self.dialect, &assignment.value) {
-                (Dialect::Bash, _) if assignment.key.is_some() || self.is_readonly(&assignment.name) => continue,
+                (Dialect::Bash, _) if assignment.key.is_some() || self.is_readonly(&assignment.name) => {
+                    self.complain();
+                    continue;
+                }
                 (Dialect::Bash, Assigned::Array(words)) => {
                     drop(self.fields(words));
                     let word = Word::new(Parts::from_iter([Part::Unfollowed("a list before a command")]), 0, 0);

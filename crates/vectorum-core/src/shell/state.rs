@@ -12,6 +12,7 @@ use super::content::{Var, join_var};
 use super::getopts::OptionsRead;
 use super::layers::Layers;
 use super::scope::Scope;
+use super::streams::Streams;
 use super::syntax::Command;
 use super::ties::{self, Tie};
 use super::value::{Doubt, Val};
@@ -82,6 +83,10 @@ pub(super) struct State {
     pub(super) input: Option<(Bytes, usize)>,
     /// What was written to standard output, where that is taken up.
     pub(super) output: Option<Val>,
+    /// Where what is written by each number goes.
+    pub(super) streams: Streams,
+    /// Whether something may have been written to what is taken up around that.
+    pub(super) spilled: bool,
     /// Whether a name may stand for another.
     pub(super) has_references: bool,
     /// Why names that are not listed may be set, too.
@@ -124,6 +129,8 @@ impl Branch for State {
             reading: self.reading.clone(),
             input: self.input.clone(),
             output: self.output.clone(),
+            streams: self.streams,
+            spilled: self.spilled,
             open: self.open.clone(),
         }
     }
@@ -195,6 +202,8 @@ impl Branch for State {
             (Some(a), Some(b)) => Some(a.join(b, why)),
             _ => None,
         };
+        self.streams.join(&other.streams);
+        self.spilled |= other.spilled;
         // Ways end as deep in functions as they began.
         if self.scopes.len() != other.scopes.len() {
             self.open.get_or_insert_with(|| why.clone());
@@ -268,6 +277,8 @@ mod tests {
             has_references: false,
             input: None,
             output: None,
+            streams: Streams::default(),
+            spilled: false,
             open: None,
             scopes: Vec::new(),
         }

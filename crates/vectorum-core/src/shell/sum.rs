@@ -161,11 +161,19 @@ impl Machine<'_> {
                 }
             }
         }
-        worked_out(self, text, pieces)
+        self.summed(text, pieces)
     }
 
     pub(super) fn sum_text(&mut self, text: Vec<u8>) -> Summed {
-        worked_out(self, text, Vec::new())
+        self.summed(text, Vec::new())
+    }
+
+    fn summed(&mut self, text: Vec<u8>, pieces: Vec<Piece>) -> Summed {
+        let summed = worked_out(self, text, pieces);
+        if !matches!(summed.failure, Failure::No) {
+            self.complain();
+        }
+        summed
     }
 
     /// Sets a name in a sum.

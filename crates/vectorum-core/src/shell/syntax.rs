@@ -54,6 +54,8 @@ pub struct Item {
 pub struct Pipeline {
     /// Whether its status is turned round.
     pub is_negated: bool,
+    /// Whether its time is taken, and told.
+    pub is_timed: bool,
     /// Its commands, most often one.
     pub commands: SmallVec<[Command; 1]>,
 }

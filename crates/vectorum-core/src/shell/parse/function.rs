@@ -159,7 +159,7 @@ pub(in crate::shell) fn is_name_in_mksh(name: &[u8]) -> bool {
 /// A command alone.
 fn item_of(command: Command) -> Item {
     let commands = std::iter::once(command).collect();
-    Item { first: Pipeline { is_negated: false, commands }, rest: Vec::new(), is_background: false }
+    Item { first: Pipeline { is_negated: false, is_timed: false, commands }, rest: Vec::new(), is_background: false }
 }
 
 #[cfg(test)]

@@ -4,37 +4,9 @@ use bytes::Bytes;
 
 use super::super::content::Content;
 use super::super::machine::Machine;
+use super::super::streams::{Streams, digit};
 use super::Named;
 use crate::shell::syntax::{Dialect, Redirect};
-
-/// The numbers up to 9 by which files were opened and closed at any time.
-#[derive(Clone, Copy, Debug, Default)]
-pub(in crate::shell) struct Descriptors {
-    opened: u16,
-    closed: u16,
-}
-
-impl Descriptors {
-    fn bit(number: &[u8]) -> u16 {
-        match number {
-            [digit @ b'0'..=b'9'] => 1 << (digit - b'0'),
-            _ => 0,
-        }
-    }
-
-    pub(super) fn open(&mut self, number: &[u8]) {
-        self.opened |= Self::bit(number);
-    }
-
-    pub(super) fn close(&mut self, number: &[u8]) {
-        self.closed |= Self::bit(number);
-    }
-
-    /// Whether one is open for certain; the first three are where nobody closed them.
-    pub(super) fn is_open(self, number: &[u8]) -> bool {
-        (self.opened | 0b111) & !self.closed & Self::bit(number) != 0
-    }
-}
 
 /// Whether what is open by one number is to be read and written, by different redirections.
 pub(super) fn are_at_odds(redirects: &[Redirect]) -> bool {
@@ -56,7 +28,8 @@ pub(super) fn are_at_odds(redirects: &[Redirect]) -> bool {
 /// What became of a file that is to be open by another number.
 #[derive(Debug)]
 pub(super) enum Copied {
-    Open,
+    /// The one that it is copied from, and whether that is closed then.
+    Open(usize, bool),
     Closed,
     /// It may not be open.
     Unsure,
@@ -80,7 +53,7 @@ impl Machine<'_> {
     /// `>&WORD` and its kin, once carried out. What is no number is a file in bash and zsh, but not behind another number in
     /// bash, and an error elsewhere, which ends dash, and zsh where it is to be read (measured: bash 5.2, dash 0.5.12, 93u+m,
     /// R59, zsh 5.9).
-    pub(super) fn copied(&mut self, redirect: &Redirect) -> Copied {
+    pub(super) fn copied(&mut self, redirect: &Redirect, streams: &Streams) -> Copied {
         let reads = redirect.operator == b"<&";
         let word = match self.file_named(&redirect.word) {
             Named::One(word) => word,
@@ -94,14 +67,15 @@ impl Machine<'_> {
             }
         };
         if word == "-" {
-            let usual: &[u8] = if reads { b"0" } else { b"1" };
-            self.descriptors.close(if redirect.from.is_empty() { usual } else { &redirect.from });
             return Copied::Closed;
         }
         let moved = word.strip_suffix(b"-").filter(|_| matches!(self.dialect, Dialect::Bash | Dialect::Ksh));
         let number = moved.unwrap_or(&word);
         if !number.is_empty() && number.iter().all(u8::is_ascii_digit) && (number.len() == 1 || self.dialect != Dialect::Dash) {
-            return if self.descriptors.is_open(number) { Copied::Open } else { Copied::Unsure };
+            return match digit(number).filter(|number| streams.is_open(*number)) {
+                Some(number) => Copied::Open(number, moved.is_some()),
+                None => Copied::Unsure,
+            };
         }
         let is_output = matches!(&redirect.from[..], b"" | b"1");
         match self.dialect {

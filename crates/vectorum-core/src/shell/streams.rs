@@ -1,0 +1,345 @@
+//! What is written by each number: whether the shell takes it up itself, and which numbers are open.
+
+use std::sync::Arc;
+
+use bytes::Bytes;
+
+use super::machine::Machine;
+use super::state::{State, Status};
+use super::syntax::{Command, Dialect, Redirect};
+use super::value::{Doubt, Val};
+
+/// Where what is written by a number goes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) enum Goes {
+    /// Nobody takes it up.
+    #[default]
+    Away,
+    /// To what is taken up now.
+    Taken,
+    /// To what is taken up around that.
+    Beyond,
+    Unsure,
+}
+
+impl Goes {
+    /// Where what goes here or there goes, or here and there.
+    fn or(self, other: Goes) -> Goes {
+        if self == other { self } else { Goes::Unsure }
+    }
+}
+
+/// What the numbers up to 9 stand for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Streams {
+    goes: [Goes; 10],
+    /// Those that are open for certain, a bit each.
+    open: u16,
+}
+
+impl Default for Streams {
+    fn default() -> Streams {
+        Streams { goes: [Goes::Away; 10], open: 0b111 }
+    }
+}
+
+/// The number that a digit stands for.
+pub(super) fn digit(number: &[u8]) -> Option<usize> {
+    match number {
+        [digit @ b'0'..=b'9'] => Some(usize::from(digit - b'0')),
+        _ => None,
+    }
+}
+
+/// The number that a redirection opens, if it is one of these.
+pub(super) fn number_of(redirect: &Redirect) -> Option<usize> {
+    match &redirect.from[..] {
+        b"" => Some(usize::from(!redirect.operator.starts_with(b"<"))),
+        number => digit(number),
+    }
+}
+
+impl Streams {
+    /// Where what is written by a number goes.
+    pub(super) fn goes(&self, number: usize) -> Goes {
+        self.goes.get(number).copied().unwrap_or(self.any())
+    }
+
+    /// Where something goes of which it is not known by which number it is written.
+    pub(super) fn any(&self) -> Goes {
+        if self.goes.iter().all(|goes| *goes == Goes::Away) { Goes::Away } else { Goes::Unsure }
+    }
+
+    /// Whether a number is open for certain.
+    pub(super) fn is_open(&self, number: usize) -> bool {
+        self.open.checked_shr(number as u32).unwrap_or(0) & 1 == 1
+    }
+
+    /// Opens a number; what has no number here counts for nothing.
+    pub(super) fn open(&mut self, number: Option<usize>, goes: Goes) {
+        if let Some((number, slot)) = number.and_then(|number| Some((number, self.goes.get_mut(number)?))) {
+            *slot = goes;
+            self.open |= 1 << number;
+        }
+    }
+
+    /// Closes a number.
+    pub(super) fn close(&mut self, number: Option<usize>) {
+        self.open(number, Goes::Away);
+        self.open &= !number.map_or(0, |number| 1 << number);
+    }
+
+    /// What is written by 1 is taken up from here on.
+    fn take_up(&mut self) {
+        for goes in self.goes.iter_mut().filter(|goes| **goes == Goes::Taken) {
+            *goes = Goes::Beyond;
+        }
+        self.open(Some(1), Goes::Taken);
+    }
+
+    /// Behind a command what it opened and closed is as it was; what was opened within it for good stays.
+    pub(super) fn put_back(&mut self, outer: &Streams, redirects: &[Redirect]) {
+        for redirect in redirects {
+            // Errors with what is printed, and a number that is moved.
+            let copied = redirect.word.literal().filter(|_| redirect.operator.ends_with(b"&"));
+            let is_number = copied.is_some_and(|word| word.iter().all(u8::is_ascii_digit));
+            let more = match copied {
+                Some([digit @ b'0'..=b'9', b'-']) => Some(usize::from(digit - b'0')),
+                _ => (redirect.operator.contains(&b'&') && !is_number).then_some(2),
+            };
+            for number in number_of(redirect).into_iter().chain(more) {
+                if let (Some(mine), Some(theirs)) = (self.goes.get_mut(number), outer.goes.get(number)) {
+                    *mine = *theirs;
+                    self.open = self.open & !(1 << number) | outer.open & 1 << number;
+                }
+            }
+        }
+    }
+
+    /// What holds on one of two ways.
+    pub(super) fn join(&mut self, other: &Streams) {
+        for (mine, theirs) in self.goes.iter_mut().zip(other.goes) {
+            *mine = mine.or(theirs);
+        }
+        self.open &= other.open;
+    }
+}
+
+/// Redirections of one command as they are opened one behind the other.
+pub(super) struct Opening {
+    pub(super) streams: Streams,
+    /// The numbers that zsh writes to in all the places that are named, a bit each (zshmisc(1), «Multios»).
+    written: Option<u16>,
+}
+
+impl Opening {
+    /// Sends what is written by a number somewhere.
+    pub(super) fn send(&mut self, number: Option<usize>, goes: Goes) {
+        let bit = number.map_or(0, |number| 1 << number);
+        let is_more = self.written.is_some_and(|written| written & bit != 0);
+        let before = number.map_or(Goes::Away, |number| self.streams.goes(number));
+        self.streams.open(number, if is_more { before.or(goes) } else { goes });
+        self.written = self.written.map(|written| written | bit);
+    }
+
+    /// What a file among those is that stand for a number.
+    pub(super) fn device(&self, path: &[u8], dialect: Dialect) -> Option<Goes> {
+        let number = match path {
+            b"/dev/null" | b"/dev/tty" => return None,
+            b"/dev/stdout" => Some(1),
+            b"/dev/stderr" => Some(2),
+            _ => path.strip_prefix(b"/dev/fd/").and_then(digit),
+        };
+        match number {
+            // There output may be taken up without a file (measured: 93u+m).
+            Some(number) if dialect == Dialect::Ksh && self.streams.goes(number) != Goes::Away => Some(self.streams.any()),
+            Some(number) => Some(self.streams.goes(number)),
+            None if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => Some(self.streams.any()),
+            None => None,
+        }
+    }
+}
+
+impl State {
+    /// What is written by 1 is taken up from here on.
+    pub(super) fn take_up_output(&mut self) {
+        self.output = Some(Val::of(b""));
+        self.spilled = false;
+        self.streams.take_up();
+    }
+
+    /// Something may have been written that goes somewhere.
+    fn doubt_written(&mut self, goes: Goes, doubt: &Arc<Doubt>) {
+        if matches!(goes, Goes::Taken | Goes::Unsure) {
+            self.output = self.output.take().map(|_| Val::Unknown(doubt.clone()));
+        }
+        self.spilled |= matches!(goes, Goes::Beyond | Goes::Unsure);
+    }
+
+    /// Anything may have been written by any number.
+    pub(super) fn doubt_all_written(&mut self, doubt: &Arc<Doubt>) {
+        for number in 0..10 {
+            self.doubt_written(self.streams.goes(number), doubt);
+        }
+    }
+
+    /// Takes over what was written to what is taken up around something that ran.
+    pub(super) fn take_over_spilled(&mut self, spilled: bool, doubt: &Arc<Doubt>) {
+        if spilled {
+            self.doubt_all_written(doubt);
+        }
+    }
+}
+
+impl Machine<'_> {
+    /// Adds to what is taken up, if that is where it goes what is written by 1.
+    pub(super) fn print(&mut self, text: Val) {
+        let goes = self.live.as_ref().map_or(Goes::Away, |state| state.streams.goes(1));
+        match goes {
+            Goes::Away => {}
+            Goes::Taken => self.take_up(text),
+            Goes::Beyond | Goes::Unsure if text.known().is_some_and(Bytes::is_empty) => {}
+            Goes::Beyond | Goes::Unsure => {
+                let doubt = self.doubt("what is printed");
+                self.live.iter_mut().for_each(|state| state.doubt_written(goes, &doubt));
+            }
+        }
+    }
+
+    fn take_up(&mut self, text: Val) {
+        let doubt = self.doubt("what is printed");
+        if let Some(output) = self.live.as_mut().and_then(|s| s.output.as_mut()) {
+            *output = match (&*output, text) {
+                (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
+                (Val::Known(a), unknown @ Val::Unknown(_)) if a.is_empty() => unknown,
+                (Val::Unknown(known), Val::Known(b)) if b.is_empty() => Val::Unknown(known.clone()),
+                (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => {
+                    let is_filled = a.is_filled || b.is_filled;
+                    Val::Unknown(Arc::new(Doubt { sets: a.sets, ..(*a.of(Vec::new(), is_filled, false)).clone() }))
+                }
+                _ => Val::Unknown(doubt),
+            };
+        }
+    }
+
+    /// Something may be written by any number.
+    pub(super) fn say_perhaps(&mut self) {
+        if self.live.as_ref().is_some_and(|state| state.streams.any() != Goes::Away) {
+            let doubt = self.doubt("what a command prints");
+            self.live.iter_mut().for_each(|state| state.doubt_all_written(&doubt));
+        }
+    }
+
+    /// A program may write by any number but 1, of which that is told otherwise.
+    pub(super) fn write_perhaps_beside(&mut self) {
+        let doubt = self.doubt("what a program writes");
+        if let Some(state) = self.live.as_mut().filter(|state| state.streams.any() != Goes::Away) {
+            (0..10).filter(|number| *number != 1).for_each(|number| state.doubt_written(state.streams.goes(number), &doubt));
+        }
+    }
+
+    /// Whether what is said of errors may be taken up.
+    pub(super) fn takes_up_errors(&self) -> bool {
+        self.live.as_ref().is_some_and(|state| state.streams.goes(2) != Goes::Away)
+    }
+
+    /// Something may be said of an error.
+    pub(super) fn complain(&mut self) {
+        if self.takes_up_errors() {
+            let doubt = self.doubt("what is said of an error");
+            self.live.iter_mut().for_each(|state| state.doubt_written(state.streams.goes(2), &doubt));
+        }
+    }
+
+    /// What a command of the shell, or a program, says where it does not succeed.
+    pub(super) fn complain_of(&mut self, name: &[u8], arguments: &[Val]) {
+        let asks = || matches!(arguments.first(), Some(Val::Known(option)) if option == "-v");
+        let is_silent = match self.status() {
+            // An option that it was not asked for.
+            _ if name == b"getopts" => false,
+            Status::Known(0) => true,
+            _ if name == b"command" => asks(),
+            Status::Known(1) => matches!(name, b"test" | b"[" | b"false" | b"read" | b"eval"),
+            _ => name == b"eval",
+        };
+        if !is_silent {
+            self.complain();
+        }
+    }
+
+    /// What is run may be shown before, by 2 or by a number that bash is told (bash(1), «BASH_XTRACEFD»).
+    pub(super) fn show_run(&mut self) {
+        let goes_elsewhere = |m: &Self| {
+            m.dialect == Dialect::Bash && m.live.as_ref().is_some_and(|state| state.vars.get(b"BASH_XTRACEFD").is_some())
+        };
+        let streams = self.live.as_ref().map(|state| state.streams);
+        if streams.is_none_or(|streams| streams.any() == Goes::Away) {
+            return;
+        }
+        if self.may_be_set("xtrace") && goes_elsewhere(self) {
+            self.say_perhaps();
+        }
+        if self.takes_up_errors() && (self.may_be_set("xtrace") || self.may_be_set("verbose")) {
+            self.complain();
+        }
+    }
+
+    /// A file that could not be opened is told by 2, which may be one that was.
+    pub(super) fn complain_of_opening(&mut self, command: &Command, streams: &Streams) {
+        let opens_errors = |redirect: &Redirect| redirect.from == b"2" || redirect.operator.starts_with(b"&");
+        if streams.goes(2) != Goes::Away || self.takes_up_errors() || command.redirects.iter().any(opens_errors) {
+            self.say_perhaps();
+        }
+    }
+
+    /// Redirections of a command that are opened.
+    pub(super) fn opening(&mut self, is_piped: bool) -> Opening {
+        let streams = self.live.as_ref().map(|state| state.streams).unwrap_or_default();
+        Opening { streams, written: self.is_own_zsh().then_some(if is_piped { 0b10 } else { 0 }) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
+    #[test]
+    fn what_is_written_goes_where_its_number_goes() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$({ echo q >&2; } 2>&1); X=$(echo q >&2)", ["q", ""]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(exec 3>&1; echo q >&3; exec 3>&-; echo a); X=$(echo q 2>&1 >&2)", ["q\na", "q"]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "f() { echo o; echo e >&2; }; R=$(f 2>/dev/null); X=$(f 2>&1 >/dev/null)",
+                ["o", "e"],
+            ),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { echo o; echo e >&2; }; R=$(f 3>&1 1>&2 2>&3); X=$(f 2>&1)", ["e", "o\ne"]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "R=$(echo a >/dev/null; echo b >/dev/stderr); X=$({ { echo a >&3; } >/dev/null; } 3>&1)",
+                ["", "a"],
+            ),
+            (&[Bash, Dash, Mksh, Zsh], "R=$(echo a >/dev/stdout); X=$({ echo a >/dev/fd/2; } 2>&1)", ["a", "a"]),
+            // What is open is open no longer than for what it is opened.
+            (&[Bash, Dash, Ksh, Mksh, Zsh], ": 3>&1; exec 4>&1; true >&4; R=$?; true 2>/dev/null >&3; X=$?", ["0", "<a number>"]),
+            // To what is taken up around what is taken up.
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "R=$({ X=$(echo a >&3); } 3>&1); X=$({ echo a >&3 | true; } 3>&1)",
+                ["<unknown>", "<unknown>"],
+            ),
+            // What is said of errors, and what is run and told, is not known.
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$({ cd /none; } 2>&1); X=$(cd /none 2>/dev/null)", ["<unknown>", ""]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "R=$({ set -x; :; } 2>&1); X=$({ test -d /none || echo q; } 2>&1)",
+                ["<unknown>", "q"],
+            ),
+            (&[Bash, Zsh], "R=$({ echo q >&2; } |& cat); X=$({ echo q >&2; echo r; } |& cat)", ["q", "q\nr"]),
+            (&[Bash], "R=$({ echo q >&2; } >/dev/null |& cat); X=$({ time true; } 2>&1)", ["", "<unknown>"]),
+            // There it goes to both.
+            (&[Zsh], "R=$({ echo q; } >/dev/null | cat); X=$(echo q >/dev/null)", ["<unknown>", ""]),
+        ]);
+    }
+}
