@@ -17,6 +17,7 @@ use super::options::names::is_one_of;
 use super::outputs::PRINTED;
 use super::setting::sets_something;
 use super::state::Function;
+use super::state::Status;
 use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -75,6 +76,13 @@ impl Machine<'_> {
             self.fork(&doubt, Self::misused, |_| {});
         }
         self.run_of_shell(name, arguments, known, command);
+        // What cannot be written makes a command fail that prints.
+        let prints_nothing =
+            matches!(name, b":" | b"true" | b"cd" | b"exec" | b"eval" | b"." | b"source" | b"test" | b"[" | b"read");
+        let is_closed = self.live.as_ref().is_some_and(|state| !state.output.streams.is_open(1));
+        if is_closed && !prints_nothing && self.status() == Status::Known(0) {
+            self.doubt_status(self.doubt("whether something is printed that cannot be"));
+        }
         self.complain_of(name, arguments);
     }
 

@@ -8,6 +8,9 @@ use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
+/// Why what is written is not known: a pipe may get the number of what is closed.
+pub(super) const MAY_LACK: &str = "what is written where the first files are closed";
+
 /// Whether commands are a redirection alone, other than one to read, which is an error there (measured: mksh R59).
 fn only_opens(list: &List) -> bool {
     let reads = |redirect: &Redirect| matches!(redirect.operator.first(), Some(b'<'));
@@ -80,7 +83,7 @@ impl Machine<'_> {
         let at = self.at;
         self.outputs += 1;
         if let Some(state) = &mut self.live {
-            state.take_up_output();
+            state.output.take_up();
             // There what is run for a word may fail, unless an option says otherwise.
             if self.dialect == Dialect::Bash && state.option("errexit") != Some(false) {
                 match state.option("inherit_errexit") {
@@ -106,13 +109,18 @@ impl Machine<'_> {
         self.output_status = end.status.clone();
         outer.input = end.input;
         outer.kept_options = end.kept_options;
-        outer.take_over_spilled(end.spilled, &self.doubt("what a command prints"));
+        outer.output.take_over(end.output.spilled, &self.doubt("what a command prints"));
         // These tell it only when the whole command is done.
         if !matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
             outer.status = end.status;
         }
+        let may_lack = outer.output.streams.may_lack_standard();
         self.live = Some(outer);
-        match end.output {
+        if may_lack {
+            self.say_perhaps();
+            return Val::Unknown(self.doubt(MAY_LACK));
+        }
+        match end.output.text {
             Some(Val::Known(_)) if self.trap_may_print() => Val::Unknown(self.doubt("what a command prints")),
             Some(Val::Known(text)) => Val::Known(text),
             Some(Val::Unknown(doubt)) if doubt.site.is_some() => Val::Unknown(doubt),

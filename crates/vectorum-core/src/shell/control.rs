@@ -102,11 +102,11 @@ impl Machine<'_> {
     fn in_background(&mut self, run: impl FnOnce(&mut Self)) {
         let outer = branch::fork(&mut self.live);
         self.subshell(run);
-        let (printed, spilled) = self.live.take().map_or((None, false), |state| (state.output, state.spilled));
+        let (printed, spilled) = self.live.take().map_or((None, false), |state| (state.output.text, state.output.spilled));
         self.live = outer;
-        self.live.iter_mut().for_each(|state| state.spilled |= spilled);
+        self.live.iter_mut().for_each(|state| state.output.spilled |= spilled);
         // When it comes between what others print is not known.
-        if self.live.as_ref().is_some_and(|state| state.output != printed) {
+        if self.live.as_ref().is_some_and(|state| state.output.text != printed) {
             self.print(Val::Unknown(self.doubt("what a command in the background prints")));
         }
         self.put_option(RAN_BESIDE, true);
@@ -216,6 +216,10 @@ impl Machine<'_> {
         }
         if pipeline.is_timed {
             self.complain();
+            // What is printed around it may be lost there (measured: 93u+m).
+            if self.dialect == Dialect::Ksh {
+                self.say_perhaps();
+            }
         }
         self.was_turned = pipeline.is_negated;
         if pipeline.is_negated
@@ -264,7 +268,7 @@ impl Machine<'_> {
             if let Some(state) = &mut self.live {
                 state.input = input.take();
                 if !is_last {
-                    state.take_up_output();
+                    state.output.take_up();
                 }
             }
             if is_last && self.runs_last_itself() == Some(true) {
@@ -298,7 +302,7 @@ impl Machine<'_> {
             }
             self.is_piped = !is_last;
             self.subshell(|m| m.run_command(command));
-            spilled |= !is_last && self.live.as_ref().is_some_and(|state| state.spilled);
+            spilled |= !is_last && self.live.as_ref().is_some_and(|state| state.output.spilled);
             // What only sets is no command there, whatever could not be opened.
             let only_sets = matches!(&command.kind, Kind::Simple(_, words) if words.is_empty()) && !command.redirects.is_empty();
             if self.dialect == Dialect::Bash && only_sets && self.status() != Status::Known(0) {
@@ -314,7 +318,7 @@ impl Machine<'_> {
             if is_last {
                 break;
             }
-            input = self.live.as_ref().and_then(|s| s.output.as_ref()).and_then(Val::known).map(|text| (text.clone(), 0));
+            input = self.live.as_ref().and_then(|s| s.output.text.as_ref()).and_then(Val::known).map(|text| (text.clone(), 0));
             let status = self.status();
             statuses.push(status);
             self.live = Some(outer.fork());
@@ -328,7 +332,9 @@ impl Machine<'_> {
         let doubt = self.doubt("what a command of a pipe prints");
         if let Some(state) = &mut self.live {
             state.input = input;
-            state.take_over_spilled(spilled, &doubt);
+            // A pipe may get the number of one that is closed.
+            let spilled = spilled || state.output.streams.may_lack_standard();
+            state.output.take_over(spilled, &doubt);
         }
     }
 

@@ -53,6 +53,7 @@ use super::pattern::{Groups, Pattern};
 use super::program::content;
 use super::startup::{Invocation, Last, Payload, Started};
 use super::steps::Steps;
+use super::streams::{Goes, Written, digit};
 use super::touched::Touched;
 use super::value::{Doubt, Val};
 use super::vars::{For, Start, Stored, Vars};
@@ -136,7 +137,7 @@ pub(super) struct State {
     functions: Layers<Named>,
     status: Result<u8, Arc<Doubt>>,
     open: Option<Arc<Doubt>>,
-    output: Option<Val>,
+    output: Written,
     input: Input,
     /// Whether the last command was refused before it ran: there is no such program, or its words were wrong.
     refused: Refused,
@@ -255,10 +256,7 @@ impl Branch for State {
         if self.status != other.status {
             self.status = Err(why.clone());
         }
-        self.output = match (self.output.take(), &other.output) {
-            (Some(x), Some(y)) => Some(x.join(y, why)),
-            _ => None,
-        };
+        self.output.join(&other.output, why);
         if self.input != other.input {
             self.input = Input::default();
         }
@@ -338,7 +336,7 @@ impl Fish<'_> {
         if let Some(state) = &mut self.live {
             state.scopes.iter_mut().for_each(|scope| scope.vars.fog(&doubt));
             // Who knows what it prints.
-            state.output = state.output.take().map(|_| Val::Unknown(doubt.clone()));
+            state.output.doubt_all(&doubt);
             state.open.get_or_insert(doubt.clone());
             state.status = Err(doubt);
             state.refused = Refused::Perhaps;
@@ -354,6 +352,7 @@ impl Fish<'_> {
 
     /// A command is not run: what is to become of its output is not done either.
     fn refuse(&mut self, status: u8) {
+        self.complain();
         self.set_status(status);
         if let Some(state) = &mut self.live {
             state.refused = Refused::Yes;
@@ -520,13 +519,26 @@ impl Fish<'_> {
 
     fn print(&mut self, text: Val) {
         let doubt = self.doubt("what a command prints");
-        if let Some(output) = self.live.as_mut().and_then(|s| s.output.as_mut()) {
-            *output = match (&*output, text) {
-                (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
-                (Val::Known(a), unknown) if a.is_empty() => unknown,
-                _ => Val::Unknown(doubt),
-            };
+        if let Some(state) = &mut self.live {
+            state.output.write(1, text, &doubt);
         }
+    }
+
+    /// Whether what is said of errors may be taken up.
+    fn takes_up_errors(&self) -> bool {
+        self.live.as_ref().is_some_and(|state| state.output.streams.goes(2) != Goes::Away)
+    }
+
+    /// Something may be said of an error.
+    fn complain(&mut self) {
+        let doubt = self.doubt("what is said of an error");
+        self.live.iter_mut().for_each(|state| state.output.doubt_by([2], &doubt));
+    }
+
+    /// A program may write by any number but 1, of which that is told otherwise.
+    fn write_perhaps_beside(&mut self) {
+        let doubt = self.doubt("what a program writes");
+        self.live.iter_mut().for_each(|state| state.output.doubt_by((0..10).filter(|number| *number != 1), &doubt));
     }
 
     /// A path from the root, as far as the working folder is known.

@@ -13,7 +13,7 @@ use super::handed::Handed;
 use super::layers::Layers;
 use super::startup::{Invocation, Payload};
 use super::state::{State, Status};
-use super::streams::Streams;
+use super::streams::Written;
 use super::syntax::Dialect;
 use super::value::{Doubt, Val};
 use super::vars::{Start, Vars};
@@ -306,9 +306,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         left: None,
         has_references: false,
         input: None,
-        output: None,
-        streams: Streams::default(),
-        spilled: false,
+        output: Written::default(),
         open: None,
         scopes: Vec::new(),
     }

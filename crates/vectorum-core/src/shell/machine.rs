@@ -20,7 +20,7 @@ use super::state::{State, Status};
 use super::steps::Steps;
 use super::syntax::*;
 use super::touched::Touched;
-use super::value::{Doubt, Maybe, Val};
+use super::value::{Doubt, Maybe};
 use crate::host_view;
 use crate::route::{Account, Ground, Held, Site};
 
@@ -343,8 +343,7 @@ impl<'a> Machine<'a> {
             state.positional = Err(doubt.clone());
             state.reading = None;
             // Who knows what it prints.
-            state.doubt_all_written(&doubt);
-            state.output = state.output.take().map(|_| Val::Unknown(doubt.clone()));
+            state.output.doubt_all(&doubt);
             state.open.get_or_insert(doubt.clone());
             state.status = Status::Unknown(doubt);
         }

@@ -256,7 +256,7 @@ impl Machine<'_> {
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         if let (Some(outputs), Some(arguments)) = (self.ground.outputs, &known)
             && name.starts_with(b"/")
-            && self.live.as_ref().is_some_and(|s| s.output.is_some())
+            && self.live.as_ref().is_some_and(|s| s.output.text.is_some())
             && !self.takes_up_errors()
         {
             if let Some(output) = outputs.of(name, arguments) {

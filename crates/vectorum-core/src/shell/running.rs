@@ -14,10 +14,10 @@ use super::misused::STRUCK;
 use super::parameter::UNSET_IS_ERROR;
 use super::setting::reads_what_is_set;
 use super::state::{State, Status};
-use super::streams::Goes;
+use super::streams::Written;
 use super::sum::SUM_MAY_SET;
 use super::syntax::*;
-use super::value::Val;
+use super::value::{Doubt, Val};
 use crate::host_view;
 
 impl Machine<'_> {
@@ -144,25 +144,31 @@ impl Machine<'_> {
         self.quiet -= 1;
         // What was printed of options there may be run here.
         let kept_options = self.live.as_ref().map_or_else(|| outer.kept_options.clone(), |end| end.kept_options.clone());
-        let may_spill = outer.streams.any() != Goes::Away;
-        let (status, output, input, spilled) = match self.live.take() {
+        // Where it is not followed to its end anything may have been written.
+        let lost = |output: &Written, doubt: &Arc<Doubt>| {
+            let mut lost = output.clone();
+            lost.doubt_all(doubt);
+            lost
+        };
+        let doubt = self.doubt("it is not followed to its end");
+        let (status, mut output, input) = match self.live.take() {
             // Anything may have been done there.
             Some(State { open: Some(_), .. }) if outer.open.is_none() => {
-                let doubt = self.doubt("it is not followed to its end");
-                (Status::Unknown(doubt.clone()), outer.output.as_ref().map(|_| Val::Unknown(doubt)), None, may_spill)
+                (Status::Unknown(doubt.clone()), lost(&outer.output, &doubt), None)
             }
-            Some(end) => (end.status, end.output, end.input, end.spilled),
-            None => (Status::Unknown(self.doubt("it is not followed to its end")), None, None, may_spill),
+            Some(end) => (end.status, end.output, end.input),
+            None => (Status::Unknown(doubt.clone()), lost(&outer.output, &doubt), None),
         };
+        output.streams = outer.output.streams;
+        output.spilled |= outer.output.spilled;
         // What was read there is not read once more.
         let input = outer.input.clone().filter(|at| input.as_ref() == Some(at));
-        let output = if outer.output.is_some() {
-            output.or_else(|| Some(Val::Unknown(self.doubt("it is not followed to its end"))))
-        } else {
-            None
-        };
-        let spilled = outer.spilled || spilled;
-        self.live = Some(State { status, output, input, spilled, kept_options, ..outer });
+        if outer.output.text.is_none() {
+            output.text = None;
+        } else if output.text.is_none() {
+            output.text = Some(Val::Unknown(doubt));
+        }
+        self.live = Some(State { status, output, input, kept_options, ..outer });
         if self.is_struck {
             self.is_struck = self.quiet > 0;
             self.exit_or_go_on(&self.doubt(STRUCK));

@@ -12,7 +12,7 @@ use super::content::{Var, join_var};
 use super::getopts::OptionsRead;
 use super::layers::Layers;
 use super::scope::Scope;
-use super::streams::Streams;
+use super::streams::Written;
 use super::syntax::Command;
 use super::ties::{self, Tie};
 use super::value::{Doubt, Val};
@@ -81,12 +81,8 @@ pub(super) struct State {
     pub(super) reading: Option<OptionsRead>,
     /// What may be read from standard input, and how far it was read.
     pub(super) input: Option<(Bytes, usize)>,
-    /// What was written to standard output, where that is taken up.
-    pub(super) output: Option<Val>,
-    /// Where what is written by each number goes.
-    pub(super) streams: Streams,
-    /// Whether something may have been written to what is taken up around that.
-    pub(super) spilled: bool,
+    /// What was written, where that is taken up.
+    pub(super) output: Written,
     /// Whether a name may stand for another.
     pub(super) has_references: bool,
     /// Why names that are not listed may be set, too.
@@ -129,8 +125,6 @@ impl Branch for State {
             reading: self.reading.clone(),
             input: self.input.clone(),
             output: self.output.clone(),
-            streams: self.streams,
-            spilled: self.spilled,
             open: self.open.clone(),
         }
     }
@@ -198,12 +192,7 @@ impl Branch for State {
         if self.input != other.input {
             self.input = None;
         }
-        self.output = match (self.output.take(), &other.output) {
-            (Some(a), Some(b)) => Some(a.join(b, why)),
-            _ => None,
-        };
-        self.streams.join(&other.streams);
-        self.spilled |= other.spilled;
+        self.output.join(&other.output, why);
         // Ways end as deep in functions as they began.
         if self.scopes.len() != other.scopes.len() {
             self.open.get_or_insert_with(|| why.clone());
@@ -276,9 +265,7 @@ mod tests {
             left: None,
             has_references: false,
             input: None,
-            output: None,
-            streams: Streams::default(),
-            spilled: false,
+            output: Written::default(),
             open: None,
             scopes: Vec::new(),
         }

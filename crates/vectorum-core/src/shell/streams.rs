@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::machine::Machine;
-use super::state::{State, Status};
+use super::state::Status;
 use super::syntax::{Command, Dialect, Redirect};
 use super::value::{Doubt, Val};
 
@@ -23,9 +23,14 @@ pub(super) enum Goes {
 }
 
 impl Goes {
-    /// Where what goes here or there goes, or here and there.
+    /// Where what goes here or there goes.
     fn or(self, other: Goes) -> Goes {
         if self == other { self } else { Goes::Unsure }
+    }
+
+    /// Where what goes here and there goes, which may be twice to one place.
+    fn and(self, other: Goes) -> Goes {
+        if self == other && self == Goes::Away { self } else { Goes::Unsure }
     }
 }
 
@@ -35,11 +40,15 @@ pub(super) struct Streams {
     goes: [Goes; 10],
     /// Those that are open for certain, a bit each.
     open: u16,
+    /// Whether one of the first three was closed, here or around this: what is opened next takes its number.
+    lacks: bool,
+    /// Whether what a command writes goes to more than one place.
+    pub(super) is_split: bool,
 }
 
 impl Default for Streams {
     fn default() -> Streams {
-        Streams { goes: [Goes::Away; 10], open: 0b111 }
+        Streams { goes: [Goes::Away; 10], open: 0b111, lacks: false, is_split: false }
     }
 }
 
@@ -75,6 +84,38 @@ impl Streams {
         self.open.checked_shr(number as u32).unwrap_or(0) & 1 == 1
     }
 
+    /// Where what is written to a file goes. Some stand for a number; ksh and fish take output up without a file, where those
+    /// may be another (measured: 93u+m, 3.6).
+    pub(super) fn file(&self, path: &[u8], takes_up_without: bool) -> Goes {
+        let goes = match path {
+            b"/dev/null" | b"/dev/tty" => Goes::Away,
+            b"/dev/stdout" => self.goes(1),
+            b"/dev/stderr" => self.goes(2),
+            _ => match path.strip_prefix(b"/dev/fd/").and_then(digit) {
+                Some(number) => self.goes(number),
+                None if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => self.any(),
+                None => Goes::Away,
+            },
+        };
+        if takes_up_without && goes != Goes::Away { self.any() } else { goes }
+    }
+
+    /// Whether a file can be opened only where a number is open that may not be.
+    pub(super) fn may_lack(&self, path: &[u8]) -> bool {
+        let number = match path {
+            b"/dev/stdin" => Some(0),
+            b"/dev/stdout" => Some(1),
+            b"/dev/stderr" => Some(2),
+            _ => path.strip_prefix(b"/dev/fd/").and_then(digit),
+        };
+        number.is_some_and(|number| !self.is_open(number))
+    }
+
+    /// Whether a pipe may have the number of one that was closed.
+    pub(super) fn may_lack_standard(&self) -> bool {
+        self.lacks
+    }
+
     /// Opens a number; what has no number here counts for nothing.
     pub(super) fn open(&mut self, number: Option<usize>, goes: Goes) {
         if let Some((number, slot)) = number.and_then(|number| Some((number, self.goes.get_mut(number)?))) {
@@ -87,6 +128,7 @@ impl Streams {
     pub(super) fn close(&mut self, number: Option<usize>) {
         self.open(number, Goes::Away);
         self.open &= !number.map_or(0, |number| 1 << number);
+        self.lacks |= number.is_some_and(|number| number < 3);
     }
 
     /// What is written by 1 is taken up from here on.
@@ -100,20 +142,22 @@ impl Streams {
     /// Behind a command what it opened and closed is as it was; what was opened within it for good stays.
     pub(super) fn put_back(&mut self, outer: &Streams, redirects: &[Redirect]) {
         for redirect in redirects {
-            // Errors with what is printed, and a number that is moved.
-            let copied = redirect.word.literal().filter(|_| redirect.operator.ends_with(b"&"));
-            let is_number = copied.is_some_and(|word| word.iter().all(u8::is_ascii_digit));
-            let more = match copied {
-                Some([digit @ b'0'..=b'9', b'-']) => Some(usize::from(digit - b'0')),
-                _ => (redirect.operator.contains(&b'&') && !is_number).then_some(2),
-            };
-            for number in number_of(redirect).into_iter().chain(more) {
+            let copied = redirect.word.literal().filter(|_| redirect.operator.ends_with(b"&")).unwrap_or_default();
+            let moved = copied.strip_suffix(b"-").and_then(digit);
+            let with_errors = redirect.operator.contains(&b'&') && moved.is_none() && digit(copied).is_none();
+            for number in number_of(redirect).into_iter().chain(with_errors.then_some(2)) {
                 if let (Some(mine), Some(theirs)) = (self.goes.get_mut(number), outer.goes.get(number)) {
                     *mine = *theirs;
                     self.open = self.open & !(1 << number) | outer.open & 1 << number;
                 }
             }
+            // What was moved is not always put back (measured: bash 5.2).
+            if let Some(moved) = moved {
+                self.open(Some(moved), self.any());
+                self.open &= !(1 << moved);
+            }
         }
+        (self.lacks, self.is_split) = (outer.lacks, outer.is_split);
     }
 
     /// What holds on one of two ways.
@@ -122,6 +166,7 @@ impl Streams {
             *mine = mine.or(theirs);
         }
         self.open &= other.open;
+        self.lacks |= other.lacks;
     }
 }
 
@@ -138,116 +183,141 @@ impl Opening {
         let bit = number.map_or(0, |number| 1 << number);
         let is_more = self.written.is_some_and(|written| written & bit != 0);
         let before = number.map_or(Goes::Away, |number| self.streams.goes(number));
-        self.streams.open(number, if is_more { before.or(goes) } else { goes });
+        self.streams.is_split |= is_more;
+        self.streams.open(number, if is_more { before.and(goes) } else { goes });
         self.written = self.written.map(|written| written | bit);
-    }
-
-    /// What a file among those is that stand for a number.
-    pub(super) fn device(&self, path: &[u8], dialect: Dialect) -> Option<Goes> {
-        let number = match path {
-            b"/dev/null" | b"/dev/tty" => return None,
-            b"/dev/stdout" => Some(1),
-            b"/dev/stderr" => Some(2),
-            _ => path.strip_prefix(b"/dev/fd/").and_then(digit),
-        };
-        match number {
-            // There output may be taken up without a file (measured: 93u+m).
-            Some(number) if dialect == Dialect::Ksh && self.streams.goes(number) != Goes::Away => Some(self.streams.any()),
-            Some(number) => Some(self.streams.goes(number)),
-            None if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => Some(self.streams.any()),
-            None => None,
-        }
     }
 }
 
-impl State {
+/// What is written, as far as the shell takes it up.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(super) struct Written {
+    /// What went to what is taken up now, where something is.
+    pub(super) text: Option<Val>,
+    pub(super) streams: Streams,
+    /// Whether something may have gone to what is taken up around that.
+    pub(super) spilled: bool,
+    /// Whether what comes by several ways may come in another order than it was written, as in fish.
+    pub(super) is_unordered: bool,
+    /// Whether what comes from here on may be lost.
+    may_lose: bool,
+}
+
+impl Written {
     /// What is written by 1 is taken up from here on.
-    pub(super) fn take_up_output(&mut self) {
-        self.output = Some(Val::of(b""));
-        self.spilled = false;
+    pub(super) fn take_up(&mut self) {
+        self.text = Some(Val::of(b""));
+        (self.spilled, self.is_unordered, self.may_lose) = (false, false, false);
         self.streams.take_up();
     }
 
+    /// Something is written by a number.
+    pub(super) fn write(&mut self, number: usize, text: Val, doubt: &Arc<Doubt>) {
+        match self.streams.goes(number) {
+            Goes::Away => {}
+            Goes::Taken => {
+                let is_none = |text: &Val| text.known().is_some_and(Bytes::is_empty);
+                let is_other = |before: &Val| !is_none(&text) && (self.may_lose || self.is_unordered && !is_none(before));
+                self.text = match self.text.take() {
+                    Some(before) if is_other(&before) => Some(Val::Unknown(doubt.clone())),
+                    before => before.map(|before| behind(before, text, doubt)),
+                };
+            }
+            Goes::Beyond | Goes::Unsure if text.known().is_some_and(Bytes::is_empty) => {}
+            goes => self.doubt(goes, doubt),
+        }
+    }
+
     /// Something may have been written that goes somewhere.
-    fn doubt_written(&mut self, goes: Goes, doubt: &Arc<Doubt>) {
+    fn doubt(&mut self, goes: Goes, doubt: &Arc<Doubt>) {
         if matches!(goes, Goes::Taken | Goes::Unsure) {
-            self.output = self.output.take().map(|_| Val::Unknown(doubt.clone()));
+            self.text = self.text.take().map(|_| Val::Unknown(doubt.clone()));
         }
         self.spilled |= matches!(goes, Goes::Beyond | Goes::Unsure);
     }
 
+    /// Something may have been written by some numbers.
+    pub(super) fn doubt_by(&mut self, numbers: impl IntoIterator<Item = usize>, doubt: &Arc<Doubt>) {
+        numbers.into_iter().for_each(|number| self.doubt(self.streams.goes(number), doubt));
+    }
+
     /// Anything may have been written by any number.
-    pub(super) fn doubt_all_written(&mut self, doubt: &Arc<Doubt>) {
-        for number in 0..10 {
-            self.doubt_written(self.streams.goes(number), doubt);
+    pub(super) fn doubt_all(&mut self, doubt: &Arc<Doubt>) {
+        self.doubt_by(0..10, doubt);
+    }
+
+    /// What went beyond what was taken up within this.
+    pub(super) fn take_over(&mut self, spilled: bool, doubt: &Arc<Doubt>) {
+        if spilled {
+            self.doubt_all(doubt);
         }
     }
 
-    /// Takes over what was written to what is taken up around something that ran.
-    pub(super) fn take_over_spilled(&mut self, spilled: bool, doubt: &Arc<Doubt>) {
-        if spilled {
-            self.doubt_all_written(doubt);
+    /// What holds on one of two ways.
+    pub(super) fn join(&mut self, other: &Written, why: &Arc<Doubt>) {
+        self.text = match (self.text.take(), &other.text) {
+            (Some(a), Some(b)) => Some(a.join(b, why)),
+            _ => None,
+        };
+        self.streams.join(&other.streams);
+        self.spilled |= other.spilled;
+        self.is_unordered |= other.is_unordered;
+        self.may_lose |= other.may_lose;
+    }
+}
+
+/// A text behind another.
+fn behind(before: Val, text: Val, doubt: &Arc<Doubt>) -> Val {
+    match (before, text) {
+        (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
+        (Val::Known(a), unknown @ Val::Unknown(_)) if a.is_empty() => unknown,
+        (unknown @ Val::Unknown(_), Val::Known(b)) if b.is_empty() => unknown,
+        (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => {
+            let is_filled = a.is_filled || b.is_filled;
+            Val::Unknown(Arc::new(Doubt { sets: a.sets, ..(*a.of(Vec::new(), is_filled, false)).clone() }))
         }
+        _ => Val::Unknown(doubt.clone()),
     }
 }
 
 impl Machine<'_> {
     /// Adds to what is taken up, if that is where it goes what is written by 1.
     pub(super) fn print(&mut self, text: Val) {
-        let goes = self.live.as_ref().map_or(Goes::Away, |state| state.streams.goes(1));
-        match goes {
-            Goes::Away => {}
-            Goes::Taken => self.take_up(text),
-            Goes::Beyond | Goes::Unsure if text.known().is_some_and(Bytes::is_empty) => {}
-            Goes::Beyond | Goes::Unsure => {
-                let doubt = self.doubt("what is printed");
-                self.live.iter_mut().for_each(|state| state.doubt_written(goes, &doubt));
-            }
+        if self.live.as_ref().is_none_or(|state| state.output.streams.goes(1) == Goes::Away) {
+            return;
         }
-    }
-
-    fn take_up(&mut self, text: Val) {
         let doubt = self.doubt("what is printed");
-        if let Some(output) = self.live.as_mut().and_then(|s| s.output.as_mut()) {
-            *output = match (&*output, text) {
-                (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
-                (Val::Known(a), unknown @ Val::Unknown(_)) if a.is_empty() => unknown,
-                (Val::Unknown(known), Val::Known(b)) if b.is_empty() => Val::Unknown(known.clone()),
-                (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => {
-                    let is_filled = a.is_filled || b.is_filled;
-                    Val::Unknown(Arc::new(Doubt { sets: a.sets, ..(*a.of(Vec::new(), is_filled, false)).clone() }))
-                }
-                _ => Val::Unknown(doubt),
-            };
+        if let Some(state) = &mut self.live {
+            state.output.write(1, text, &doubt);
         }
     }
 
     /// Something may be written by any number.
     pub(super) fn say_perhaps(&mut self) {
-        if self.live.as_ref().is_some_and(|state| state.streams.any() != Goes::Away) {
+        if self.live.as_ref().is_some_and(|state| state.output.streams.any() != Goes::Away) {
             let doubt = self.doubt("what a command prints");
-            self.live.iter_mut().for_each(|state| state.doubt_all_written(&doubt));
+            self.live.iter_mut().for_each(|state| state.output.doubt_all(&doubt));
         }
     }
 
     /// A program may write by any number but 1, of which that is told otherwise.
     pub(super) fn write_perhaps_beside(&mut self) {
         let doubt = self.doubt("what a program writes");
-        if let Some(state) = self.live.as_mut().filter(|state| state.streams.any() != Goes::Away) {
-            (0..10).filter(|number| *number != 1).for_each(|number| state.doubt_written(state.streams.goes(number), &doubt));
+        if let Some(state) = self.live.as_mut().filter(|state| state.output.streams.any() != Goes::Away) {
+            state.output.doubt_by((0..10).filter(|number| *number != 1), &doubt);
         }
     }
 
     /// Whether what is said of errors may be taken up.
     pub(super) fn takes_up_errors(&self) -> bool {
-        self.live.as_ref().is_some_and(|state| state.streams.goes(2) != Goes::Away)
+        self.live.as_ref().is_some_and(|state| state.output.streams.goes(2) != Goes::Away)
     }
 
     /// Something may be said of an error.
     pub(super) fn complain(&mut self) {
         if self.takes_up_errors() {
             let doubt = self.doubt("what is said of an error");
-            self.live.iter_mut().for_each(|state| state.doubt_written(state.streams.goes(2), &doubt));
+            self.live.iter_mut().for_each(|state| state.output.doubt_by([2], &doubt));
         }
     }
 
@@ -272,7 +342,7 @@ impl Machine<'_> {
         let goes_elsewhere = |m: &Self| {
             m.dialect == Dialect::Bash && m.live.as_ref().is_some_and(|state| state.vars.get(b"BASH_XTRACEFD").is_some())
         };
-        let streams = self.live.as_ref().map(|state| state.streams);
+        let streams = self.live.as_ref().map(|state| state.output.streams);
         if streams.is_none_or(|streams| streams.any() == Goes::Away) {
             return;
         }
@@ -281,6 +351,15 @@ impl Machine<'_> {
         }
         if self.takes_up_errors() && (self.may_be_set("xtrace") || self.may_be_set("verbose")) {
             self.complain();
+        }
+    }
+
+    /// In ksh all is lost that is printed to what is taken up once 1 is opened where it had been already (measured: 93u+m).
+    pub(super) fn lose_output(&mut self, command: &Command, outer: Option<Streams>) {
+        let is_opened =
+            || command.redirects.iter().any(|redirect| number_of(redirect) == Some(1) || redirect.operator.starts_with(b"&"));
+        if self.dialect == Dialect::Ksh && outer.is_some_and(|outer| outer.goes(1) != Goes::Taken) && is_opened() {
+            self.live.iter_mut().for_each(|state| state.output.may_lose = true);
         }
     }
 
@@ -294,7 +373,8 @@ impl Machine<'_> {
 
     /// Redirections of a command that are opened.
     pub(super) fn opening(&mut self, is_piped: bool) -> Opening {
-        let streams = self.live.as_ref().map(|state| state.streams).unwrap_or_default();
+        let streams = self.live.as_ref().map(|state| state.output.streams).unwrap_or_default();
+        let streams = Streams { is_split: false, ..streams };
         Opening { streams, written: self.is_own_zsh().then_some(if is_piped { 0b10 } else { 0 }) }
     }
 }

@@ -14,7 +14,7 @@ const LISTS: &str = include_str!("crossed.txt");
 fn one(dice: &mut Dice, kind: &str, shell: &str) -> String {
     let groups: &[&str] = match shell {
         "fish" => &["fish"],
-        "dash" => &["sh"],
+        "dash" => &["sh", "dash"],
         _ => &["sh", "rich", shell],
     };
     let mut items = Vec::new();
@@ -37,12 +37,13 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(16) {
+    match dice.roll(17) {
         11 if shell != "fish" => option(dice, shell),
         12 if shell != "fish" => braces(dice, shell),
         13 if shell == "zsh" => shape(dice),
         14 if shell != "fish" => items(dice, shell),
         15 if shell != "fish" => source(dice, shell),
+        16 => written(dice, shell),
         7 => sentence(dice, shell),
         8 if shell != "fish" => condition(dice, shell),
         9 if shell != "fish" => redirection(dice, shell),
@@ -217,6 +218,32 @@ fn source(dice: &mut Dice, shell: &str) -> String {
         text = format!("{text}␞{name}\n{}\n", lines.join("\n"));
     }
     text
+}
+
+/// Commands that write by several numbers, where they go, and what takes them up.
+fn written(dice: &mut Dice, shell: &str) -> String {
+    let groups = match shell {
+        "fish" => ["begin; %; end", "begin; %; end", "f", "if true; %; end", "for i in 1; %; end", "eval '%'"],
+        _ => ["{ %; }", "(%)", "f", "if :; then %; fi", "for i in 1; do %; done", "eval '%'"],
+    };
+    let sent = |dice: &mut Dice| (0..1 + dice.roll(3)).map(|_| format!(" {}", one(dice, "sent", shell))).collect::<String>();
+    let some = |dice: &mut Dice| {
+        let lines: Vec<String> = (0..1 + dice.roll(3)).map(|_| one(dice, "writing", shell)).collect();
+        lines.join("; ")
+    };
+    let (body, group) = (some(dice), dice.one(&groups));
+    let function = if shell == "fish" { format!("function f; {body}; end") } else { format!("f() {{ {body}; }}") };
+    let inner = format!("{}{}", group.replace('%', &body.replace('\'', "\"")), sent(dice));
+    let inner = if dice.roll(4) == 0 {
+        format!("{}{}", groups[0].replace('%', &format!("{inner}; {}", some(dice))), sent(dice))
+    } else {
+        inner
+    };
+    let text = one(dice, "taken from", shell).replace("%R", &sent(dice)).replace('%', &inner);
+    match shell {
+        "fish" => format!("{function}\necho > part\n{text}\nset -gx V $status \"$X\" \"$Y\"; read -gx D < part"),
+        _ => format!("{function}\necho > part\n{text}\nV=\"$?|${{X-n}}|${{Y-n}}\"; read D < part; export V D"),
+    }
 }
 
 /// A word of some pieces in the braces of a parameter, which may stand in another one, and between quotes.

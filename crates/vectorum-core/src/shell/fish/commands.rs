@@ -305,6 +305,31 @@ impl Fish<'_> {
                 }
             }
         }
+        self.of_fish(name, arguments);
+        self.complain_of(name, arguments);
+    }
+
+    /// What a command of fish's, or a program, says where it does not succeed.
+    fn complain_of(&mut self, name: &[u8], arguments: &[Val]) {
+        if !self.takes_up_errors() {
+            return;
+        }
+        let status = self.live.as_ref().map(|state| state.status.clone());
+        let asks = arguments.iter().map_while(Val::known).any(|word| matches!(&word[..], b"-q" | b"--query" | b"-v" | b"-s"));
+        let is_silent = match (name, status) {
+            (_, Some(Ok(0)) | None) => true,
+            (b"test" | b"[" | b"read", Some(Ok(1))) => true,
+            (b"false" | b"contains" | b"count" | b"string" | b"status" | b"return" | b"eval", Some(Ok(1) | Err(_))) => true,
+            (b"set" | b"type" | b"command" | b"builtin" | b"functions" | b"abbr", _) => asks,
+            _ => false,
+        };
+        if !is_silent || self.get(b"fish_trace").is_some() {
+            self.complain();
+        }
+    }
+
+    /// Runs a command of fish's by its name, or a program.
+    fn of_fish(&mut self, name: &[u8], arguments: &[Val]) {
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
         match name {
             b"true" | b":" => self.set_status(0),

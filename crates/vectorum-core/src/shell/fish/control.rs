@@ -70,11 +70,16 @@ impl Fish<'_> {
     /// Runs something and takes in what it prints.
     pub(super) fn captured(&mut self, run: impl FnOnce(&mut Self)) -> Val {
         let Some(state) = &mut self.live else { return Val::of(b"") };
-        let outer = state.output.replace(Val::of(b""));
+        let mut outer = state.output.clone();
+        state.output.take_up();
         self.captures += 1;
         run(self);
         self.captures -= 1;
-        let text = self.live.as_mut().and_then(|s| std::mem::replace(&mut s.output, outer));
+        let doubt = self.doubt("what a command prints");
+        let text = self.live.as_mut().and_then(|s| {
+            outer.take_over(s.output.spilled, &doubt);
+            std::mem::replace(&mut s.output, outer).text
+        });
         text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")))
     }
 

@@ -48,7 +48,10 @@ impl Fish<'_> {
         let state = self.live.take().map(|mut s| {
             s.scopes.truncate(frame.scopes);
             if frame.captures != self.captures {
-                (s.output, s.input) = (None, Input::default());
+                // What was taken up there is left with it.
+                s.output.text = None;
+                s.output.spilled |= s.output.streams.any() != Goes::Away;
+                s.input = Input::default();
             }
             s
         });

@@ -82,6 +82,10 @@ impl Fish<'_> {
         for job in before {
             let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
             let text = self.captured(|m| m.run_job(job));
+            // What is not piped goes where it went.
+            if job.pipe != Some(Pipe::Output) && text.known().is_none_or(|text| !text.is_empty()) {
+                self.print(Val::Unknown(self.doubt("what a command prints")));
+            }
             // Then nothing of the pipeline is run.
             if self.is_refused(job) {
                 return false;

@@ -48,12 +48,14 @@ impl Fish<'_> {
                     None => {
                         let doubt = Doubt { sets: program::sets(&base), ..(*self.doubt(PRINTED)).clone() };
                         self.print(Val::Unknown(Arc::new(doubt)));
+                        self.write_perhaps_beside();
                         self.doubt_status("how a program ends");
                     }
                 }
             }
             Ok(None) if self.is_shipped(name) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.write_perhaps_beside();
                 self.doubt_status("how a function of fish ends");
             }
             Ok(None) if self.may_be_elsewhere() => self.fog("where functions lie is not known"),
@@ -73,6 +75,7 @@ impl Fish<'_> {
             }
             Err(_) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.write_perhaps_beside();
                 self.doubt_status("how a program ends");
                 if let Some(state) = &mut self.live {
                     state.refused = Refused::Perhaps;

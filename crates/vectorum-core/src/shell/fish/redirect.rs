@@ -9,8 +9,9 @@ impl Fish<'_> {
             return self.run_kind(&job.kind);
         }
         let Some(state) = &self.live else { return };
-        let outer = (state.input.clone(), state.output.clone());
-        let (mut is_opened, mut is_taken, mut is_named) = (Ok(true), false, true);
+        let outer = (state.input.clone(), state.output.streams);
+        let mut streams = outer.1;
+        let (mut is_opened, mut is_named) = (Ok(true), true);
         for (kind, word) in &job.redirects {
             let target = match self.expand(word).as_deref() {
                 Ok([Val::Known(target)]) => Some(target.clone()),
@@ -20,8 +21,29 @@ impl Fish<'_> {
             is_named &= target.is_some();
             let digits = kind.iter().take_while(|b| b.is_ascii_digit()).count();
             let (number, operator) = kind.split_at(digits);
+            let from = if number.is_empty() { Some(usize::from(!operator.starts_with(b"<"))) } else { digit(number) };
+            let goes = match (operator, target.as_deref()) {
+                (b">&" | b"<&", Some(number)) => digit(number).map_or(Goes::Away, |number| streams.goes(number)),
+                (_, Some(path)) => streams.file(path, true),
+                (_, None) => streams.any(),
+            };
+            let is_number = target
+                .as_deref()
+                .is_some_and(|target| target == b"-" || digit(target).is_some_and(|number| streams.is_open(number)));
+            if target.as_deref() == Some(b"-") {
+                streams.close(from);
+            } else {
+                streams.open(from, goes);
+            }
+            // What is written to it by another number comes by another way (measured: 3.6).
+            if goes == Goes::Taken && from != Some(1) {
+                self.live.iter_mut().for_each(|state| state.output.is_unordered = true);
+            }
+            if operator.starts_with(b"&") {
+                streams.open(Some(2), goes);
+            }
             let opened = match (operator, &target) {
-                (b">&" | b"<&", Some(number)) if matches!(&number[..], b"0" | b"1" | b"2" | b"-") => Ok(true),
+                (b">&" | b"<&", Some(_)) if is_number => Ok(true),
                 (b">&" | b"<&", _) => {
                     is_named = false;
                     Err(self.doubt("whether a file is open by that number"))
@@ -64,15 +86,20 @@ impl Fish<'_> {
                 (Err(doubt), _) | (_, Err(doubt)) => Err(doubt),
                 _ => Ok(true),
             };
-            is_taken |= operator.starts_with(b"&") || operator.starts_with(b">") && matches!(number, b"" | b"1");
+        }
+        if is_opened != Ok(true) && (streams.goes(2) != Goes::Away || outer.1.goes(2) != Goes::Away) {
+            let doubt = self.doubt("what is said of an error");
+            self.live.iter_mut().for_each(|state| state.output.doubt_all(&doubt));
         }
         let apart = |m: &mut Self| {
+            m.live.iter_mut().for_each(|state| state.output.streams = streams);
             m.run_kind(&job.kind);
+            // What was refused within it is its own affair then.
+            if !matches!(job.kind, Kinds::Command(_)) {
+                m.ran();
+            }
             if let Some(state) = &mut m.live {
-                state.input = outer.0;
-                if is_taken {
-                    state.output = outer.1;
-                }
+                (state.input, state.output.streams) = outer;
             }
         };
         // What is wrong with a command or its words is told before.
@@ -166,6 +193,16 @@ mod tests {
             ("set X (echo a > /dev/null); set -gx OUT \"-$X-\"", "--"),
             ("set X (echo a >&2); set -gx OUT \"-$X-\"", "--"),
             ("set X (echo a 2>&1); set -gx OUT \"-$X-\"", "-a-"),
+            ("set X (begin; echo a >&2; end 2>&1); set -gx OUT \"-$X-\"", "-a-"),
+            ("set X (begin; echo a >&3; end 3>&1); set -gx OUT \"-$X-\"", "-a-"),
+            ("function g; echo o; echo e >&2; end; set X (g 2>&1 >/dev/null); set -gx OUT \"-$X-\"", "-e-"),
+            // What comes by two ways comes in an order of its own.
+            ("function g; echo o; echo e >&2; end; set X (g 2>&1); set -gx OUT \"-$X-\"", "<unknown>"),
+            ("function g; echo o; echo e >&2; end; set X (g &>/dev/null); set -gx OUT \"-$X-\"", "--"),
+            ("set X (cd /missing 2>&1); set -gx OUT \"-$X-\"", "<unknown>"),
+            ("set X (cd /missing 2>/dev/null); set -gx OUT \"-$X-\"", "--"),
+            ("set X (begin; false; or echo q >&2; end 2>&1); set -gx OUT \"-$X-\"", "-q-"),
+            ("set X (begin; echo a > /dev/stdout; end); set -gx OUT \"-$X-\"", "<unknown>"),
             ("set X (begin; echo a; echo b; end); set -gx OUT \"$X[2]$X[1]\"", "ba"),
             ("not echo a < /missing; set -gx OUT $status", "0"),
             ("echo a < /missing; and set -gx OUT 1; or set -gx OUT 2", "2"),

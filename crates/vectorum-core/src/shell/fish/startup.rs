@@ -190,7 +190,7 @@ impl Setting {
             functions: Layers::default(),
             status: Ok(0),
             open: self.open.clone(),
-            output: None,
+            output: Written::default(),
             input: Input::default(),
             refused: Refused::No,
         }

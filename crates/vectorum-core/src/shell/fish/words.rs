@@ -364,6 +364,8 @@ impl Fish<'_> {
         self.ran();
         let text = self.within(|m| {
             m.captured(|m| {
+                // What was opened by other numbers around it is not open within (measured: 3.6).
+                m.live.iter_mut().for_each(|state| (3..10).for_each(|number| state.output.streams.close(Some(number))));
                 m.push(Kept::Block);
                 m.run(jobs);
                 m.pop();

@@ -295,6 +295,10 @@ impl Parser<'_> {
                 self.at += length + 2;
             }
         }
+        // An error there, which gives up another thing where output is taken up (measured: 93u+m).
+        if self.dialect == Dialect::Ksh && self.outputs > 0 && self.starts(b"&>>") {
+            return self.trouble_unfollowed("a redirection of another kind");
+        }
         let rich: &[&[u8]] = &[b"&>>", b"&>", b"<<<", b">|", b">!"];
         let plain: &[&[u8]] = &[b"<<-", b"<<", b"<>", b"<&", b">>", b">&", b">|", b"<", b">"];
         let operator = rich
