@@ -153,6 +153,10 @@ impl Machine<'_> {
             if self.dialect != Dialect::Mksh && !words.iter().all(is_number) {
                 self.fail_far_or_go_on(&self.doubt("a list with keys"));
             }
+            // A name that is not set is an error of the shell's there.
+            if self.refuses_unset() {
+                self.exit_or_go_on(&self.doubt("a list with keys"));
+            }
         }
         let values = if has_tildes {
             Err(self.doubt("the shell expands this in a way of its own"))

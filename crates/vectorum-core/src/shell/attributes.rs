@@ -6,6 +6,7 @@ use bytes::Bytes;
 
 use super::declared::Declared;
 use super::machine::Machine;
+use super::options::OTHERWISE;
 use super::syntax::Dialect;
 
 /// How a declaration changes its names.
@@ -281,6 +282,12 @@ impl Machine<'_> {
         }
         // In zsh what is exported is global, too.
         attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported.is_some() && command != b"local";
+        // Where it is another shell that is an option.
+        let is_other = self.dialect == Dialect::Zsh && (self.as_sh || self.may_be_set(OTHERWISE)) && self.is_in_function();
+        if is_other && attributes.exported.is_some() && command != b"export" {
+            self.fog("what is exported where the shell is another one");
+            return None;
+        }
         Some(attributes)
     }
 }

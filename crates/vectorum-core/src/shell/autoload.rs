@@ -158,11 +158,7 @@ impl Machine<'_> {
             Some(Some(Some(function))) => self.call_by_name(name, &function, arguments),
             Some(Some(None)) => self.fog(NO_FUNCTIONS),
             // It is an error that it is not defined there (measured: 93u+m).
-            Some(None) if self.dialect == Dialect::Ksh => {
-                let doubt = self.doubt("a function that its file does not define");
-                self.exit_or_go_on(&doubt);
-                self.doubt_status(doubt);
-            }
+            Some(None) if self.dialect == Dialect::Ksh => self.fail_perhaps("a function that its file does not define"),
             Some(None) => self.set_status(127),
         }
     }

@@ -205,6 +205,8 @@ impl Machine<'_> {
             options.into_iter().for_each(|options| m.give_back_options(options, are_own));
             m.source = outer;
         });
+        // What was set before it counts no more, and what it set is taken back (measured: bash 5.2).
+        self.live.iter_mut().for_each(|state| state.were_set = Some(false));
         self.at = at;
         self.depth -= 1;
     }

@@ -272,6 +272,9 @@ impl Parser<'_> {
             if self.peek() == Some(b'[') {
                 return self.trouble_unfollowed("a loop over an item of a list");
             }
+            if self.dialect == Dialect::Zsh && self.peek() == Some(b'#') {
+                return self.trouble("a name is missing");
+            }
             names.push(name);
             self.blanks();
             if self.dialect != Dialect::Zsh {
@@ -329,6 +332,9 @@ impl Parser<'_> {
 
     pub(super) fn case_command(&mut self) -> Parsed<Kind> {
         self.blanks();
+        if self.dialect == Dialect::Ksh && self.is_word(b"!") {
+            return self.trouble("this cannot stand here");
+        }
         let word = self.word()?;
         if self.dialect == Dialect::Zsh {
             self.blanks();

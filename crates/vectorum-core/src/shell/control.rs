@@ -296,6 +296,13 @@ impl Machine<'_> {
                     }
                     _ => {}
                 }
+                // What it says of that itself counts, or not.
+                let is_changed = self.live.as_ref().is_some_and(|state| state.option("pipefail") != pipefail);
+                let is_dynamic =
+                    matches!(&command.kind, Kind::Simple(_, words) if words.first().is_some_and(|word| word.literal().is_none()));
+                if is_changed || is_dynamic && self.dialect == Dialect::Zsh {
+                    self.doubt_status(self.doubt("how a command of a pipe ends"));
+                }
                 self.pipe_status(&statuses, pipefail);
                 self.after_pipe(left, spilled);
                 return;

@@ -249,6 +249,8 @@ impl Machine<'_> {
 
     pub(super) fn fail_surely(&mut self) {
         self.complain();
+        // Where the status says already that something failed it may stay (measured: zsh 5.9).
+        let may_stay = self.dialect == Dialect::Zsh && self.status() != Status::Known(0);
         // Measured: dash 0.5.12, mksh R59, ksh93u+m, bash 5.2.
         self.set_status(match self.dialect {
             Dialect::Dash => 2,
@@ -262,8 +264,12 @@ impl Machine<'_> {
                 let text = self.frames.iter().rfind(|f| matches!(f.kind, Boundary::Text | Boundary::Startup | Boundary::Shell));
                 let is_file = text.is_some_and(|f| f.kind == Boundary::Text && f.is_file);
                 self.set_status(if is_file { 126 } else { 1 });
+                // A condition's is asked for no more, nor is any behind it.
+                if is_file && self.guarded > 0 && self.may_be_set("errexit") {
+                    self.doubt_option("errexit");
+                }
                 // The status stays as it was, or is that of what was run for a word (measured).
-                if self.is_declaring {
+                if self.is_declaring || may_stay && !is_file {
                     self.doubt_status(self.doubt("how a declaration ends that an error ends"));
                 }
                 if !self.leave(1, &[Boundary::Text, Boundary::Startup], false) {

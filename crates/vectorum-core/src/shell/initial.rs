@@ -302,6 +302,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         options,
         status: Status::Known(0),
         positional: Ok(Arc::new(Vec::new())),
+        were_set: Some(false),
         folder: Some(Bytes::copy_from_slice(folder)),
         left: None,
         has_references: false,

@@ -205,8 +205,6 @@ pub(super) struct Machine<'a> {
     pub(super) as_sh: bool,
     /// How much runs just now of what may not be run, or is run more than once, or in a shell of its own.
     pub(super) asides: usize,
-    /// Whether `set` gave the shell other positional parameters since the file began that runs.
-    pub(super) sets_positional: bool,
     /// Whether something is to be run where the subshell ends that runs.
     pub(super) has_end_trap: bool,
     /// Whether a shell within it may have sent it a signal that ends it.
@@ -282,7 +280,6 @@ impl<'a> Machine<'a> {
             program: Bytes::new(),
             process_name: Bytes::new(),
             asides: 0,
-            sets_positional: false,
             has_end_trap: false,
             is_struck: false,
             was_turned: false,

@@ -27,7 +27,7 @@ use names::{
 };
 
 /// Whether zsh may expand parameters as other shells do: no option of its own, but what several have in common.
-const OTHERWISE: &str = "expandsotherwise";
+pub(super) const OTHERWISE: &str = "expandsotherwise";
 const OTHER: &str = "zsh is asked to be another shell";
 
 pub(super) const IN_ANOTHER_WAY: &str = "an option makes the shell work in another way";
@@ -39,6 +39,12 @@ impl Machine<'_> {
     pub(super) fn set_options(&mut self, arguments: &[Val]) {
         let mut at = 0;
         self.set_status(0);
+        let is_option = |word: &Val| word.known().is_some_and(|word| word.starts_with(b"-") || word.starts_with(b"+"));
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
+            && matches!(arguments, [Val::Known(option), name, ..] if option == "-o" && is_option(name))
+        {
+            return self.fog("an option is set that is not known");
+        }
         if arguments.is_empty() {
             return self.print(Val::Unknown(self.doubt("what a declaration prints")));
         }
@@ -244,11 +250,18 @@ impl Machine<'_> {
     }
 
     fn set_positional(&mut self, values: &[Val]) {
-        self.sets_positional = true;
         if let Some(state) = &mut self.live {
+            state.were_set = Some(true);
             state.positional = Ok(Arc::new(values.to_vec()));
         }
         self.read_options_anew();
+    }
+
+    /// Whether an option is set is not known from here on.
+    pub(super) fn doubt_option(&mut self, name: &'static str) {
+        if let Some(state) = &mut self.live {
+            state.options.insert(name, None);
+        }
     }
 
     pub(super) fn put_option(&mut self, name: &'static str, on: bool) {

@@ -39,6 +39,8 @@ pub(super) struct Parser<'a> {
     pub(super) braces: usize,
     /// Whether the parameter that is read stands between double quotes.
     pub(super) is_between_quotes: bool,
+    /// Whether the commands that are read stand in a substitution between double quotes.
+    pub(super) is_quoted_output: bool,
     /// Where the commands begin that are read before anything of them is run.
     pub(super) line: usize,
 }
@@ -95,6 +97,7 @@ impl<'a> Parser<'a> {
             outputs: 0,
             braces: 0,
             is_between_quotes: false,
+            is_quoted_output: false,
             line: 0,
         }
     }
@@ -113,6 +116,7 @@ impl<'a> Parser<'a> {
             outputs: 0,
             braces: 0,
             is_between_quotes: false,
+            is_quoted_output: self.is_quoted_output,
             line: self.line,
         }
     }
@@ -501,6 +505,9 @@ impl<'a> Parser<'a> {
         let is_end = match self.peek() {
             None | Some(b'\n' | b'#' | b';') => !self.starts(b";;") || self.dialect == Dialect::Mksh,
             Some(b'&') if !self.starts(b"&&") => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh),
+            Some(b'|') if !self.starts(b"||") && self.dialect == Dialect::Zsh && is_begun && !is_timed => {
+                return self.trouble("a command is missing");
+            }
             Some(b'|') if !self.starts(b"||") => matches!(self.dialect, Dialect::Mksh | Dialect::Zsh),
             Some(b'&' | b'|' | b')') => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh),
             _ => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) && self.is_out_of_place(),
@@ -546,7 +553,7 @@ impl<'a> Parser<'a> {
                 }
             }
             self.lines()?;
-            if self.dialect == Dialect::Ksh && self.is_word(b"time") {
+            if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.is_word(b"time") {
                 return self.trouble_unfollowed("a command in a pipe of which the time is taken");
             }
             // Only the first can be turned round there.

@@ -180,7 +180,10 @@ impl Machine<'_> {
         let redirects = &command.redirects[..];
         let mut answer = Ok(true);
         // What copies cannot do so where that is closed.
-        if self.copies_input(command) && redirects.iter().any(|redirect| redirect.word.literal() == Some(b"-")) {
+        let is_odd = |redirect: &Redirect| {
+            redirect.word.literal() == Some(b"-") || redirect.from == b"0" && redirect.operator.starts_with(b">")
+        };
+        if self.copies_input(command) && redirects.iter().any(is_odd) {
             answer = Err(self.doubt("what is copied from a file that is closed"));
         }
         if self.dialect == Dialect::Zsh && are_at_odds(redirects) {
@@ -211,6 +214,10 @@ impl Machine<'_> {
                 b">&" | b"<&" => match self.copied(redirect, &opening.streams) {
                     Copied::Closed => {
                         opening.streams.close(number);
+                        // There a name has to hold the number of one that is open.
+                        if self.dialect == Dialect::Zsh && !redirect.from.iter().all(u8::is_ascii_digit) {
+                            answer = Err(self.doubt("whether a file is open by that number"));
+                        }
                         continue;
                     }
                     Copied::Open(from, is_moved) => {
@@ -436,6 +443,11 @@ impl Machine<'_> {
             self.end();
         }
         self.lose_output(command, outer);
+        // There the number is put in such a name once more behind a command (measured: 93u+m).
+        if self.dialect == Dialect::Ksh {
+            let names = command.redirects.iter().map(|redirect| &redirect.from[..]);
+            names.filter(|name| !name.iter().all(u8::is_ascii_digit)).for_each(|name| self.doubt_from_here(name));
+        }
         // Its status may be that of what copies it (measured: zsh 5.9).
         if streams.is_split {
             self.doubt_status(self.doubt("how a command ends of which the output is copied"));

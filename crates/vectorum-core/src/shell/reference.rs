@@ -66,9 +66,9 @@ impl Parser<'_> {
                 if self.dialect == Dialect::Ksh && is_odd || self.dialect == Dialect::Zsh && may_be_sum {
                     return self.trouble_unfollowed("commands that look like a sum");
                 }
-                self.output().map(Some)
+                self.output(in_double).map(Some)
             }
-            Some(b'(') => self.output().map(Some),
+            Some(b'(') => self.output(in_double).map(Some),
             Some(b'[') if self.dialect == Dialect::Bash || self.dialect == Dialect::Zsh => self.bracket_sum().map(Some),
             Some(b'{') => self.braced(in_double).map(Some),
             // `$=name` of zsh and its kin.
@@ -292,7 +292,8 @@ impl Parser<'_> {
         let rest = self.text.get(self.at..).unwrap_or_default();
         let Some(close) = closing(rest) else { return self.trouble("a bracket is not closed") };
         // A quote that is open goes on behind it.
-        if rest.get(..close).is_some_and(|sum| sum.iter().any(|b| b"\"'`".contains(b))) {
+        let is_odd = |sum: &[u8]| sum.iter().any(|b| b"\"'`".contains(b)) || memchr::memchr_iter(b'[', sum).count() > 1;
+        if rest.get(..close).is_some_and(is_odd) {
             return self.trouble_unfollowed("a quote within a sum");
         }
         let mut inner = self.within(self.at + 1..self.at + close);
@@ -391,13 +392,14 @@ impl Parser<'_> {
         None
     }
 
-    pub(super) fn output(&mut self) -> Parsed<Part> {
+    pub(super) fn output(&mut self, in_double: bool) -> Parsed<Part> {
         self.at += 1;
         let before = self.waiting.len();
         self.outputs += 1;
-        let outer = std::mem::take(&mut self.is_between_quotes);
+        let outer = (std::mem::take(&mut self.is_between_quotes), self.is_quoted_output);
+        self.is_quoted_output |= in_double || outer.0;
         let list = self.whole();
-        self.is_between_quotes = outer;
+        (self.is_between_quotes, self.is_quoted_output) = outer;
         let list = list?;
         self.outputs -= 1;
         self.blanks();

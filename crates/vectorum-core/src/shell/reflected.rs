@@ -49,8 +49,8 @@ impl Machine<'_> {
             Content::Perhaps(Val::Unknown(doubt)) => Err(doubt),
             Content::Perhaps(_) | Content::Table(_) => Err(self.doubt("the positional parameters as a whole")),
         };
-        self.sets_positional = true;
         if let Some(state) = &mut self.live {
+            state.were_set = Some(true);
             state.positional = positional;
         }
         self.read_options_anew();
@@ -97,7 +97,7 @@ impl Machine<'_> {
                 (positional, _) => *positional = Err(doubt),
             }
         }
-        self.sets_positional = true;
+        self.live.iter_mut().for_each(|state| state.were_set = Some(true));
         self.read_options_anew();
         true
     }

@@ -107,7 +107,7 @@ impl Machine<'_> {
                 self.fog("a command of the shell is taken away, or brought");
             }
             (b"functions", [option, names @ ..])
-                if is_option(option) && !names.is_empty() && option.iter().any(|b| b"uU".contains(b)) =>
+                if option.starts_with(b"-") && !names.is_empty() && option.iter().any(|b| b"uU".contains(b)) =>
             {
                 self.autoload(Some(names));
             }

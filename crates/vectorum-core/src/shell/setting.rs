@@ -180,7 +180,7 @@ impl Machine<'_> {
         self.doubt_errors(place, doubt);
         // A name in it may not be set.
         let has_name =
-            |part: &Part| matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().any(u8::is_ascii_alphabetic));
+            |part: &Part| !matches!(part, Part::Text(text) | Part::Quoted(text) if !text.iter().any(u8::is_ascii_alphabetic));
         if self.refuses_unset() && place.iter().any(has_name) {
             self.exit_or_go_on(doubt);
         }

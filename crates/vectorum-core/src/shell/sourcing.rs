@@ -199,7 +199,7 @@ impl Machine<'_> {
         if takes && let Some(state) = &mut self.live {
             state.positional = Ok(Arc::new(given));
         }
-        let was_set = std::mem::take(&mut self.sets_positional);
+        self.live.iter_mut().for_each(|state| state.were_set = Some(false));
         let zero = if path.contains(&b'/') { self.called_zero(path.clone()) } else { None };
         // What fails within ends no more than the file there (measured: 93u+m).
         let is_mild = self.dialect == Dialect::Ksh && command == b"source";
@@ -211,14 +211,18 @@ impl Machine<'_> {
             self.end();
         }
         // What `set` puts in their place stays there in bash, outside of functions.
-        let stays = self.sets_positional && self.dialect == Dialect::Bash && !self.is_in_function();
+        let may_stay = self.dialect == Dialect::Bash && !self.is_in_function();
+        let stays = if may_stay { self.live.as_ref().and_then(|state| state.were_set) } else { Some(false) };
+        let doubt = self.doubt("whether a file set the positional parameters");
         // Behind `command` they come back there.
-        let comes_back = takes && !stays || self.dialect == Dialect::Mksh && self.behind_command + self.tame > 0;
+        let comes_back = takes && stays != Some(true) || self.dialect == Dialect::Mksh && self.behind_command + self.tame > 0;
         if let (Some(state), Some(outer), true) = (&mut self.live, outer, comes_back) {
-            state.positional = outer;
+            state.positional = if stays.is_none() { Err(doubt) } else { outer };
         }
         // A file within that is given words of its own takes that back.
-        self.sets_positional |= was_set && !takes;
+        if let Some(state) = self.live.as_mut().filter(|_| takes) {
+            state.were_set = Some(false);
+        }
     }
 
     /// Whether a file lies in a folder of PATH.

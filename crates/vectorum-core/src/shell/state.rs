@@ -61,6 +61,9 @@ pub(super) struct State {
     pub(super) status: Status,
     /// The positional parameters.
     pub(super) positional: Result<Arc<Vec<Val>>, Arc<Doubt>>,
+    /// Whether `set` put them there since the file or the function that runs was begun, or one within it; `None` where that
+    /// is not known.
+    pub(super) were_set: Option<bool>,
     pub(super) folder: Option<Bytes>,
     /// The folder that was left last, where that is known.
     pub(super) left: Option<Bytes>,
@@ -118,6 +121,7 @@ impl Branch for State {
             options: self.options.clone(),
             status: self.status.clone(),
             positional: self.positional.clone(),
+            were_set: self.were_set,
             folder: self.folder.clone(),
             left: self.left.clone(),
             has_references: self.has_references,
@@ -177,6 +181,9 @@ impl Branch for State {
         }
         if self.positional != other.positional {
             self.positional = Err(why.clone());
+        }
+        if self.were_set != other.were_set {
+            self.were_set = None;
         }
         if self.folder != other.folder {
             self.folder = None;
@@ -261,6 +268,7 @@ mod tests {
             options: BTreeMap::new(),
             status: Status::Known(0),
             positional: Ok(Arc::default()),
+            were_set: Some(false),
             folder: None,
             left: None,
             has_references: false,

@@ -203,7 +203,11 @@ impl Parser<'_> {
             self.lines()?;
             // A key may be of other signs there.
             let is_open = words.last().is_some_and(has_open_key);
-            if self.dialect == Dialect::Ksh && is_open && self.peek().is_some_and(|b| b")&|;<>}".contains(&b)) {
+            if self.dialect == Dialect::Ksh
+                && (is_open || !words.is_empty())
+                && self.peek().is_some_and(|b| b"&|;<>".contains(&b))
+                || self.dialect == Dialect::Ksh && is_open && self.peek().is_some_and(|b| b")}".contains(&b))
+            {
                 return self.trouble_unfollowed("a key of a list with other signs");
             }
             match self.peek() {
@@ -213,8 +217,10 @@ impl Parser<'_> {
                     // A bracket that is quoted closes none, and what is open goes on with the file (measured: bash 5.2).
                     let is_quoted = |word: &Word| {
                         let text = self.text.get(word.at..word.end).unwrap_or_default();
-                        has_key(word)
-                            && closing(text).is_none_or(|close| text.get(..close).is_some_and(|key| key.contains(&b'\\')))
+                        let key = text.get(..memchr::memchr(b'=', text).unwrap_or(text.len())).unwrap_or_default();
+                        let count = |sign| memchr::memchr_iter(sign, key).count();
+                        let is_open = |close: usize| text.get(..close).is_some_and(|key| key.contains(&b'\\'));
+                        has_key(word) && (closing(text).is_none_or(is_open) || key.starts_with(b"[") && count(b'[') > count(b']'))
                     };
                     let is_all_quoted =
                         |word: &Word| self.text.get(word.at..word.end).is_some_and(|text| text.starts_with(b"[\\]"));
