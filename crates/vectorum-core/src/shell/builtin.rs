@@ -280,18 +280,7 @@ impl Machine<'_> {
                 self.stop();
             }
             Ok(Some(path)) if self.may_be_function_file(&path) => self.fog(ONE_OR_ANOTHER),
-            Ok(Some(path)) => {
-                let answer = self.program(&path, arguments);
-                self.read_by(name);
-                self.print(answer.output);
-                if answer.status.is_none() {
-                    self.write_perhaps_beside();
-                }
-                match answer.status {
-                    Some(status) => self.set_status(status),
-                    None => self.doubt_status(self.doubt("how a program ends")),
-                }
-            }
+            Ok(Some(path)) => self.run_program(&path, arguments),
             // A job by its number.
             Ok(None) if self.dialect.is_rich() && name.starts_with(b"%") => {
                 self.doubt_status(self.doubt("whether there is such a job"));
@@ -525,19 +514,38 @@ impl Machine<'_> {
             };
         }
         // The shell becomes another program, or ends.
-        let name = rest.iter().find_map(Val::known).cloned();
+        let name = rest.first().and_then(Val::known).cloned();
         let found = name.map(|n| self.find_program(&n));
         match found {
-            Some(Ok(Some(_))) => self.exit(),
+            Some(Ok(Some(path))) => {
+                self.run_program(&path, rest.get(1..).unwrap_or_default());
+                self.exit();
+            }
             // What is in a file ends even a shell where somebody types (measured).
             Some(Ok(None)) => {
                 self.set_status(127);
                 self.exit();
             }
             _ => {
+                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.write_perhaps_beside();
                 self.doubt_status(self.doubt("whether there is such a command"));
                 self.exit();
             }
+        }
+    }
+
+    /// A program runs of which it is known where it lies.
+    fn run_program(&mut self, path: &Bytes, arguments: &[Val]) {
+        let answer = self.program(path, arguments);
+        self.read_by(path);
+        self.print(answer.output);
+        if answer.status.is_none() {
+            self.write_perhaps_beside();
+        }
+        match answer.status {
+            Some(status) => self.set_status(status),
+            None => self.doubt_status(self.doubt("how a program ends")),
         }
     }
 
@@ -560,6 +568,10 @@ impl Machine<'_> {
         };
         let words = if words.first().is_some_and(|word| word == "--") { words.get(1..).unwrap_or_default() } else { words };
         let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
+        // What is set is told.
+        if words.first().is_none_or(is_option) {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
+        }
         let taken: &[u8] = match self.dialect {
             Dialect::Bash => b"lp",
             Dialect::Ksh => b"p",

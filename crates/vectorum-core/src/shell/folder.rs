@@ -90,11 +90,14 @@ impl Machine<'_> {
             return self.change_folder_in_vain();
         }
         let is_usual = !self.may_be_set("cdotherwise");
-        let full = target
-            .filter(|_| is_usual)
-            .filter(|t| !searches || t.starts_with(b"/"))
-            .and_then(|t| self.full(&t))
-            .map(|p| plain_path(&p));
+        // What begins here is looked for nowhere else (POSIX, «cd»).
+        let is_here = |t: &[u8]| matches!(t, b"." | b"..") || [&b"/"[..], b"./", b"../"].iter().any(|begin| t.starts_with(begin));
+        let searches = searches && target.as_deref().is_some_and(|t| !is_here(t));
+        // Where it is found elsewhere is printed.
+        if searches {
+            self.print(Val::Unknown(self.doubt("the working folder is not known")));
+        }
+        let full = target.filter(|_| is_usual).filter(|_| !searches).and_then(|t| self.full(&t)).map(|p| plain_path(&p));
         let full = if is_physical { full.and_then(|p| self.ground.files.real_path(&p)) } else { full };
         let old = self.live.as_ref().and_then(|s| s.folder.clone());
         let Some(full) = full else {

@@ -101,7 +101,7 @@ const KEYWORDS: &[&[u8]] = &[
 impl Machine<'_> {
     pub(super) fn command(&mut self, own: &[u8], arguments: &[Val], command: &Command) {
         let mut rest = arguments;
-        let (mut asks, mut at_length) = (false, false);
+        let (mut asks, mut at_length, mut is_usual) = (false, false, true);
         while let Some((first, after)) = rest.split_first() {
             match first.known().map(|f| &f[..]) {
                 Some(b"--") => {
@@ -113,6 +113,8 @@ impl Machine<'_> {
                 {
                     asks |= letters.iter().any(|letter| b"vV".contains(letter));
                     at_length = letters.contains(&b'V');
+                    // Along a path of the system's own.
+                    is_usual &= !letters.contains(&b'p');
                     rest = after;
                 }
                 // zsh takes it for the name of a command.
@@ -135,12 +137,13 @@ impl Machine<'_> {
         };
         let Val::Known(name) = name.clone() else {
             return if asks {
+                self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status(self.doubt("whether there is such a command"));
             } else {
                 self.fog("a command whose name is not known");
             };
         };
-        if asks && !after.is_empty() {
+        if asks && (!after.is_empty() || !is_usual && !self.is_own(&name)) {
             self.print(Val::Unknown(self.doubt("what a command prints")));
             return self.doubt_status(self.doubt("whether there is such a command"));
         }

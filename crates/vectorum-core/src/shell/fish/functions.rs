@@ -160,7 +160,7 @@ impl Fish<'_> {
                 }
                 Kinds::If(arms, otherwise) => {
                     blocks.extend(arms.iter().flat_map(|(c, b)| [&c[..], b]));
-                    blocks.push(otherwise);
+                    blocks.extend(otherwise.as_deref());
                 }
                 Kinds::Switch(word, arms) => {
                     all.push(word);

@@ -42,7 +42,8 @@ fn within(jobs: &[Job], in_loop: bool) -> bool {
                 }
         }
         Kinds::If(arms, otherwise) => {
-            arms.iter().any(|(condition, then)| within(condition, in_loop) || within(then, in_loop)) || within(otherwise, in_loop)
+            arms.iter().any(|(condition, then)| within(condition, in_loop) || within(then, in_loop))
+                || otherwise.as_ref().is_some_and(|jobs| within(jobs, in_loop))
         }
         Kinds::Switch(_, arms) => arms.iter().any(|(_, body)| within(body, in_loop)),
         Kinds::For(.., body) => within(body, true),

@@ -141,7 +141,7 @@ pub(super) enum Joint {
 #[derive(Clone, Debug)]
 pub(super) enum Kinds {
     Command(Vec<Word>),
-    If(Vec<(Vec<Job>, Vec<Job>)>, Vec<Job>),
+    If(Vec<(Vec<Job>, Vec<Job>)>, Option<Vec<Job>>),
     Switch(Word, Vec<(Vec<Word>, Vec<Job>)>),
     For(Bytes, Vec<Word>, Vec<Job>),
     While(Vec<Job>, Vec<Job>),
@@ -484,10 +484,10 @@ impl<'a> Parser<'a> {
                     }
                     let otherwise = self.jobs()?;
                     let redirects = self.end()?;
-                    return Ok((Kinds::If(arms, otherwise), redirects));
+                    return Ok((Kinds::If(arms, Some(otherwise)), redirects));
                 }
                 let redirects = self.end()?;
-                return Ok((Kinds::If(arms, Vec::new()), redirects));
+                return Ok((Kinds::If(arms, None), redirects));
             }
         }
         if self.take_word(b"while") {

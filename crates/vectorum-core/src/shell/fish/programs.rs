@@ -116,6 +116,7 @@ impl Fish<'_> {
 
     pub(super) fn asked(&mut self, name: &[u8], arguments: &[Val], known: Option<&[Bytes]>) {
         let Some(words) = known else {
+            self.print(Val::Unknown(self.doubt("what a command prints")));
             // What it runs may set something.
             return match arguments.split_first() {
                 Some((Val::Known(wanted), rest)) if name == b"builtin" && wanted == "set" => self.named(&wanted.clone(), rest),
@@ -221,7 +222,12 @@ impl Fish<'_> {
                 self.set_status(0);
             }
             Ok(None) => self.set_status(if name == b"command" { 127 } else { 1 }),
-            Err(_) => self.doubt_status("where programs are looked up is not known"),
+            Err(_) => {
+                if !is_quiet {
+                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                }
+                self.doubt_status("where programs are looked up is not known");
+            }
         }
     }
 }
