@@ -180,7 +180,7 @@ impl Machine<'_> {
         for (index, argument) in arguments.iter().enumerate() {
             match argument.known() {
                 // What stands behind it may be quoted by that, or not.
-                Some(text) if self.dialect == Dialect::Dash && text.ends_with(b"\\") => {
+                Some(text) if self.dialect != Dialect::Bash && text.ends_with(b"\\") => {
                     self.fog("an alias that a backslash ends");
                 }
                 Some(text) if counts_anywhere => {

@@ -99,6 +99,13 @@ impl Machine<'_> {
             b"test" | b"[" if self.dialect == Dialect::Dash && arguments.iter().any(|a| a.known().is_some_and(|a| a == "-v")) => {
                 self.doubt_status(self.doubt("a test of another kind"));
             }
+            b"test" | b"["
+                if self.dialect == Dialect::Zsh
+                    && arguments.len() > 4
+                    && arguments.iter().any(|a| a.known().is_some_and(|a| a == "-" || a == "--")) =>
+            {
+                self.doubt_status(self.doubt("a test of another kind"));
+            }
             b"test" | b"[" => {
                 let words = if name == b"[" { arguments.split_last().map(|(_, w)| w).unwrap_or_default() } else { arguments };
                 self.end_by_test(words);
@@ -455,6 +462,14 @@ impl Machine<'_> {
             Some([n]) if n.len() > 9 && matches!(self.dialect, Dialect::Dash | Dialect::Mksh) => return self.misused_badly(),
             Some([n]) if is_great(n) && matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Zsh) => {
                 self.doubt_status(self.doubt("a status that is more than a byte holds"));
+            }
+            // There what ran before the file does not count (measured: R59).
+            Some([])
+                if self.dialect == Dialect::Mksh
+                    && self.status() != Status::Known(0)
+                    && self.frames.iter().rfind(|f| is_place(f)).is_some_and(|f| f.kind == Boundary::Text) =>
+            {
+                self.doubt_status(self.doubt("a file that is left before anything of it ran"));
             }
             _ => self.status_of(known),
         }

@@ -161,16 +161,17 @@ pub(super) fn answer(
                 [b"-n", count, files @ ..] => (*count, files),
                 [count, files @ ..] if count.starts_with(b"-n") => (count.get(2..)?, files),
                 [count, files @ ..] if count.starts_with(b"-") => (count.get(1..)?, files),
+                // An old form of the same, or a file.
+                [count, ..] if count.starts_with(b"+") => return None,
                 files => (&b"10"[..], files),
             };
+            let from = count.strip_prefix(b"+");
+            let count: usize = std::str::from_utf8(from.unwrap_or(count)).ok()?.parse().ok()?;
             let Some(text) = text_of(files)? else { return Some(said(Bytes::new(), 1)) };
             let begins: Vec<usize> = std::iter::once(0).chain(memchr::memchr_iter(b'\n', &text).map(|at| at + 1)).collect();
             let begins: Vec<usize> = begins.into_iter().filter(|at| *at < text.len()).collect();
             // From a line on, or so many from the end.
-            let at = match count.strip_prefix(b"+") {
-                Some(from) => std::str::from_utf8(from).ok()?.parse::<usize>().ok()?.checked_sub(1)?,
-                None => begins.len().saturating_sub(std::str::from_utf8(count).ok()?.parse().ok()?),
-            };
+            let at = if from.is_some() { count.checked_sub(1)? } else { begins.len().saturating_sub(count) };
             Some(said(text.slice(begins.get(at).copied().unwrap_or(text.len())..), 0))
         }
         (b"wc", [b"-l"]) => {

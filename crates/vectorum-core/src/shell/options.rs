@@ -390,6 +390,8 @@ impl Machine<'_> {
         for word in words {
             // As letters, or with another one's options.
             if word.starts_with(b"-") || word.starts_with(b"+") {
+                self.put_option(OTHERWISE, true);
+                self.doubt_words();
                 return self.fog("an option is set that is not followed");
             }
             if !self.set_option_of_zsh(word, on) {

@@ -152,6 +152,13 @@ impl Place<'_> {
                 }
                 _ => None,
             },
+            // An option, or none where it stands alone.
+            (b"dirname" | b"basename" | b"readlink" | b"realpath", words)
+                if words.last().is_some_and(|word| word.is_empty() || word.starts_with(b"-")) =>
+            {
+                None
+            }
+            (b"basename", [first, ..]) if first.starts_with(b"-") => None,
             (b"dirname", [path]) => {
                 let path = strip_slashes(path);
                 let end = memchr::memrchr(b'/', path);

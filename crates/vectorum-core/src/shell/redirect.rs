@@ -243,6 +243,10 @@ impl Machine<'_> {
             };
             if redirect.operator.starts_with(b"<") {
                 opening.streams.open(number, Goes::Away);
+                // Nothing can be written to it.
+                if number != Some(0) {
+                    opening.streams.close(number);
+                }
             }
             match &redirect.operator[..] {
                 b"<<" | b"<<-" | b"<<<" => {

@@ -97,7 +97,7 @@ impl Streams {
                 None => Goes::Away,
             },
         };
-        if takes_up_without && goes != Goes::Away { self.any() } else { goes }
+        if takes_up_without && goes != Goes::Away || self.lacks { self.any() } else { goes }
     }
 
     /// Whether a file can be opened only where a number is open that may not be.

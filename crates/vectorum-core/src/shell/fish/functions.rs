@@ -142,7 +142,8 @@ impl Fish<'_> {
     }
 
     pub(super) fn function(&self, name: &[u8]) -> Option<Named> {
-        self.live.as_ref()?.functions.get(name).cloned()
+        // What has a stroke is a file's.
+        self.live.as_ref().filter(|_| !name.contains(&b'/'))?.functions.get(name).cloned()
     }
 
     /// Something may run at any time from here on: nothing is known of what it sets.

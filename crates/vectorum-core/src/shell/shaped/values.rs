@@ -486,7 +486,7 @@ impl Machine<'_> {
                 // The file that the text stands in, and what runs it.
                 Some(b'x') => self.own_file(),
                 // In a function it is that one's name.
-                Some(b'N') if !self.is_in_function() => self.own_file(),
+                Some(b'N') if !self.is_in_function() && self.source.fixed.is_none() => self.own_file(),
                 _ => Held::Unset,
             };
             let Held::One(Val::Known(value)) = held else { return unknown };
