@@ -406,7 +406,7 @@ impl Parser<'_> {
         if !self.take(b")") {
             return self.trouble("a command in parentheses is not closed");
         }
-        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && self.waiting.len() > before {
+        if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) && self.waiting.len() > before {
             return self.trouble_unfollowed("a here-document whose command ends before it");
         }
         // There a here-document that has not begun where the command ends is empty (measured: dash 0.5.12, zsh 5.9).
@@ -435,6 +435,11 @@ impl Parser<'_> {
                 },
                 byte => inner.push(byte),
             }
+        }
+        // What stands in one is read twice there, or stands behind the backtick.
+        let has = |text: &[u8]| memchr::memmem::find(&inner, text).is_some();
+        if has(b"<<") && (self.dialect == Dialect::Mksh || !inner.contains(&b'\n') || inner.contains(&b'`') || has(b"\\\n")) {
+            return self.trouble_unfollowed("a here-document in backticks");
         }
         let inner = Bytes::from(inner);
         let mut parser = Parser::new(&inner, self.dialect);

@@ -351,6 +351,15 @@ impl Parser<'_> {
             let mut delimiter = Vec::new();
             let mut is_quoted = false;
             flat(&word.parts, &mut delimiter, &mut is_quoted);
+            // Nothing of it is expanded (POSIX, 2.7.4).
+            let text = self.text.get(word.at..word.end).unwrap_or_default();
+            if text.iter().any(|byte| b"$`".contains(byte)) {
+                let begins_more = |pair: &[u8]| matches!(pair, [b'$', b'(' | b'{' | b'[' | b'\'' | b'"']);
+                if self.dialect == Dialect::Ksh || text.contains(&b'`') || text.windows(2).any(begins_more) {
+                    return self.trouble_unfollowed("a here-document whose end is a word of another kind");
+                }
+                (delimiter, is_quoted) = without_quotes(text);
+            }
             if delimiter.contains(&b'\n') {
                 return self.trouble_unfollowed("a here-document whose end is more than a line");
             }
@@ -361,6 +370,24 @@ impl Parser<'_> {
         }
         Ok(Some(Redirect { operator, from: number, word }))
     }
+}
+
+/// A word without its quotes, and whether there were some.
+fn without_quotes(text: &[u8]) -> (Vec<u8>, bool) {
+    let (mut plain, mut open, mut is_quoted) = (Vec::new(), None, false);
+    let mut bytes = text.iter().copied();
+    while let Some(byte) = bytes.next() {
+        match (byte, open) {
+            (b'\'' | b'"', None) => (open, is_quoted) = (Some(byte), true),
+            (quote, Some(begun)) if quote == begun => open = None,
+            (b'\\', None | Some(b'"')) => {
+                is_quoted = true;
+                plain.extend(bytes.next());
+            }
+            _ => plain.push(byte),
+        }
+    }
+    (plain, is_quoted)
 }
 
 #[cfg(test)]
