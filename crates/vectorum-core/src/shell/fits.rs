@@ -50,7 +50,11 @@ impl Machine<'_> {
             Dialect::Mksh => is_sign(b'|'),
             _ => false,
         };
-        if has_more && !text.contains(&b'(') {
+        // A range that goes back is one all the same there.
+        let goes_back = |signs: &[u8]| matches!(signs, [from, b'-', to] if from > to && from.is_ascii_alphanumeric() && to.is_ascii_alphanumeric());
+        let has_more = has_more && !text.contains(&b'(')
+            || self.dialect == Dialect::Ksh && text.contains(&b'[') && text.windows(3).any(goes_back);
+        if has_more {
             return Err(self.doubt(ODD));
         }
         // One that is not closed is no pattern there.

@@ -128,6 +128,17 @@ impl Machine<'_> {
             }),
             words => Some(words.to_vec()),
         };
+        // These ask it to tell how it is called, and end it.
+        let asks = |word: &Bytes| word.starts_with(b"--") && word.len() > 2 || word.starts_with(b"-") && word.contains(&b'?');
+        let is_text = options.contains(&b' ');
+        if self.dialect == Dialect::Ksh && (is_text || given.as_ref().is_none_or(|words| words.iter().any(asks))) {
+            self.exit_or_go_on(&self.doubt("options that ask how it is called"));
+        }
+        // It is taken for an option there.
+        let has_colon = |word: &Bytes| word.starts_with(b"-") && word.contains(&b':');
+        if self.dialect == Dialect::Dash && given.as_ref().is_some_and(|words| words.iter().any(has_colon)) {
+            return self.fog("an option that is a colon");
+        }
         let count = given.as_ref().map_or(0, Vec::len);
         let is_name = crate::reader::is_portable(name);
         let names = [&name[..], INDEX, ARGUMENT];

@@ -165,7 +165,7 @@ impl Machine<'_> {
             return Err(self.doubt(ODD));
         }
         let found = self.found(text, &quoted, &manner);
-        if let (Err(doubt), Dialect::Bash, Nothing::Fails) = (&found, self.dialect, manner.nothing) {
+        if let (Err(doubt), Dialect::Bash | Dialect::Zsh, Nothing::Fails) = (&found, self.dialect, manner.nothing) {
             self.fail_or_go_on(&doubt.clone());
         }
         let (found, patterns) = found?;
@@ -319,7 +319,14 @@ impl Machine<'_> {
                 }
                 is_pattern = true;
                 let folder = if real.is_empty() { b"/".to_vec() } else { real.clone() };
-                let Some(names) = self.names_in(&folder)? else { continue };
+                let Some(mut names) = self.names_in(&folder)? else { continue };
+                // It takes the folder itself and the one around it, too (measured: dash 0.5.12).
+                if self.dialect == Dialect::Dash && text.first() == Some(&b'.') {
+                    if !is_last {
+                        return Err(self.doubt("a pattern that names the folder itself"));
+                    }
+                    names.splice(0..0, [&b"."[..], b".."].map(Bytes::from_static));
+                }
                 let folded = Pattern::new(&text.to_ascii_lowercase(), quoted, groups);
                 for name in names {
                     if name.starts_with(b".") && text.first() != Some(&b'.') && !manner.takes_dots {

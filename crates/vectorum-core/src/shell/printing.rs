@@ -145,6 +145,11 @@ impl Machine<'_> {
         }
         self.set_status(0);
         let known: Option<Vec<Bytes>> = arguments.iter().map(|a| a.known().cloned()).collect();
+        // Where it would write how much it wrote, it is an error there.
+        let counts = |word: &Val| word.known().is_some_and(|word| memchr::memmem::find(word, b"%n").is_some());
+        if self.dialect == Dialect::Zsh && arguments.iter().take(3).any(counts) {
+            self.fail_or_go_on(&self.doubt("a format that is not followed"));
+        }
         if let Some([flag, name, ..]) = arguments.get(..2).and_then(|a| <&[Val; 2]>::try_from(a).ok())
             && flag.known().is_some_and(|f| f == "-v")
             && self.dialect.is_rich()
@@ -167,7 +172,9 @@ impl Machine<'_> {
             }
             // What is no number is written as one all the same, and told by the status.
             let is_odd = value.known().is_none();
-            self.set_by_command(&name, Content::Set(value));
+            // It may be an error there, of which nothing comes.
+            let content = if is_odd && self.dialect == Dialect::Zsh { Content::Perhaps(value) } else { Content::Set(value) };
+            self.set_by_command(&name, content);
             if is_odd {
                 self.doubt_status(self.doubt("a format that is not followed"));
             }
@@ -318,6 +325,10 @@ pub(super) fn formatted(arguments: &[Bytes], dialect: Option<Dialect>) -> Option
                 (b'%', Some(_)) => {
                     let (shape, length) = Shape::of(format.get(at..)?)?;
                     let first = rest.first().map(|word| &word[..]);
+                    // Without a number that is an error there (measured: 93u+m).
+                    if dialect == Some(Dialect::Ksh) && shape.kind == b'i' && first.is_none() {
+                        return None;
+                    }
                     out.extend(shape.filled(first, dialect)?);
                     rest = rest.get(1..).unwrap_or_default();
                     at += length;

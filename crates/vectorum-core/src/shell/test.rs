@@ -299,7 +299,7 @@ impl Machine<'_> {
                     }
                     (b"-ef", false, false) => {
                         let real = |p: &[u8]| self.ground.files.real_path(p);
-                        if real(&a) == real(&b) {
+                        if real(&a).is_some_and(|one| real(&b) == Some(one)) {
                             return Ok(true);
                         }
                     }

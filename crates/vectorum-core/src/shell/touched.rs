@@ -10,8 +10,32 @@ use crate::host_view::{Content, HostView, Kind, Want};
 use crate::lock::lock;
 
 /// Programs that make, change or remove what they are given.
-const CHANGING: &[&[u8]] =
-    &[b"mkdir", b"touch", b"rm", b"rmdir", b"ln", b"cp", b"mv", b"chmod", b"chown", b"install", b"tee", b"truncate"];
+const CHANGING: &[&[u8]] = &[
+    b"mkdir",
+    b"touch",
+    b"rm",
+    b"rmdir",
+    b"ln",
+    b"cp",
+    b"mv",
+    b"chmod",
+    b"chown",
+    b"install",
+    b"tee",
+    b"truncate",
+    b"unlink",
+    b"mkfifo",
+    b"mknod",
+    b"shred",
+    b"rename",
+    b"patch",
+];
+
+/// Programs that make files in the working folder, or where their words say.
+const MAKING: &[&[u8]] = &[
+    b"tar", b"unzip", b"zip", b"wget", b"gzip", b"gunzip", b"bzip2", b"bunzip2", b"xz", b"unxz", b"zstd", b"split", b"csplit",
+    b"rsync", b"scp", b"cpio",
+];
 
 /// Files as they were, but for those that were touched.
 pub(super) struct Touched<'a> {
@@ -58,6 +82,33 @@ impl<'a> Touched<'a> {
             && arguments.iter().filter_map(|a| full(a)).any(|path| lock(&self.told).contains_key(&clean(&path)))
         {
             return;
+        }
+        let is_option = |word: &[u8]| word.starts_with(b"-");
+        let has_option = |letter: &[u8], long: &[u8]| {
+            let mut options = arguments.iter().filter(|word| is_option(word));
+            options.any(|word| word.starts_with(letter) || word.starts_with(long))
+        };
+        let does = |what: &[&[u8]]| arguments.iter().any(|word| what.contains(word));
+        let changes_own = match program {
+            b"sed" => has_option(b"-i", b"--in-place"),
+            b"sort" => has_option(b"-o", b"--output"),
+            b"curl" => has_option(b"-o", b"--output") || has_option(b"-O", b"--remote-name"),
+            b"find" => does(&[b"-delete", b"-exec", b"-execdir", b"-ok", b"-fprint"]),
+            b"git" => {
+                does(&[b"clone", b"init", b"checkout", b"switch", b"pull", b"merge", b"rebase", b"reset", b"stash", b"apply"])
+            }
+            b"mktemp" => arguments.iter().any(|word| !is_option(word) || word.starts_with(b"-p")),
+            _ => MAKING.contains(&program),
+        };
+        // What they make lies where they are told, or here.
+        if changes_own {
+            let told = arguments.iter().filter(|word| !is_option(word)).copied();
+            for path in told.chain([&b"."[..]]).filter_map(&full) {
+                self.touch(&path);
+            }
+        }
+        if program == b"dd" {
+            arguments.iter().filter_map(|word| full(word.strip_prefix(b"of=")?)).for_each(|path| self.touch(&path));
         }
         if CHANGING.contains(&program) {
             for path in arguments.iter().filter(|a| !a.starts_with(b"-")).filter_map(|a| full(a)) {

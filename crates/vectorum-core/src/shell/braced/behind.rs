@@ -17,6 +17,13 @@ pub(super) enum Behind {
     Other(&'static str),
 }
 
+/// Whether a parenthesis stands in a pattern without quotes, and behind no sign that makes a list of it.
+fn has_lone_parenthesis(text: &[u8]) -> bool {
+    let is_alone = |pair: &[u8]| matches!(pair, [before, b'('] if !b"?*+@!$(".contains(before));
+    let has_quotes = text.iter().any(|byte| b"'\"\\`".contains(byte));
+    !has_quotes && (text.starts_with(b"(") || text.windows(2).any(is_alone))
+}
+
 impl Parser<'_> {
     /// Takes what is cut off an end, from its sign on.
     pub(super) fn trimmed(&mut self, sign: u8) -> Parsed<Change> {
@@ -39,6 +46,10 @@ impl Parser<'_> {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
         if self.dialect == Dialect::Mksh && text.contains(&b'(') && is_uneven(text) {
+            return self.trouble_unfollowed("a parenthesis in a pattern");
+        }
+        // One that stands behind no sign cannot stand there (measured: 93u+m).
+        if self.dialect == Dialect::Ksh && has_lone_parenthesis(text) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
         // A bracket that is open goes on behind the brace there (measured: 93u+m).
@@ -78,6 +89,9 @@ impl Parser<'_> {
         };
         // A parenthesis that nothing matches ends more than the parameter there (measured: 93u+m, R59).
         let text = self.text.get(from..self.at).unwrap_or_default();
+        if self.dialect == Dialect::Ksh && has_lone_parenthesis(text) {
+            return self.trouble_unfollowed("a parenthesis in a pattern");
+        }
         // What runs within one is found only behind its strokes.
         if self.dialect == Dialect::Zsh && text.contains(&b'`') {
             return self.trouble_unfollowed("commands in a pattern");
