@@ -323,6 +323,9 @@ impl Machine<'_> {
 
     /// What a command of the shell, or a program, says where it does not succeed.
     pub(super) fn complain_of(&mut self, name: &[u8], arguments: &[Val]) {
+        if !self.takes_up_errors() {
+            return;
+        }
         let asks = || matches!(arguments.first(), Some(Val::Known(option)) if option == "-v");
         let is_silent = match self.status() {
             // An option that it was not asked for.
