@@ -518,6 +518,9 @@ impl Fish<'_> {
     }
 
     fn print(&mut self, text: Val) {
+        if self.live.as_ref().is_none_or(|state| state.output.streams.goes(1) == Goes::Away) {
+            return;
+        }
         let doubt = self.doubt("what a command prints");
         if let Some(state) = &mut self.live {
             state.output.write(1, text, &doubt);
@@ -531,14 +534,19 @@ impl Fish<'_> {
 
     /// Something may be said of an error.
     fn complain(&mut self) {
-        let doubt = self.doubt("what is said of an error");
-        self.live.iter_mut().for_each(|state| state.output.doubt_by([2], &doubt));
+        if self.takes_up_errors() {
+            let doubt = self.doubt("what is said of an error");
+            self.live.iter_mut().for_each(|state| state.output.doubt_by([2], &doubt));
+        }
     }
 
     /// A program may write by any number but 1, of which that is told otherwise.
     fn write_perhaps_beside(&mut self) {
-        let doubt = self.doubt("what a program writes");
-        self.live.iter_mut().for_each(|state| state.output.doubt_by((0..10).filter(|number| *number != 1), &doubt));
+        if self.live.as_ref().is_some_and(|state| state.output.streams.any() != Goes::Away) {
+            let doubt = self.doubt("what a program writes");
+            let others = (0..10).filter(|number| *number != 1);
+            self.live.iter_mut().for_each(|state| state.output.doubt_by(others.clone(), &doubt));
+        }
     }
 
     /// A path from the root, as far as the working folder is known.

@@ -73,6 +73,7 @@ mod nameref;
 mod one_of;
 mod options;
 mod outputs;
+mod outside;
 mod parameter;
 mod parse;
 mod pattern;

@@ -71,7 +71,7 @@ pub(super) fn number_of(redirect: &Redirect) -> Option<usize> {
 impl Streams {
     /// Where what is written by a number goes.
     pub(super) fn goes(&self, number: usize) -> Goes {
-        self.goes.get(number).copied().unwrap_or(self.any())
+        self.goes.get(number).copied().unwrap_or_else(|| self.any())
     }
 
     /// Where something goes of which it is not known by which number it is written.
@@ -302,9 +302,10 @@ impl Machine<'_> {
 
     /// A program may write by any number but 1, of which that is told otherwise.
     pub(super) fn write_perhaps_beside(&mut self) {
-        let doubt = self.doubt("what a program writes");
-        if let Some(state) = self.live.as_mut().filter(|state| state.output.streams.any() != Goes::Away) {
-            state.output.doubt_by((0..10).filter(|number| *number != 1), &doubt);
+        if self.live.as_ref().is_some_and(|state| state.output.streams.any() != Goes::Away) {
+            let doubt = self.doubt("what a program writes");
+            let others = (0..10).filter(|number| *number != 1);
+            self.live.iter_mut().for_each(|state| state.output.doubt_by(others.clone(), &doubt));
         }
     }
 
