@@ -22,6 +22,13 @@ use super::value::Val;
 /// Why a status is not known.
 const NO_NUMBER: &str = "a status that is no number";
 
+/// Whether a word begins like an option and is no operator of `test`.
+fn is_dashed(word: &[u8]) -> bool {
+    const OF_TWO: [&[u8]; 9] = [b"-eq", b"-ne", b"-lt", b"-le", b"-gt", b"-ge", b"-nt", b"-ot", b"-ef"];
+    let is_of_one = matches!(word, [b'-', letter] if letter.is_ascii_alphabetic());
+    word.starts_with(b"-") && !is_of_one && !OF_TWO.contains(&word)
+}
+
 impl Machine<'_> {
     pub(super) fn is_function(&self, name: &[u8]) -> bool {
         self.live.as_ref().is_some_and(|s| s.functions.get(name).is_some())
@@ -98,7 +105,7 @@ impl Machine<'_> {
             b"test" | b"["
                 if self.dialect == Dialect::Zsh
                     && arguments.len() > 4
-                    && arguments.iter().any(|a| a.known().is_some_and(|a| a == "-" || a == "--")) =>
+                    && arguments.iter().any(|a| a.known().is_some_and(|a| is_dashed(a))) =>
             {
                 self.doubt_status(self.doubt("a test of another kind"));
             }

@@ -45,6 +45,16 @@ impl Machine<'_> {
         {
             return self.fog("an option is set that is not known");
         }
+        // Signs among the letters set another option there, or end them.
+        let is_odd = |word: &Val| {
+            let letters =
+                word.known().filter(|word| word.starts_with(b"-") || word.starts_with(b"+")).and_then(|word| word.get(1..));
+            letters.is_some_and(|letters| letters != b"-" && letters.iter().any(|letter| b"-+".contains(letter)))
+        };
+        if self.dialect == Dialect::Ksh && arguments.iter().take_while(|word| word.known().is_none_or(|w| w != "--")).any(is_odd)
+        {
+            return self.fog("an option is set that is not known");
+        }
         if arguments.is_empty() {
             return self.print(Val::Unknown(self.doubt("what a declaration prints")));
         }

@@ -64,6 +64,12 @@ impl Parser<'_> {
         if self.dialect == Dialect::Zsh && word.parts.iter().any(has_none) {
             return self.trouble_unfollowed("nothing between parentheses");
         }
+        // A letter that is quoted means more than itself within a list there (measured: 93u+m).
+        let text = self.text.get(at..self.at).unwrap_or_default();
+        let is_quoted_letter = |pair: &[u8]| matches!(pair, [b'\\', letter] if letter.is_ascii_alphanumeric());
+        if self.dialect == Dialect::Ksh && text.contains(&b'(') && text.windows(2).any(is_quoted_letter) {
+            return self.trouble_unfollowed("a quoted letter in a list of patterns");
+        }
         Ok(word)
     }
 

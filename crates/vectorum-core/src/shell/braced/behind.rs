@@ -115,6 +115,12 @@ impl Parser<'_> {
 
     /// Takes a part of a text or a list, or modifiers of zsh's, from their colon on.
     pub(super) fn behind_colon(&mut self, start: usize) -> Parsed<Behind> {
+        // A sum with quotes is worked out in a way of its own there.
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let slice = rest.get(..memchr::memchr(b'}', rest).unwrap_or(rest.len())).unwrap_or_default();
+        if self.dialect == Dialect::Ksh && slice.contains(&b'"') && slice.contains(&b'=') {
+            return self.trouble_unfollowed("a quote within a sum");
+        }
         if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(|b| b.is_ascii_alphabetic() || b == b'#' || b == b'|') {
             if let Some(letters) = self.modifiers()
                 && self.take(b"}")

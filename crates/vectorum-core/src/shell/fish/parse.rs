@@ -349,7 +349,7 @@ impl<'a> Parser<'a> {
                 joint = Joint::Or;
             } else if self.take_word(b"not") || self.take_word(b"!") {
                 self.blanks();
-                if self.peek(0).is_none_or(|byte| b";-\n".contains(&byte)) {
+                if self.peek(0).is_none_or(|byte| b";-\n)".contains(&byte)) {
                     return self.odd("«not» without a command tells of itself");
                 }
                 negated = !negated;
@@ -395,7 +395,11 @@ impl<'a> Parser<'a> {
             self.at += length;
             let name = self.since(self.at - length);
             self.at += 1;
+            // A bracket there begins what is to be closed.
+            let from = self.at;
+            let has_bracket = |text: &[u8]| text.contains(&b'[');
             let word = match self.word() {
+                Ok(_) if self.text.get(from..self.at).is_some_and(has_bracket) => return self.odd("a variable for one command"),
                 // It is an error only when that command is run.
                 Err(trouble) if trouble.is_error => return self.odd("a variable for one command"),
                 other => other?.unwrap_or(Word { parts: Vec::new() }),

@@ -116,6 +116,11 @@ impl Fish<'_> {
         } else {
             self.run_job(last);
         }
+        // What those before it set may be where it is looked up, which was done before.
+        let is_lost = self.live.as_ref().is_some_and(|state| state.refused != Refused::No);
+        if is_lost && before.iter().any(|job| self.may_set(job)) {
+            self.doubt_status(MAY_NOT_RUN);
+        }
         // What sets a variable there ends like the command before it.
         let sets = |words: &[Word]| words.iter().map_while(Word::literal).find(|word| *word != b"builtin") == Some(b"set");
         if matches!(&last.kind, Kinds::Command(words) if sets(words)) {

@@ -29,6 +29,10 @@ impl Fish<'_> {
                     _ => {}
                 }
                 let path = text(Some(one)).ok_or(())?;
+                // What is no operator is an error.
+                if !matches!(&operator[..], [b'-', letter] if b"bcdefgGkLhoOprsStuwx".contains(letter)) {
+                    return Err(());
+                }
                 if path.is_empty() {
                     // What is no number is an error.
                     return if operator == b"-t"[..] { Err(()) } else { Ok(false) };
