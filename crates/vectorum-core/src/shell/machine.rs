@@ -339,6 +339,7 @@ impl<'a> Machine<'a> {
             state.vars.fog(&doubt);
             state.positional = Err(doubt.clone());
             state.reading = None;
+            (state.folder, state.left, state.stack) = (None, None, None);
             // Who knows what it prints.
             state.output.doubt_all(&doubt);
             state.open.get_or_insert(doubt.clone());

@@ -222,13 +222,15 @@ impl<'a> Parser<'a> {
                 let mut line = rest.get(..length).unwrap_or_default();
                 self.at = (self.at + length + 1).min(self.text.len());
                 // There a line that goes on keeps what it begins with (measured: 0.5.12).
-                let goes_on = self.dialect == Dialect::Dash && !is_quoted && body.ends_with(b"\\\n");
+                let strokes = body.iter().rev().skip(1).take_while(|byte| **byte == b'\\').count();
+                let goes_on = self.dialect == Dialect::Dash && !is_quoted && strokes % 2 == 1;
                 while strips && !goes_on && line.first() == Some(&b'\t') {
                     line = line.get(1..).unwrap_or_default();
                 }
                 if line == delimiter {
                     // Shells differ in whether a joined line can be the last one, and some join quoted ones within quotes.
-                    let may_join = !is_quoted || self.outputs > 0 && matches!(self.dialect, Dialect::Ksh | Dialect::Zsh);
+                    let may_join =
+                        !is_quoted || self.outputs > 0 && matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh);
                     if may_join && body.ends_with(b"\\\n") {
                         return self.trouble_unfollowed("a joined line ends a here-document");
                     }

@@ -234,6 +234,10 @@ impl Machine<'_> {
                     }
                     Copied::Open(from, is_moved) => {
                         let goes = opening.streams.goes(from);
+                        // A number that is copied to itself counts as one that is opened twice.
+                        if number == Some(from) && self.dialect == Dialect::Dash {
+                            opening.send(number, goes);
+                        }
                         match redirect.operator == b"<&" {
                             true => opening.streams.open(number, goes),
                             false => opening.send(number, goes),
@@ -463,6 +467,9 @@ impl Machine<'_> {
         if self.dialect == Dialect::Ksh {
             let names = command.redirects.iter().map(|redirect| &redirect.from[..]);
             names.filter(|name| !name.iter().all(u8::is_ascii_digit)).for_each(|name| self.doubt_from_here(name));
+        }
+        if streams.may_lack_standard() && self.dialect == Dialect::Dash {
+            self.say_perhaps();
         }
         // Its status may be that of what copies it (measured: zsh 5.9).
         if streams.is_split {

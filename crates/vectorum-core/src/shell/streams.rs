@@ -175,6 +175,10 @@ pub(super) struct Opening {
     pub(super) streams: Streams,
     /// The numbers that zsh writes to in all the places that are named, a bit each (zshmisc(1), «Multios»).
     written: Option<u16>,
+    /// The numbers that were opened.
+    opened: u16,
+    /// Whether what is opened more than once may stay so, as in dash.
+    puts_back_badly: bool,
 }
 
 impl Opening {
@@ -186,6 +190,9 @@ impl Opening {
         self.streams.is_split |= is_more;
         self.streams.open(number, if is_more { before.and(goes) } else { goes });
         self.written = self.written.map(|written| written | bit);
+        // One that is opened twice is not always put back there (measured: 0.5.12).
+        self.streams.lacks |= self.puts_back_badly && self.opened & bit != 0;
+        self.opened |= bit;
     }
 }
 
@@ -379,7 +386,12 @@ impl Machine<'_> {
     pub(super) fn opening(&mut self, is_piped: bool) -> Opening {
         let streams = self.live.as_ref().map(|state| state.output.streams).unwrap_or_default();
         let streams = Streams { is_split: false, ..streams };
-        Opening { streams, written: self.is_own_zsh().then_some(if is_piped { 0b10 } else { 0 }) }
+        Opening {
+            streams,
+            written: self.is_own_zsh().then_some(if is_piped { 0b10 } else { 0 }),
+            opened: 0,
+            puts_back_badly: self.dialect == Dialect::Dash,
+        }
     }
 }
 

@@ -228,7 +228,13 @@ impl Fish<'_> {
             // Stars without quotes name files there as well, and what names none is an error of that word (measured: 3.6).
             let patterns = match self.fields(std::slice::from_ref(word)) {
                 Ok(patterns) => patterns,
-                Err(doubt) if self.refuse_for(&doubt) => Vec::new(),
+                Err(doubt) if self.refuse_for(&doubt) => {
+                    // In a function its status may be another one.
+                    if self.frames.iter().any(|frame| frame.kind == Leaves::Function) {
+                        self.doubt_status("how a switch ends whose pattern names no file");
+                    }
+                    Vec::new()
+                }
                 Err(doubt) => vec![Val::Unknown(doubt)],
             };
             for pattern in patterns {
