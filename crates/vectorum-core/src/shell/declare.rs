@@ -154,7 +154,8 @@ impl Machine<'_> {
             if self.dialect == Dialect::Zsh && has_value && self.is_readonly(&name) && !given.as_slice().is_empty() {
                 given.as_slice().iter().map(name_of).for_each(|name| self.doubt_from_here(&name));
             }
-            let is_refused = self.dialect == Dialect::Mksh && !is_special && has_value && self.is_readonly(&name);
+            let is_refused =
+                self.dialect == Dialect::Mksh && !is_special && !attributes.is_local && has_value && self.is_readonly(&name);
             self.declare_one(declared, attributes, &status_before);
             // There nothing is declared behind one that is held fast.
             if is_refused {
@@ -343,7 +344,7 @@ impl Machine<'_> {
 
     fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Content>, attributes: Attributes) {
         let takes_place = attributes.is_local && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh);
-        if self.is_readonly(&assignment.name) && !takes_place {
+        if self.is_held_against(&assignment.name, attributes) && !takes_place {
             // There one that is local takes its place.
             if attributes.is_local && self.dialect == Dialect::Ksh {
                 self.fail_perhaps("a name that is held fast is declared in a function");
@@ -482,7 +483,7 @@ impl Machine<'_> {
                 _ => self.fail_special(),
             };
         }
-        if value.is_some() && self.is_readonly(name) {
+        if value.is_some() && self.is_held_against(name, attributes) {
             if self.dialect == Dialect::Bash && attributes.exported.is_some() {
                 self.doubt_export(name);
             }
@@ -491,7 +492,7 @@ impl Machine<'_> {
         if value.is_some() && !self.takes_text(name, attributes) {
             return;
         }
-        if value.is_none() && attributes.is_local && self.dialect == Dialect::Bash && self.is_readonly(name) {
+        if value.is_none() && attributes.is_local && self.dialect == Dialect::Bash && self.is_held_against(name, attributes) {
             return self.refuse(attributes);
         }
         if (attributes.is_list || attributes.is_table)

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::content::Content;
+use super::frame::{Boundary, Frame};
 use super::machine::Machine;
 use super::one_of::HELD_BEFORE;
 use super::state::Status;
@@ -102,6 +103,14 @@ impl Machine<'_> {
         for hook in ["precmd", "zshaddhistory", "preexec"] {
             let told = if hook == "precmd" { 0 } else { TOLD };
             self.call_hook(hook, told, BEFORE_PROMPT);
+        }
+    }
+
+    /// What zsh runs before each line of a script, too (measured: 5.9).
+    pub(super) fn before_line(&mut self) {
+        let is_text = |frame: &&Frame| matches!(frame.kind, Boundary::Text | Boundary::Startup);
+        if self.dialect == Dialect::Zsh && self.until.is_some() && self.frames.iter().filter(is_text).count() == 1 {
+            self.call_hook("preexec", TOLD, "what runs before a line of a script");
         }
     }
 

@@ -86,6 +86,7 @@ impl Machine<'_> {
                 self.epoch = self.clock;
                 self.note_charset();
             }
+            self.before_line();
             self.run_list(list);
             let given_up = self.frames.last_mut().and_then(|f| f.next.take());
             if self.live.is_none() && given_up.is_none() {
