@@ -1,7 +1,8 @@
 //! Small texts, put together of all that stands in one list and all that stands in another: commands in contexts and one behind
 //! the other, commands with options and with what they may be told, parameters expanded in places, sums, names that shells give
 //! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, options and what
-//! they change, items that are set and declared, files that are taken in, quotes and more in the braces of a parameter, zsh's own
+//! they change, items that are set and declared, files that are taken in, what is
+//! written where, lines of startup files, quotes and more in the braces of a parameter, zsh's own
 //! shapes, and one sign in shapes that hang on it.
 
 use super::Dice;
@@ -37,13 +38,14 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(17) {
+    match dice.roll(19) {
         11 if shell != "fish" => option(dice, shell),
         12 if shell != "fish" => braces(dice, shell),
         13 if shell == "zsh" => shape(dice),
         14 if shell != "fish" => items(dice, shell),
         15 if shell != "fish" => source(dice, shell),
         16 => written(dice, shell),
+        17 | 18 => startup(dice, shell),
         7 => sentence(dice, shell),
         8 if shell != "fish" => condition(dice, shell),
         9 if shell != "fish" => redirection(dice, shell),
@@ -244,6 +246,35 @@ fn written(dice: &mut Dice, shell: &str) -> String {
         "fish" => format!("{function}\necho > part\n{text}\nset -gx V $status \"$X\" \"$Y\"; read -gx D < part"),
         _ => format!("{function}\necho > part\n{text}\nV=\"$?|${{X-n}}|${{Y-n}}\"; read D < part; export V D"),
     }
+}
+
+/// Lines as people have them in their startup files, in some order and in this and that around them, with files that they
+/// bring along.
+fn startup(dice: &mut Dice, shell: &str) -> String {
+    let quote = if shell == "fish" { "\\'" } else { "'\\''" };
+    let mut lines = Vec::new();
+    for _ in 0..1 + dice.roll(4) {
+        let (line, around) = (one(dice, "startup", shell), one(dice, "around", shell));
+        lines.push(within(&around, &line, quote));
+    }
+    let end = match shell {
+        "fish" => "set -gx V $status (count $argv) $PWD; for v in X Y Z S LB LZ; set -gx OUT_$v \"$$v\"; end",
+        _ => "V=\"$?|$#|${1-n}|$PWD\"\nexport V X Y Z C L LZ LB S K M Q1 Q2",
+    };
+    let mut text = format!("{}\n{end}", lines.join("\n"));
+    let names = match shell {
+        "fish" => ["lib.fish", "lib2.fish", "sub/lib3.fish", "sub/lib4.fish"],
+        _ => ["lib", "lib2", "sub/lib3.sh", "sub/lib4.sh"],
+    };
+    for name in names {
+        let brought: Vec<String> = (0..1 + dice.roll(2)).map(|_| one(dice, "brought", shell)).collect();
+        text = format!("{text}␞{name}\n{}\n", brought.join("\n"));
+    }
+    let lazy = one(dice, "lazy", shell);
+    format!(
+        "{text}␞conf\na one two\nb  three\n␞conf2\n# c\nK=v\n\nM=w x\n␞conf3\nQ1=one\nQ2=\"two $Q1\"\n\
+         ␞fn/lazy\n{lazy}\n␞fn/lazy2\nLZ=two\n"
+    )
 }
 
 /// A word of some pieces in the braces of a parameter, which may stand in another one, and between quotes.
