@@ -163,10 +163,11 @@ pub fn keys(world: World) -> Vec<Timing> {
     timings
 }
 
-/// Takes the terminal over and panics: for the test that it is given back.
+/// Takes the terminal over and panics when a key is pressed: for the test that it is given back.
 pub fn panic_on_the_screen() {
     let _screen = crate::tui::terminal::Screen::take();
-    std::thread::sleep(Duration::from_millis(300));
+    // Whatever comes of it, the panic comes behind it.
+    std::io::Read::read(&mut std::io::stdin(), &mut [0; 1]).ok();
     #[expect(clippy::panic, reason = "this is what it is for")]
     {
         panic!("a panic on the screen");

@@ -440,6 +440,7 @@ fn a_panic_gives_the_terminal_back() {
         this.display()
     ));
     terminal.wait("the screen taken", |_| terminal.ask("#{alternate_on}") == "1");
+    terminal.press(&["Enter"]);
     let screen = terminal.wait_for("over=101");
     assert!(screen.contains("a panic on the screen"), "its message can be read\n{screen}");
     assert_eq!(terminal.ask("#{alternate_on} #{mouse_any_flag} #{cursor_flag}"), "0 0 1");
