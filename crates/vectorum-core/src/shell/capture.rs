@@ -114,7 +114,7 @@ impl Machine<'_> {
         if !matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
             outer.status = end.status;
         }
-        let may_lack = outer.output.streams.may_lack_standard();
+        let may_lack = outer.output.streams.lacks;
         self.live = Some(outer);
         if may_lack {
             self.say_perhaps();

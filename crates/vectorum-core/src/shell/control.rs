@@ -340,7 +340,7 @@ impl Machine<'_> {
         if let Some(state) = &mut self.live {
             state.input = input;
             // A pipe may get the number of one that is closed.
-            let spilled = spilled || state.output.streams.may_lack_standard();
+            let spilled = spilled || state.output.streams.lacks;
             state.output.take_over(spilled, &doubt);
         }
     }

@@ -53,7 +53,7 @@ use super::pattern::{Groups, Pattern};
 use super::program::content;
 use super::startup::{Invocation, Last, Payload, Started};
 use super::steps::Steps;
-use super::streams::{Goes, Written, digit};
+use super::streams::{BESIDE, Goes, Written, digit};
 use super::touched::Touched;
 use super::value::{Doubt, Val};
 use super::vars::{For, Start, Stored, Vars};
@@ -517,8 +517,13 @@ impl Fish<'_> {
         self.around = outer;
     }
 
+    /// Whether what is written by some of these may be taken up.
+    fn is_taken(&self, numbers: &[usize]) -> bool {
+        self.live.as_ref().is_some_and(|state| state.output.is_taken(numbers))
+    }
+
     fn print(&mut self, text: Val) {
-        if self.live.as_ref().is_none_or(|state| state.output.streams.goes(1) == Goes::Away) {
+        if !self.is_taken(&[1]) {
             return;
         }
         let doubt = self.doubt("what a command prints");
@@ -527,26 +532,21 @@ impl Fish<'_> {
         }
     }
 
-    /// Whether what is said of errors may be taken up.
-    fn takes_up_errors(&self) -> bool {
-        self.live.as_ref().is_some_and(|state| state.output.streams.goes(2) != Goes::Away)
+    fn doubt_written(&mut self, numbers: &[usize], why: &'static str) {
+        if self.is_taken(numbers) {
+            let doubt = self.doubt(why);
+            self.live.iter_mut().for_each(|state| state.output.doubt_by(numbers, &doubt));
+        }
     }
 
     /// Something may be said of an error.
     fn complain(&mut self) {
-        if self.takes_up_errors() {
-            let doubt = self.doubt("what is said of an error");
-            self.live.iter_mut().for_each(|state| state.output.doubt_by([2], &doubt));
-        }
+        self.doubt_written(&[2], "what is said of an error");
     }
 
     /// A program may write by any number but 1, of which that is told otherwise.
     fn write_perhaps_beside(&mut self) {
-        if self.live.as_ref().is_some_and(|state| state.output.streams.any() != Goes::Away) {
-            let doubt = self.doubt("what a program writes");
-            let others = (0..10).filter(|number| *number != 1);
-            self.live.iter_mut().for_each(|state| state.output.doubt_by(others.clone(), &doubt));
-        }
+        self.doubt_written(&BESIDE, "what a program writes");
     }
 
     /// A path from the root, as far as the working folder is known.

@@ -206,3 +206,46 @@ fn set_of_process(name: &[u8], words: &[Bytes]) -> Option<Option<u8>> {
         _ => None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::host_view::MemoryTree;
+    use crate::shell::syntax::Dialect::{self, Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::{after_on, hold};
+
+    #[test]
+    fn a_shell_becomes_a_program_or_opens_files_for_good() {
+        let all: &[Dialect] = &[Bash, Dash, Ksh, Mksh, Zsh];
+        hold(&[
+            (all, "R=$(exec cat <<E\na b\nE\n); X=$?", ["a b", "0"]),
+            (all, "(exec true); R=$?; (exec nosuch) 2>/dev/null; X=$?", ["0", "127"]),
+            (all, "R=$(exec true; echo never); X=$(exec 2>/dev/null; echo on)", ["", "on"]),
+            (all, "R=1; (R=2; exec true; R=3); X=$R", ["1", "1"]),
+            // Whatever it prints and ends with.
+            (all, "R=$(exec tide-now); X=$?", ["<unknown>", "<a number>"]),
+            (all, "R=$(exec $(tide-now) 2>/dev/null); X=1", ["<unknown>", "1"]),
+            (&[Bash, Dash, Ksh, Mksh], "R=$(echo a | { exec </dev/null; read X; echo \"<$X>\"; }); X=$?", ["<>", "0"]),
+        ]);
+    }
+
+    #[test]
+    fn what_is_there_and_cannot_be_run_has_a_status_of_its_own() {
+        let mut tree = MemoryTree::default();
+        tree.file("/opt/bin/berth", "", false);
+        tree.folder("/opt/bin/pier");
+        for (dialects, text, told) in [
+            (&[Bash, Ksh, Mksh, Zsh][..], "berth", "126"),
+            (&[Dash], "berth", "127"),
+            (&[Ksh, Mksh, Zsh], "pier", "126"),
+            (&[Bash, Dash], "pier", "127"),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "lane", "127"),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "/opt/bin/berth", "126"),
+        ] {
+            for dialect in dialects {
+                let whole = format!("PATH=/usr/bin:/opt/bin; {text} 2>/dev/null; X=$?");
+                let found = after_on(tree.clone(), *dialect, &whole, |machine| machine.told_value("X"));
+                assert_eq!(found, told, "{dialect:?} {text}");
+            }
+        }
+    }
+}

@@ -393,6 +393,23 @@ impl Machine<'_> {
         }
     }
 
+    /// What is not as it was, or not known, behind a command that opened files in the way of its shell.
+    fn after_opened(&mut self, command: &Command, streams: Streams, outer: Option<Streams>) {
+        self.lose_output(command, outer);
+        // There the number is put in such a name once more behind a command (measured: 93u+m).
+        if self.dialect == Dialect::Ksh {
+            let names = command.redirects.iter().map(|redirect| &redirect.from[..]);
+            names.filter(|name| !name.iter().all(u8::is_ascii_digit)).for_each(|name| self.doubt_from_here(name));
+        }
+        if streams.lacks && self.dialect == Dialect::Dash {
+            self.say_perhaps();
+        }
+        // Its status may be that of what copies it (measured: zsh 5.9).
+        if streams.is_split {
+            self.doubt_status(self.doubt("how a command ends of which the output is copied"));
+        }
+    }
+
     pub(super) fn run_kind(&mut self, command: &Command, streams: Streams) {
         if command.redirects.is_empty() {
             self.run_bare(command);
@@ -462,19 +479,7 @@ impl Machine<'_> {
         if is_whole {
             self.end();
         }
-        self.lose_output(command, outer);
-        // There the number is put in such a name once more behind a command (measured: 93u+m).
-        if self.dialect == Dialect::Ksh {
-            let names = command.redirects.iter().map(|redirect| &redirect.from[..]);
-            names.filter(|name| !name.iter().all(u8::is_ascii_digit)).for_each(|name| self.doubt_from_here(name));
-        }
-        if streams.may_lack_standard() && self.dialect == Dialect::Dash {
-            self.say_perhaps();
-        }
-        // Its status may be that of what copies it (measured: zsh 5.9).
-        if streams.is_split {
-            self.doubt_status(self.doubt("how a command ends of which the output is copied"));
-        }
+        self.after_opened(command, streams, outer);
         if std::mem::take(&mut self.keeps_open) {
             return;
         }

@@ -294,7 +294,7 @@ impl Parser<'_> {
         // A quote that is open goes on behind it.
         let is_odd = |sum: &[u8]| sum.iter().any(|b| b"\"'`".contains(b)) || memchr::memchr_iter(b'[', sum).count() > 1;
         if rest.get(..close).is_some_and(is_odd) {
-            return self.trouble_unfollowed("a quote within a sum");
+            return self.trouble_unfollowed("a quote or a bracket within a sum");
         }
         let mut inner = self.within(self.at + 1..self.at + close);
         self.at += close + 1;

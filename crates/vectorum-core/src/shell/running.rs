@@ -264,8 +264,9 @@ impl Machine<'_> {
         match &command.kind {
             Kind::Simple(assignments, words) => {
                 self.run_simple(assignments, words, command);
-                if words.iter().any(|word| word.literal().is_some_and(|name| declares(name, self.dialect))) {
-                    self.complain_of(b"export", &[]);
+                let declares = |word: &Word| word.literal().is_some_and(|name| declares(name, self.dialect));
+                if self.status() != Status::Known(0) && words.iter().any(declares) {
+                    self.complain();
                 }
             }
             Kind::Group(list) => self.run_list(list),

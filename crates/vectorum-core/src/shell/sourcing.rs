@@ -360,6 +360,10 @@ mod tests {
             (&[Bash], "set -- x; . /lib/sets k", ["q", "3 p"]),
             (&[Bash], "f() { . /lib/sets k; S=$#; }; set -- x; f 1 2", ["q", "1 x"]),
             (&[Bash], "set -- x; . /lib/nests k", ["k2", "1 x"]),
+            // What ran behind it takes that back, and what is not certain is not known.
+            (&[Bash], "f() { :; }; set -- x; . /lib/calls k", ["q", "1 x"]),
+            (&[Bash], "set -- x; . /lib/apart k", ["none", "1 x"]),
+            (&[Bash], "set -- x y; . /lib/perhaps k", ["none", "<unknown>"]),
             (rich, "set -- x y z; . /lib/shifts k l", ["l", "3 x"]),
             (all, "set -- x; . /lib/ends", ["none", "1 x"]),
         ] {
@@ -369,6 +373,9 @@ mod tests {
                     ("asks", "R=$1\n"),
                     ("sets", "set -- p q r; R=$2\n"),
                     ("nests", "set -- p q r; . /lib/asks k2\n"),
+                    ("calls", "set -- p q r; R=$2; f\n"),
+                    ("apart", "(set -- p q r)\n"),
+                    ("perhaps", "tide-now && set -- p q r\n"),
                     ("shifts", "shift; R=$1\n"),
                     ("ends", "return; R=$1\n"),
                 ] {

@@ -9,6 +9,10 @@ use super::state::Status;
 use super::syntax::{Command, Dialect, Redirect};
 use super::value::{Doubt, Val};
 
+/// All the numbers, and those but 1.
+const ALL: [usize; 10] = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9];
+pub(super) const BESIDE: [usize; 9] = [0, 2, 3, 4, 5, 6, 7, 8, 9];
+
 /// Where what is written by a number goes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) enum Goes {
@@ -40,8 +44,8 @@ pub(super) struct Streams {
     goes: [Goes; 10],
     /// Those that are open for certain, a bit each.
     open: u16,
-    /// Whether one of the first three was closed, here or around this: what is opened next takes its number.
-    lacks: bool,
+    /// Whether one of the first three was closed, here or around this: what is opened next, a pipe as well, takes its number.
+    pub(super) lacks: bool,
     /// Whether what a command writes goes to more than one place.
     pub(super) is_split: bool,
 }
@@ -57,6 +61,16 @@ pub(super) fn digit(number: &[u8]) -> Option<usize> {
     match number {
         [digit @ b'0'..=b'9'] => Some(usize::from(digit - b'0')),
         _ => None,
+    }
+}
+
+/// The number that a file stands for, if it stands for one of these.
+fn number_named(path: &[u8]) -> Option<usize> {
+    match path {
+        b"/dev/stdin" => Some(0),
+        b"/dev/stdout" => Some(1),
+        b"/dev/stderr" => Some(2),
+        _ => digit(path.strip_prefix(b"/dev/fd/")?),
     }
 }
 
@@ -87,33 +101,18 @@ impl Streams {
     /// Where what is written to a file goes. Some stand for a number; ksh and fish take output up without a file, where those
     /// may be another (measured: 93u+m, 3.6).
     pub(super) fn file(&self, path: &[u8], takes_up_without: bool) -> Goes {
-        let goes = match path {
-            b"/dev/null" | b"/dev/tty" => Goes::Away,
-            b"/dev/stdout" => self.goes(1),
-            b"/dev/stderr" => self.goes(2),
-            _ => match path.strip_prefix(b"/dev/fd/").and_then(digit) {
-                Some(number) => self.goes(number),
-                None if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => self.any(),
-                None => Goes::Away,
-            },
+        let goes = match number_named(path) {
+            Some(number) => self.goes(number),
+            None if matches!(path, b"/dev/null" | b"/dev/tty") => Goes::Away,
+            None if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => self.any(),
+            None => Goes::Away,
         };
         if takes_up_without && goes != Goes::Away || self.lacks { self.any() } else { goes }
     }
 
     /// Whether a file can be opened only where a number is open that may not be.
     pub(super) fn may_lack(&self, path: &[u8]) -> bool {
-        let number = match path {
-            b"/dev/stdin" => Some(0),
-            b"/dev/stdout" => Some(1),
-            b"/dev/stderr" => Some(2),
-            _ => path.strip_prefix(b"/dev/fd/").and_then(digit),
-        };
-        number.is_some_and(|number| !self.is_open(number))
-    }
-
-    /// Whether a pipe may have the number of one that was closed.
-    pub(super) fn may_lack_standard(&self) -> bool {
-        self.lacks
+        number_named(path).is_some_and(|number| !self.is_open(number))
     }
 
     /// Opens a number; what has no number here counts for nothing.
@@ -170,29 +169,35 @@ impl Streams {
     }
 }
 
+/// What becomes of a number that one command opens once more.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Again {
+    /// The last one counts.
+    Counts,
+    /// What is written goes to all of them (zshmisc(1), «Multios»).
+    Adds,
+    /// The last one counts, and may stay open behind the command (measured: dash 0.5.12).
+    Stays,
+}
+
 /// Redirections of one command as they are opened one behind the other.
 pub(super) struct Opening {
     pub(super) streams: Streams,
-    /// The numbers that zsh writes to in all the places that are named, a bit each (zshmisc(1), «Multios»).
-    written: Option<u16>,
-    /// The numbers that were opened.
-    opened: u16,
-    /// Whether what is opened more than once may stay so, as in dash.
-    puts_back_badly: bool,
+    /// The numbers to which something was sent, a bit each.
+    sent: u16,
+    again: Again,
 }
 
 impl Opening {
     /// Sends what is written by a number somewhere.
     pub(super) fn send(&mut self, number: Option<usize>, goes: Goes) {
         let bit = number.map_or(0, |number| 1 << number);
-        let is_more = self.written.is_some_and(|written| written & bit != 0);
+        let again = Some(self.again).filter(|_| self.sent & bit != 0);
         let before = number.map_or(Goes::Away, |number| self.streams.goes(number));
-        self.streams.is_split |= is_more;
-        self.streams.open(number, if is_more { before.and(goes) } else { goes });
-        self.written = self.written.map(|written| written | bit);
-        // One that is opened twice is not always put back there (measured: 0.5.12).
-        self.streams.lacks |= self.puts_back_badly && self.opened & bit != 0;
-        self.opened |= bit;
+        self.streams.open(number, if again == Some(Again::Adds) { before.and(goes) } else { goes });
+        self.streams.is_split |= again == Some(Again::Adds);
+        self.streams.lacks |= again == Some(Again::Stays);
+        self.sent |= bit;
     }
 }
 
@@ -243,14 +248,19 @@ impl Written {
         self.spilled |= matches!(goes, Goes::Beyond | Goes::Unsure);
     }
 
+    /// Whether what is written by some of these may be taken up.
+    pub(super) fn is_taken(&self, numbers: &[usize]) -> bool {
+        numbers.iter().any(|number| self.streams.goes(*number) != Goes::Away)
+    }
+
     /// Something may have been written by some numbers.
-    pub(super) fn doubt_by(&mut self, numbers: impl IntoIterator<Item = usize>, doubt: &Arc<Doubt>) {
-        numbers.into_iter().for_each(|number| self.doubt(self.streams.goes(number), doubt));
+    pub(super) fn doubt_by(&mut self, numbers: &[usize], doubt: &Arc<Doubt>) {
+        numbers.iter().for_each(|number| self.doubt(self.streams.goes(*number), doubt));
     }
 
     /// Anything may have been written by any number.
     pub(super) fn doubt_all(&mut self, doubt: &Arc<Doubt>) {
-        self.doubt_by(0..10, doubt);
+        self.doubt_by(&ALL, doubt);
     }
 
     /// What went beyond what was taken up within this.
@@ -288,9 +298,14 @@ fn behind(before: Val, text: Val, doubt: &Arc<Doubt>) -> Val {
 }
 
 impl Machine<'_> {
+    /// Whether what is written by some of these may be taken up.
+    fn is_taken(&self, numbers: &[usize]) -> bool {
+        self.live.as_ref().is_some_and(|state| state.output.is_taken(numbers))
+    }
+
     /// Adds to what is taken up, if that is where it goes what is written by 1.
     pub(super) fn print(&mut self, text: Val) {
-        if self.live.as_ref().is_none_or(|state| state.output.streams.goes(1) == Goes::Away) {
+        if !self.is_taken(&[1]) {
             return;
         }
         let doubt = self.doubt("what is printed");
@@ -299,34 +314,31 @@ impl Machine<'_> {
         }
     }
 
+    fn doubt_written(&mut self, numbers: &[usize], why: &'static str) {
+        if self.is_taken(numbers) {
+            let doubt = self.doubt(why);
+            self.live.iter_mut().for_each(|state| state.output.doubt_by(numbers, &doubt));
+        }
+    }
+
     /// Something may be written by any number.
     pub(super) fn say_perhaps(&mut self) {
-        if self.live.as_ref().is_some_and(|state| state.output.streams.any() != Goes::Away) {
-            let doubt = self.doubt("what a command prints");
-            self.live.iter_mut().for_each(|state| state.output.doubt_all(&doubt));
-        }
+        self.doubt_written(&ALL, "what a command prints");
     }
 
     /// A program may write by any number but 1, of which that is told otherwise.
     pub(super) fn write_perhaps_beside(&mut self) {
-        if self.live.as_ref().is_some_and(|state| state.output.streams.any() != Goes::Away) {
-            let doubt = self.doubt("what a program writes");
-            let others = (0..10).filter(|number| *number != 1);
-            self.live.iter_mut().for_each(|state| state.output.doubt_by(others.clone(), &doubt));
-        }
+        self.doubt_written(&BESIDE, "what a program writes");
     }
 
     /// Whether what is said of errors may be taken up.
     pub(super) fn takes_up_errors(&self) -> bool {
-        self.live.as_ref().is_some_and(|state| state.output.streams.goes(2) != Goes::Away)
+        self.is_taken(&[2])
     }
 
     /// Something may be said of an error.
     pub(super) fn complain(&mut self) {
-        if self.takes_up_errors() {
-            let doubt = self.doubt("what is said of an error");
-            self.live.iter_mut().for_each(|state| state.output.doubt_by([2], &doubt));
-        }
+        self.doubt_written(&[2], "what is said of an error");
     }
 
     /// What a command of the shell, or a program, says where it does not succeed.
@@ -350,17 +362,14 @@ impl Machine<'_> {
 
     /// What is run may be shown before, by 2 or by a number that bash is told (bash(1), «BASH_XTRACEFD»).
     pub(super) fn show_run(&mut self) {
-        let goes_elsewhere = |m: &Self| {
-            m.dialect == Dialect::Bash && m.live.as_ref().is_some_and(|state| state.vars.get(b"BASH_XTRACEFD").is_some())
-        };
-        let streams = self.live.as_ref().map(|state| state.output.streams);
-        if streams.is_none_or(|streams| streams.any() == Goes::Away) {
+        if !self.is_taken(&ALL) {
             return;
         }
-        if self.may_be_set("xtrace") && goes_elsewhere(self) {
+        let is_told = |m: &Self| m.live.as_ref().is_some_and(|state| state.vars.get(b"BASH_XTRACEFD").is_some());
+        if self.dialect == Dialect::Bash && self.may_be_set("xtrace") && is_told(self) {
             self.say_perhaps();
         }
-        if self.takes_up_errors() && (self.may_be_set("xtrace") || self.may_be_set("verbose")) {
+        if self.may_be_set("xtrace") || self.may_be_set("verbose") {
             self.complain();
         }
     }
@@ -385,13 +394,14 @@ impl Machine<'_> {
     /// Redirections of a command that are opened.
     pub(super) fn opening(&mut self, is_piped: bool) -> Opening {
         let streams = self.live.as_ref().map(|state| state.output.streams).unwrap_or_default();
-        let streams = Streams { is_split: false, ..streams };
-        Opening {
-            streams,
-            written: self.is_own_zsh().then_some(if is_piped { 0b10 } else { 0 }),
-            opened: 0,
-            puts_back_badly: self.dialect == Dialect::Dash,
-        }
+        let again = match self.dialect {
+            Dialect::Zsh if !self.as_sh => Again::Adds,
+            Dialect::Dash => Again::Stays,
+            _ => Again::Counts,
+        };
+        // A pipe is one of those already.
+        let sent = if is_piped && again == Again::Adds { 0b10 } else { 0 };
+        Opening { streams: Streams { is_split: false, ..streams }, sent, again }
     }
 }
 

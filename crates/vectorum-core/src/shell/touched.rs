@@ -6,36 +6,21 @@ use std::sync::Mutex;
 
 use bytes::Bytes;
 
+use super::options::names::is_one_of;
 use crate::host_view::{Content, HostView, Kind, Want};
 use crate::lock::lock;
 
 /// Programs that make, change or remove what they are given.
-const CHANGING: &[&[u8]] = &[
-    b"mkdir",
-    b"touch",
-    b"rm",
-    b"rmdir",
-    b"ln",
-    b"cp",
-    b"mv",
-    b"chmod",
-    b"chown",
-    b"install",
-    b"tee",
-    b"truncate",
-    b"unlink",
-    b"mkfifo",
-    b"mknod",
-    b"shred",
-    b"rename",
-    b"patch",
-];
+const CHANGING: &str = "mkdir touch rm rmdir ln cp mv chmod chown install tee truncate unlink mkfifo mknod shred rename patch";
 
 /// Programs that make files in the working folder, or where their words say.
-const MAKING: &[&[u8]] = &[
-    b"tar", b"unzip", b"zip", b"wget", b"gzip", b"gunzip", b"bzip2", b"bunzip2", b"xz", b"unxz", b"zstd", b"split", b"csplit",
-    b"rsync", b"scp", b"cpio",
-];
+const MAKING: &str = "tar unzip zip wget gzip gunzip bzip2 bunzip2 xz unxz zstd split csplit rsync scp cpio";
+
+/// What makes such files when it is told to `git` (gitcli(7)).
+const BY_GIT: &str = "clone init checkout switch pull merge rebase reset stash apply";
+
+/// The same of find(1).
+const BY_FIND: &str = "-delete -exec -execdir -ok -fprint";
 
 /// Files as they were, but for those that were touched.
 pub(super) struct Touched<'a> {
@@ -88,30 +73,25 @@ impl<'a> Touched<'a> {
             let mut options = arguments.iter().filter(|word| is_option(word));
             options.any(|word| word.starts_with(letter) || word.starts_with(long))
         };
-        let does = |what: &[&[u8]]| arguments.iter().any(|word| what.contains(word));
+        let does = |what: &str| arguments.iter().any(|word| is_one_of(what, word));
         let changes_own = match program {
             b"sed" => has_option(b"-i", b"--in-place"),
             b"sort" => has_option(b"-o", b"--output"),
             b"curl" => has_option(b"-o", b"--output") || has_option(b"-O", b"--remote-name"),
-            b"find" => does(&[b"-delete", b"-exec", b"-execdir", b"-ok", b"-fprint"]),
-            b"git" => {
-                does(&[b"clone", b"init", b"checkout", b"switch", b"pull", b"merge", b"rebase", b"reset", b"stash", b"apply"])
-            }
+            b"find" => does(BY_FIND),
+            b"git" => does(BY_GIT),
             b"mktemp" => arguments.iter().any(|word| !is_option(word) || word.starts_with(b"-p")),
-            _ => MAKING.contains(&program),
+            _ => is_one_of(MAKING, program),
         };
         // What they make lies where they are told, or here.
         if changes_own {
-            let told = arguments.iter().filter(|word| !is_option(word)).copied();
-            for path in told.chain([&b"."[..]]).filter_map(&full) {
-                self.touch(&path);
-            }
+            full(b".").into_iter().for_each(|path| self.touch(&path));
         }
         if program == b"dd" {
             arguments.iter().filter_map(|word| full(word.strip_prefix(b"of=")?)).for_each(|path| self.touch(&path));
         }
-        if CHANGING.contains(&program) {
-            for path in arguments.iter().filter(|a| !a.starts_with(b"-")).filter_map(|a| full(a)) {
+        if changes_own || is_one_of(CHANGING, program) {
+            for path in arguments.iter().filter(|word| !is_option(word)).filter_map(|word| full(word)) {
                 self.touch(&path);
             }
         }
@@ -190,6 +170,7 @@ impl HostView for Touched<'_> {
 
 #[cfg(test)]
 mod tests {
+
     use super::*;
     use crate::MemoryTree;
 
@@ -249,5 +230,39 @@ mod tests {
         assert_eq!((files.list(b"/"), files.programs(b"/h")), (None, None));
         files.touch(b"somewhere");
         assert_eq!((files.kind(b"/h/d/b"), files.list(b"/h/d")), (Kind::Unknown, None));
+    }
+
+    /// What programs make where they are told, and here, and which of them make nothing.
+    #[test]
+    fn programs_change_what_they_are_told() {
+        for (line, changed, stays) in [
+            ("rm a", "/h/a", "/h/b"),
+            ("dd if=a of=b", "/h/b", "/h/a"),
+            ("sed -i s/x/y/ a", "/h/a", ""),
+            ("sed s/x/y/ a", "", "/h/a"),
+            ("sort -o b a", "/h/b", ""),
+            ("sort a", "", "/h/b"),
+            ("mktemp -d berthXXX", "/h/b", "/tmp/x"),
+            ("mktemp", "", "/h/b"),
+            ("tar xf a", "/h/new", "/tmp/x"),
+            ("git clone a", "/h/new", "/tmp/x"),
+            ("git status", "", "/h/a"),
+            ("find . -name a -delete", "/h/a", "/tmp/x"),
+            ("find . -name a", "", "/h/a"),
+            ("curl -o a there", "/h/a", "/tmp/x"),
+            ("curl there", "", "/h/a"),
+        ] {
+            let mut host = MemoryTree::default();
+            ["/h/a", "/h/b", "/tmp/x"].iter().for_each(|path| host.file(*path, "", false));
+            let files = Touched::new(&host);
+            let words: Vec<&[u8]> = line.split(' ').map(str::as_bytes).collect();
+            files.changed_by(words[0], &words[1..], |path| match path {
+                b"." => Some(Bytes::from_static(b"/h")),
+                path => Some([b"/h/", path].concat().into()),
+            });
+            assert_eq!(!changed.is_empty(), !files.is_clean(), "{line}");
+            assert!(changed.is_empty() || files.is_touched(changed.as_bytes()), "{line}: {changed}");
+            assert!(stays.is_empty() || !files.is_touched(stays.as_bytes()), "{line}: {stays}");
+        }
     }
 }

@@ -311,7 +311,7 @@ impl Fish<'_> {
 
     /// What a command of fish's, or a program, says where it does not succeed.
     fn complain_of(&mut self, name: &[u8], arguments: &[Val]) {
-        if !self.takes_up_errors() {
+        if !self.is_taken(&[2]) {
             return;
         }
         let status = self.live.as_ref().map(|state| state.status.clone());
