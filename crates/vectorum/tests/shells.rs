@@ -275,12 +275,10 @@ fn judge_lines<'a>(shell: &str, lines: impl Iterator<Item = &'a str>) -> usize {
         let found = place.judge(&line.replace('␤', "\n").replace('→', "\t"));
         all.known += found.known;
         all.unknown += found.unknown;
-        if !found.wrong.is_empty() {
+        if found.open.is_some() || !found.wrong.is_empty() {
             println!("{shell}: {line}");
-            found.wrong.iter().for_each(|what| println!("    {what}"));
-        } else if let Some(why) = found.open {
-            println!("{shell}: {line}\n    {why}");
         }
+        found.open.iter().chain(&found.wrong).for_each(|what| println!("    {what}"));
         all.wrong.extend(found.wrong);
     }
     println!("{shell}: {} known, {} unknown, {} wrong", all.known, all.unknown, all.wrong.len());

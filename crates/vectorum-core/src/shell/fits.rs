@@ -11,6 +11,10 @@ use super::pattern::{Brackets, Groups, Pattern, brackets, fits_stars};
 use super::reference::are_even;
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
+use super::words::GROUPS_UNASKED;
+
+/// The option for patterns of a shell's own: groups, and in zsh more.
+pub(super) const GROUPS: &str = "extglob";
 
 impl Machine<'_> {
     /// Which groups patterns have here; `is_test` says whether it is within `[[ … ]]`.
@@ -19,10 +23,10 @@ impl Machine<'_> {
         match self.dialect {
             Dialect::Dash => Ok(Groups::None),
             Dialect::Ksh | Dialect::Mksh => Ok(Groups::Signs),
-            Dialect::Bash if is_test || option("extglob") == Some(true) => Ok(Groups::Signs),
+            Dialect::Bash if is_test || option(GROUPS) == Some(true) => Ok(Groups::Signs),
             Dialect::Bash => Ok(Groups::None),
             Dialect::Zsh if self.as_sh => Ok(Groups::None),
-            Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option("extglob") != Some(false) => {
+            Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option(GROUPS) != Some(false) => {
                 if memchr::memmem::find(pattern, b"(#").is_some() {
                     self.may_have_found();
                 }
@@ -145,7 +149,7 @@ impl Machine<'_> {
         }
         let groups = self.groups(&bytes, is_test)?;
         if self.dialect == Dialect::Bash && groups == Groups::None && bytes.contains(&b'(') {
-            self.fog("a pattern that bash reads only where the option is set");
+            self.fog(GROUPS_UNASKED);
         }
         let pattern = self.pattern(&bytes, &quoted, groups)?;
         let matches = |text: &Bytes| match folds {

@@ -10,6 +10,7 @@ use super::content::Content;
 use super::expand::Expanded;
 use super::expand::plain_carets;
 use super::field::Field;
+use super::fits::GROUPS;
 use super::machine::Machine;
 use super::pattern::{Groups, Pattern};
 use super::syntax::*;
@@ -18,9 +19,6 @@ use crate::host_view::Kind as FileKind;
 
 /// More files are not looked at.
 const MOST: usize = 5000;
-
-/// The option for patterns of a shell's own: groups, and in zsh more.
-const GROUPS: &str = "extglob";
 
 /// What becomes of a pattern that names no file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -76,6 +76,7 @@ mod outputs;
 mod outside;
 mod parameter;
 mod parse;
+mod passing;
 mod pattern;
 mod printing;
 mod program;

@@ -12,6 +12,7 @@ use bytes::Bytes;
 
 use super::content::Content;
 use super::expand::Expanded;
+use super::fits::GROUPS;
 use super::frame::Boundary;
 use super::machine::Machine;
 use super::reflected::ARGUMENTS;
@@ -432,7 +433,7 @@ impl Machine<'_> {
             b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
             b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
             // Those that only change how names of files are found make those unknown.
-            b"extendedglob" | b"kshglob" => self.put_option("extglob", true),
+            b"extendedglob" | b"kshglob" => self.put_option(GROUPS, true),
             plain if is_odd_in_zsh(plain, on) => {
                 self.doubt_words();
                 self.fog(IN_ANOTHER_WAY);
@@ -468,7 +469,7 @@ impl Machine<'_> {
             (plain, _) if is_odd_in_zsh(plain, true) && state.open.is_none() && !self.as_sh => Some(false),
             (plain, _) if is_odd_in_zsh(plain, false) && state.open.is_none() && !self.as_sh => Some(true),
             (b"globsubst" | b"ksharrays" | b"rcexpandparam", _) => state.option(OTHERWISE).filter(|on| !on),
-            (b"extendedglob" | b"kshglob", _) => state.option("extglob").filter(|on| !on),
+            (b"extendedglob" | b"kshglob", _) => state.option(GROUPS).filter(|on| !on),
             (plain, _) if !self.as_sh => followed_in_zsh(plain).and_then(|(own, same)| Some(state.option(own)? == same)),
             _ => None,
         };

@@ -306,7 +306,7 @@ impl Machine<'_> {
     }
 
     /// The names of variables that are set and begin so: `${!BEGINNING@}` of bash.
-    fn names_from(&mut self, beginning: &[u8]) -> Expanded<Vec<Val>> {
+    pub(super) fn names_from(&mut self, beginning: &[u8]) -> Expanded<Vec<Val>> {
         let doubt = self.doubt("which names begin so");
         let Some(state) = self.live.as_ref().filter(|state| state.open.is_none()) else { return Err(doubt) };
         let may_be_own = |own: &[u8]| own.starts_with(beginning) || own.len() > 3 && beginning.starts_with(own);

@@ -7,6 +7,7 @@ mod function;
 #[cfg(test)]
 mod grammar;
 
+use std::cell::Cell;
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
@@ -43,6 +44,8 @@ pub(super) struct Parser<'a> {
     pub(super) is_quoted_output: bool,
     /// Where the commands begin that are read before anything of them is run.
     pub(super) line: usize,
+    /// Where to note what bash reads only while the option `extglob` is on, if whoever runs the commands asks for that.
+    pub(super) groups: Option<&'a Cell<Option<usize>>>,
 }
 
 pub(super) fn is_name_start(byte: u8) -> bool {
@@ -99,6 +102,7 @@ impl<'a> Parser<'a> {
             is_between_quotes: false,
             is_quoted_output: false,
             line: 0,
+            groups: None,
         }
     }
 
@@ -118,6 +122,7 @@ impl<'a> Parser<'a> {
             is_between_quotes: false,
             is_quoted_output: self.is_quoted_output,
             line: self.line,
+            groups: self.groups,
         }
     }
 

@@ -8,6 +8,7 @@ use super::Source;
 use super::arithmetic::{Failure, may_assign};
 use super::branch;
 use super::declare::declares;
+use super::fits::GROUPS;
 use super::frame::Boundary;
 use super::machine::{DEEPEST, MOST_NESTED, Machine, PARTED};
 use super::misused::STRUCK;
@@ -18,6 +19,7 @@ use super::streams::Written;
 use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::{Doubt, Val};
+use super::words::GROUPS_UNASKED;
 use crate::host_view;
 
 impl Machine<'_> {
@@ -75,9 +77,9 @@ impl Machine<'_> {
             Dialect::Zsh => kind == Boundary::Text && self.source.fixed.is_some(),
             _ => false,
         };
-        let lines: Vec<&List> = if reads_first && trouble.is_some() { Vec::new() } else { tree.lines().collect() };
+        let lines: Vec<_> = if reads_first && trouble.is_some() { Vec::new() } else { tree.asking().collect() };
         let epoch = self.epoch;
-        for (index, list) in lines.iter().copied().enumerate() {
+        for (index, (list, groups)) in lines.iter().copied().enumerate() {
             if self.live.is_none() {
                 break;
             }
@@ -87,11 +89,16 @@ impl Machine<'_> {
                 self.note_charset();
             }
             self.before_line();
+            if let Some(at) = groups.filter(|_| self.live.as_ref().is_some_and(|state| state.option(GROUPS) != Some(true))) {
+                self.at = at;
+                self.fog(GROUPS_UNASKED);
+                break;
+            }
             self.run_list(list);
             let given_up = self.frames.last_mut().and_then(|f| f.next.take());
             if self.live.is_none() && given_up.is_none() {
                 let by = self.here();
-                for list in lines.iter().skip(index + 1) {
+                for (list, _) in lines.iter().skip(index + 1) {
                     self.note_list(list, "the file is left before", &by);
                 }
             }

@@ -76,6 +76,21 @@ impl Machine<'_> {
                 self.may_set("the size of the terminal", &["COLUMNS", "LINES"], &[]);
                 return false;
             }
+            // How a file that is read once more finds what it set before.
+            b"compgen" if matches!(&words[..], [option, beginning] if option == "-v" && !beginning.is_empty()) => {
+                match self.names_from(words.last().map_or(&[][..], |beginning| beginning)) {
+                    Ok(names) => {
+                        let lines: Vec<u8> =
+                            names.iter().filter_map(Val::known).flat_map(|name| [name, &b"\n"[..]].concat()).collect();
+                        self.set_status(u8::from(names.is_empty()));
+                        self.print(Val::of(lines));
+                    }
+                    Err(doubt) => {
+                        self.print(Val::Unknown(doubt.clone()));
+                        self.doubt_status(doubt);
+                    }
+                }
+            }
             b"compgen" if letters.iter().any(|b| b"FC".contains(b)) => self.fog("what completes a word is run"),
             b"hash" if letters.contains(&b'p') => self.fog("a name is given to a program"),
             b"enable" if letters.iter().any(|b| b"nf".contains(b)) => {

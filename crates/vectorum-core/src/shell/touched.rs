@@ -7,6 +7,7 @@ use std::sync::Mutex;
 use bytes::Bytes;
 
 use super::options::names::is_one_of;
+use super::passing::{Passing, clean};
 use crate::host_view::{Content, HostView, Kind, Want};
 use crate::lock::lock;
 
@@ -24,7 +25,7 @@ const BY_FIND: &str = "-delete -exec -execdir -ok -fprint";
 
 /// Files as they were, but for those that were touched.
 pub(super) struct Touched<'a> {
-    files: &'a dyn HostView,
+    files: Passing<'a>,
     paths: Mutex<BTreeSet<Bytes>>,
     /// Files to which nothing was written but what sets certain names where it is run.
     /// `None` where more was.
@@ -33,7 +34,7 @@ pub(super) struct Touched<'a> {
 
 impl<'a> Touched<'a> {
     pub(super) fn new(files: &'a dyn HostView) -> Touched<'a> {
-        Touched { files, paths: Mutex::default(), told: Mutex::default() }
+        Touched { files: Passing::new(files), paths: Mutex::default(), told: Mutex::default() }
     }
 
     /// From here on nothing is known of what stands at a path and below it; of nothing at all, if it does not begin at the
@@ -126,12 +127,6 @@ impl<'a> Touched<'a> {
         let below = if path == "/" { path.clone() } else { [&path[..], b"/"].concat().into() };
         paths.contains(&path) || paths.range(below.clone()..).next().is_some_and(|touched| touched.starts_with(&below))
     }
-}
-
-/// A path without doubled and last slashes and without `.`.
-fn clean(path: &[u8]) -> Bytes {
-    let parts: Vec<&[u8]> = path.split(|b| *b == b'/').filter(|p| !p.is_empty() && p != b".").collect();
-    [b"/", &parts.join(&b'/')[..]].concat().into()
 }
 
 impl HostView for Touched<'_> {

@@ -1,5 +1,7 @@
 //! The tree of a whole file: there always is one, whatever its bytes are.
 
+use std::cell::Cell;
+
 use bytes::Bytes;
 
 use super::parse::Parser;
@@ -17,6 +19,8 @@ pub struct Stretch {
     pub to: usize,
     /// Its commands, or why it cannot be read.
     pub what: Result<List, Trouble>,
+    /// Where groups of patterns stand in it, without which it would be no part of bash's language.
+    pub groups: Option<usize>,
 }
 
 /// A whole file, taken apart. Its stretches follow each other without a gap, from the first byte to the last.
@@ -31,7 +35,13 @@ impl Tree {
     /// that what stands there can be told.
     pub fn of(text: &Bytes, dialect: Dialect) -> Tree {
         let mut stretches: Vec<Stretch> = Vec::new();
-        let mut parser = Parser::new(text, dialect);
+        let groups = Cell::new(None);
+        let parser_from = |at| {
+            let mut parser = Parser::new(text, dialect);
+            (parser.at, parser.groups) = (at, Some(&groups));
+            parser
+        };
+        let mut parser = parser_from(0);
         let mut tries = 0;
         loop {
             let from = stretches.last().map_or(0, |s| s.to);
@@ -50,20 +60,19 @@ impl Tree {
                     let rest = begins.get(skipped..).unwrap_or_default();
                     let line = memchr::memchr(b'\n', rest).map_or(rest.len(), |end| end + 1);
                     let to = if tries > MOST_TRIES { text.len() } else { from + skipped + line };
-                    parser = Parser::new(text, dialect);
-                    parser.at = to;
+                    parser = parser_from(to);
                     to
                 }
             };
             match (stretches.last_mut(), &what) {
                 (Some(Stretch { to: end, what: Err(_), .. }), Err(_)) => *end = to,
-                _ => stretches.push(Stretch { from, to, what }),
+                _ => stretches.push(Stretch { from, to, what, groups: groups.take() }),
             }
         }
         // Comments and blank lines at the end.
         match stretches.last_mut() {
             Some(last) => last.to = text.len(),
-            None => stretches.push(Stretch { from: 0, to: text.len(), what: Ok(List::default()) }),
+            None => stretches.push(Stretch { from: 0, to: text.len(), what: Ok(List::default()), groups: None }),
         }
         Tree { stretches }
     }
@@ -76,6 +85,11 @@ impl Tree {
     /// Returns what is read before that.
     pub fn lines(&self) -> impl Iterator<Item = &List> {
         self.stretches.iter().map_while(|s| s.what.as_ref().ok())
+    }
+
+    /// Returns the same with what each of them asks of the shell's options.
+    pub(super) fn asking(&self) -> impl Iterator<Item = (&List, Option<usize>)> {
+        self.stretches.iter().map_while(|s| Some((s.what.as_ref().ok()?, s.groups)))
     }
 
     /// Returns what stands behind it, and no shell comes to.

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::content::Content;
+use super::fits::GROUPS;
 use super::machine::Machine;
 use super::misused::NOT_TAKEN;
 use super::pattern::{Groups, NotFollowed, Pattern};
@@ -259,7 +260,7 @@ impl Machine<'_> {
         let state = self.live.as_ref().ok_or(NotFollowed)?;
         let names: Vec<Bytes> =
             state.vars.listed().map(|(name, _)| name.clone()).chain(state.ties.iter().map(|tie| tie.list.clone())).collect();
-        let extends = state.option("extglob").ok_or(NotFollowed)?;
+        let extends = state.option(GROUPS).ok_or(NotFollowed)?;
         let patterns = patterns.iter().map(|text| NamePattern::new(text, extends)).collect::<Result<Vec<_>, _>>()?;
         let mut are_there = false;
         for name in names {

@@ -10,6 +10,9 @@ use super::parse::{Parsed, Parser, ends_word, is_name, is_name_start, push_only}
 use super::reference::closing;
 use super::syntax::*;
 
+/// Why a file is not read on where groups of patterns stand in it.
+pub(super) const GROUPS_UNASKED: &str = "a pattern that bash reads only where the option is set";
+
 pub(super) const OPEN_PARENTHESIS: &str = "a parenthesis is not closed";
 
 /// So far back an opened brace is looked for.
@@ -296,18 +299,16 @@ impl Parser<'_> {
     /// bash takes groups of patterns only with an option, which may be on by another file.
     ///
     /// # Errors
-    /// If nothing above in the file sets it, or what names it last takes it back.
+    /// If whoever runs it does not ask about that option.
     pub(super) fn takes_groups(&self) -> Parsed<()> {
-        let before = self.text.get(..self.line).unwrap_or_default();
-        let is_set = memchr::memmem::rfind(before, b"extglob").is_some_and(|at| {
-            let line = before.get(..at).unwrap_or_default();
-            let line = line.get(memchr::memrchr(b'\n', line).map_or(0, |end| end + 1)..).unwrap_or_default();
-            memchr::memmem::find(line, b"-u").is_none()
-        });
-        if self.dialect == Dialect::Bash && !is_set {
-            return self.trouble_unfollowed("a pattern that bash reads only where the option is set");
+        match self.groups {
+            _ if self.dialect != Dialect::Bash => Ok(()),
+            Some(groups) => {
+                groups.set(groups.get().or(Some(self.at)));
+                Ok(())
+            }
+            None => self.trouble_unfollowed(GROUPS_UNASKED),
         }
-        Ok(())
     }
 
     /// Whether what stands in parentheses here are qualifiers of zsh's: `(N)`, `(.:t)`.
