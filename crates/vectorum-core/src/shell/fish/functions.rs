@@ -80,6 +80,14 @@ const SHIPPED: &[&[u8]] = &[
     b"up-or-search",
 ];
 
+/// Those of them that are made only where a program is there, or is not, or can do something.
+const PERHAPS: &[&[u8]] = &[b"diff", b"grep", b"open", b"seq"];
+
+/// The file in which a function lies that comes with fish.
+fn shipped(name: &[u8]) -> Vec<u8> {
+    [SHARED, name, b".fish"].concat()
+}
+
 /// Functions of fish's own that change variables, and are followed or taken for changes here.
 const SETTING: &[&[u8]] =
     &[b"alias", b"cd", b"cdh", b"export", b"fish_add_path", b"nextd", b"popd", b"prevd", b"pushd", b"setenv", b"trap", b"vared"];
@@ -241,13 +249,50 @@ impl Fish<'_> {
         self.get(b"fish_function_path").is_some_and(|var| is_open(&var))
     }
 
-    /// Whether a function comes with fish.
+    /// Takes in the file of a function that nobody defined, as is done for whoever calls it or asks for it. Of a file that does
+    /// not define it fish makes nothing a second time.
+    pub(super) fn take_in(&mut self, name: &[u8]) {
+        if self.function(name).is_some() || commands::RESERVED.contains(&name) {
+            return;
+        }
+        let Some(path) = self.autoloaded(name) else { return };
+        self.run_file(&path, Some(&[]));
+        if self.function(name).is_none() {
+            self.name(Bytes::copy_from_slice(name), Named::Erased);
+        }
+    }
+
+    /// Whether there is such a function; `None` if that is not known.
+    pub(super) fn has_function(&mut self, name: &[u8]) -> Option<bool> {
+        self.take_in(name);
+        match self.function(name) {
+            Some(Named::Function(_)) => Some(true),
+            Some(Named::Erased) => Some(false),
+            Some(Named::Unclear) => None,
+            None if self.is_shipped(name) => self.is_surely_defined(name).then_some(true),
+            None if self.may_be_elsewhere() => None,
+            None => Some(false),
+        }
+    }
+
+    /// Whether a function comes with fish, or at least a file that may define it.
     pub(super) fn is_shipped(&self, name: &[u8]) -> bool {
         if SHIPPED.contains(&name) || SETTING.contains(&name) {
             return true;
         }
-        let path = [SHARED, name, b".fish"].concat();
-        matches!(self.ground.files.kind(&path), Kind::File | Kind::Program)
+        matches!(self.ground.files.kind(&shipped(name)), Kind::File | Kind::Program)
+    }
+
+    /// Whether the file with which a function comes defines it whatever else there is on the host.
+    fn is_surely_defined(&self, name: &[u8]) -> bool {
+        let defines = |line: &[u8]| {
+            let mut words = line.split(u8::is_ascii_whitespace);
+            words.next() == Some(b"function") && words.any(|word| word == name)
+        };
+        match content(self.ground, self.account, &shipped(name)) {
+            Content::Bytes(text) => text.split(|byte| *byte == b'\n').any(defines),
+            _ => !PERHAPS.contains(&name),
+        }
     }
 
     /// Calls a function; its arguments may be such that not even their number is known.
@@ -339,9 +384,7 @@ impl Fish<'_> {
             self.doubt_status("whether there is such a function");
         } else if options.has(b'c') {
             match &options.rest[..] {
-                [from, _] if self.function(from).is_none() && !self.is_shipped(from) && self.autoloaded(from).is_none() => {
-                    self.set_status(1);
-                }
+                [from, _] if self.has_function(from) == Some(false) => self.set_status(1),
                 // What is there already is not written over (measured: 3.6).
                 [_, to] if self.function(to).is_some_and(|named| !matches!(named, Named::Erased)) => self.set_status(1),
                 [from, to] => {
@@ -354,16 +397,15 @@ impl Fish<'_> {
         } else if options.has(b'q') {
             let mut missing = 0;
             for name in &options.rest {
-                match self.function(name) {
-                    Some(Named::Function(_)) => {}
-                    Some(Named::Erased) => missing += 1,
-                    Some(Named::Unclear) => return self.doubt_status("whether there is such a function"),
-                    None if self.is_shipped(name) || self.autoloaded(name).is_some() => {}
-                    None => missing += 1,
+                match self.has_function(name) {
+                    Some(true) => {}
+                    Some(false) => missing += 1,
+                    None => return self.doubt_status("whether there is such a function"),
                 }
             }
             self.set_status(if options.rest.is_empty() { 1 } else { missing });
         } else {
+            options.rest.iter().for_each(|name| self.take_in(name));
             self.print(Val::Unknown(self.doubt("what a command prints")));
             self.doubt_status("how a command ends");
         }

@@ -200,14 +200,15 @@ impl Fish<'_> {
             return self.doubt_status("whether there is such a command");
         }
         if name == b"type" {
-            match self.function(&wanted) {
-                Some(Named::Function(_)) => return self.set_status(0),
-                Some(Named::Unclear) => return self.doubt_status("whether there is such a function"),
-                _ => {}
+            for name in words.iter().skip(options) {
+                self.take_in(name);
             }
-            let is_own = self.has_command(&wanted) || self.is_shipped(&wanted);
-            if is_own || self.autoloaded(&wanted).is_some() {
-                return self.set_status(0);
+            match self.has_function(&wanted) {
+                _ if self.has_command(&wanted) => return self.set_status(0),
+                Some(true) => return self.set_status(0),
+                Some(false) => {}
+                None if matches!(self.program(&wanted), Ok(Some(_))) => return self.set_status(0),
+                None => return self.doubt_status("whether there is such a function"),
             }
         }
         if words.len() > options + 1 {

@@ -60,15 +60,6 @@ impl Fish<'_> {
         }
         self.doubt_status(PRINTED_NAMES);
     }
-
-    /// Takes in a function that lies in a file of its own, and calls it.
-    pub(super) fn load(&mut self, path: &[u8], name: &[u8], arguments: &[Val]) {
-        self.run_file(path, Some(&[]));
-        match self.function(name) {
-            Some(Named::Function(function)) => self.through(|m| m.call(&function, Ok(arguments))),
-            _ => self.fog("a function that is not in its file"),
-        }
-    }
 }
 
 #[cfg(test)]
