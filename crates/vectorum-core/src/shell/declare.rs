@@ -36,13 +36,14 @@ const PARTS_OF_SHELL: &[&[u8]] = &[
 
 impl Machine<'_> {
     /// Whether all names are those of functions, where that is known.
-    fn are_functions(&self, names: &[Bytes]) -> Option<bool> {
-        let state = self.live.as_ref().filter(|state| state.open.is_none())?;
+    fn are_functions(&mut self, names: &[Bytes]) -> Option<bool> {
         let mut are_there = true;
         for name in names {
-            match state.functions.get(name) {
-                Some(Some(_)) => {}
-                Some(None) => return None,
+            let state = self.live.as_ref().filter(|state| state.open.is_none())?;
+            match state.functions.get(name).map(Option::is_some) {
+                Some(true) => {}
+                Some(false) => return None,
+                None if self.later.contains_key(name) || self.function_file(name) != Ok(None) => return None,
                 None => are_there = false,
             }
         }

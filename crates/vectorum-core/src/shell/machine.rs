@@ -161,8 +161,10 @@ pub(super) struct Machine<'a> {
     pub(super) one_of: OneOf,
     /// What the names of functions begin with of which no more is known.
     pub(super) unclear_functions: BTreeSet<Bytes>,
-    /// Functions of zsh's that are loaded when they are called first; the file, if it was said.
+    /// Functions that are loaded when they are called first; the file, if it was said.
     pub(super) later: BTreeMap<Bytes, Option<Bytes>>,
+    /// Functions of ksh's that were loaded in a shell of its own.
+    pub(super) taken_aside: BTreeSet<Bytes>,
     /// Whether a command runs behind `command`.
     pub(super) tame: usize,
     /// The same of `command` alone.
@@ -256,6 +258,7 @@ impl<'a> Machine<'a> {
             one_of: OneOf::default(),
             unclear_functions: BTreeSet::new(),
             later: BTreeMap::new(),
+            taken_aside: BTreeSet::new(),
             tame: 0,
             behind_command: 0,
             restless: Restless::default(),
