@@ -8,7 +8,6 @@ use super::Source;
 use super::content::Content;
 use super::declared::{Declared, name_of};
 use super::frame::Boundary;
-use super::hooks::coming_with_it;
 use super::machine::Machine;
 use super::misused::NOT_TAKEN;
 use super::one_of::ONE_OR_ANOTHER;
@@ -64,9 +63,7 @@ impl Machine<'_> {
             } else {
                 self.later.insert(name.clone(), None);
             }
-            if coming_with_it(&name).is_none() && &name[..] != b"add-zsh-hook" {
-                self.load_later(name);
-            }
+            self.load_later(name);
         }
         if !is_read {
             self.set_status(0);

@@ -40,8 +40,11 @@ impl Machine<'_> {
                 Some(function) => self.call_by_name(name, &function, arguments),
                 None => {
                     let call = |m: &mut Self, function: &Function| m.call_by_name(name, function, arguments);
-                    if !self.with_one_of(name, &call, &|m| m.run_named(name, arguments, true, command)) {
-                        self.fog(ONE_OR_ANOTHER);
+                    let otherwise = |m: &mut Self| m.run_named(name, arguments, true, command);
+                    match self.with_one_of(name, &call, &otherwise) {
+                        true => {}
+                        false if self.is_of_zsh(name) => otherwise(self),
+                        false => self.fog(ONE_OR_ANOTHER),
                     }
                 }
             };

@@ -32,6 +32,9 @@ struct Coming {
     name: &'static str,
     texts: &'static [&'static str],
     lists: &'static [&'static str],
+    /// Functions that are there once it was run, and what the names of others begin with. The former stand among the options
+    /// of a shell, as parts of it that some branches have.
+    brings: (&'static [&'static str], &'static [&'static str]),
 }
 
 /// Those that set something: for lines and prompts, and nothing for programs (zshcontrib(1), zshcompsys(1)).
@@ -40,40 +43,86 @@ const SETTING: &[Coming] = &[
         name: "colors",
         texts: &["reset_color", "bold_color"],
         lists: &["color", "colour", "fg", "bg", "fg_bold", "bg_bold", "fg_no_bold", "bg_no_bold"],
+        brings: (&[], &[]),
     },
     Coming {
         name: "compinit",
-        texts: &["_comp_dumpfile"],
-        lists: &["_comps", "_services", "_patcomps", "_postpatcomps", "_compautos", "compprefuncs", "comppostfuncs"],
+        texts: &["_comp_dumpfile", "_comp_setup", "_lastcomp"],
+        lists: &[
+            "_comps",
+            "_services",
+            "_patcomps",
+            "_postpatcomps",
+            "_compautos",
+            "compprefuncs",
+            "comppostfuncs",
+            "_comp_options",
+        ],
+        brings: (&["compdef()"], &["_", "compaudit", "compdump", "compinstall"]),
     },
     Coming {
         name: "prompt",
-        texts: &["PS1", "PS2", "PS3", "PS4", "RPS1", "PROMPT", "RPROMPT"],
+        texts: &[
+            "PS1",
+            "PS2",
+            "PS3",
+            "PS4",
+            "RPS1",
+            "RPS2",
+            "PROMPT",
+            "RPROMPT",
+            "PSCMD",
+            "PSCOL",
+            "base_prompt",
+            "base_prompt_no_color",
+            "pcolour",
+            "post_prompt",
+            "post_prompt_no_color",
+            "prompt_adam1_color1",
+            "prompt_adam1_color2",
+            "prompt_adam1_color3",
+            "prompt_adam2_color1",
+            "prompt_adam2_color2",
+            "prompt_adam2_color3",
+            "prompt_adam2_color4",
+            "prompt_char",
+            "prompt_gfx_bbox_to_mbox",
+            "prompt_gfx_hyphen",
+            "prompt_gfx_tbox",
+            "prompt_l_paren",
+            "prompt_line_1a",
+            "prompt_line_1b",
+            "prompt_line_2",
+            "prompt_r_paren",
+            "prompt_user_host",
+            "tcolour",
+        ],
         // What its themes have called before each prompt sets those texts again.
-        lists: &["prompt_opts"],
+        lists: &["fg", "prompt_opts", "zle_highlight"],
+        brings: (&[], &["prompt_"]),
     },
-    Coming { name: "promptinit", texts: &[], lists: &["prompt_themes", "prompt_theme", "prompt_newline"] },
-    Coming { name: "vcs_info", texts: &["vcs_info_msg_0_", "vcs_info_msg_1_", "vcs_info_msg_2_"], lists: &[] },
+    Coming {
+        name: "promptinit",
+        texts: &[],
+        lists: &["prompt_themes", "prompt_theme", "prompt_newline"],
+        brings: (&["add-zsh-hook()", "prompt()"], &["add-zle-hook-widget", "prompt_", "set_prompt"]),
+    },
+    Coming {
+        name: "vcs_info",
+        texts: &["vcs_info_msg_0_", "vcs_info_msg_1_", "vcs_info_msg_2_"],
+        lists: &["VCS_INFO_backends"],
+        brings: (&[], &["vcs_info_", "VCS_INFO_"]),
+    },
+    Coming { name: "bashcompinit", texts: &[], lists: &[], brings: (&["compgen()", "complete()"], &["_"]) },
 ];
 
 /// Those that set nothing.
 const SETTING_NOTHING: &[&str] = &[
     "add-zle-hook-widget",
-    "bashcompinit",
-    "bracketed-paste-magic",
-    "bracketed-paste-url-magic",
     "compaudit",
-    "down-line-or-beginning-search",
-    "edit-command-line",
-    "history-search-end",
-    "insert-files",
     "is-at-least",
-    "match-words-by-style",
     "run-help",
     "select-word-style",
-    "smart-insert-last-word",
-    "up-line-or-beginning-search",
-    "url-quote-magic",
     "zargs",
     "zcalc",
     "zed",
@@ -88,10 +137,18 @@ const THEMES: &[&str] = &[
     "restore", "suse", "walters", "zefram", "-l", "-p", "-c", "-h",
 ];
 
-/// What a function that comes with it sets: texts and lists.
-pub(super) fn coming_with_it(name: &[u8]) -> Option<(&'static [&'static str], &'static [&'static str])> {
-    let sets = SETTING.iter().find(|coming| coming.name.as_bytes() == name).map(|coming| (coming.texts, coming.lists));
-    sets.or_else(|| SETTING_NOTHING.iter().any(|other| other.as_bytes() == name).then_some((&[], &[])))
+/// Whether an entry of what is brought is a function of this name.
+fn is_called(brought: &str, name: &[u8]) -> bool {
+    brought.strip_suffix("()").is_some_and(|brought| brought.as_bytes() == name)
+}
+
+/// One that sets nothing.
+const PLAIN: Coming = Coming { name: "", texts: &[], lists: &[], brings: (&[], &[]) };
+
+/// What a function that comes with it sets and brings.
+fn coming_with_it(name: &[u8]) -> Option<&'static Coming> {
+    let sets = SETTING.iter().find(|coming| coming.name.as_bytes() == name);
+    sets.or_else(|| SETTING_NOTHING.iter().any(|other| other.as_bytes() == name).then_some(&PLAIN))
 }
 
 impl Machine<'_> {
@@ -180,11 +237,26 @@ impl Machine<'_> {
         match function.map(|function| function.or_else(|| self.loaded(name))) {
             Some(Some(function)) => self.call_by_name(name, &function, &told),
             _ => {
-                if !self.with_one_of(name, &|m, function| m.call_by_name(name, function, &told), &|_| {}) {
+                let is_called = self.with_one_of(name, &|m, function| m.call_by_name(name, function, &told), &|_| {});
+                if !(is_called || self.is_of_zsh(name) && self.run_coming_with_it(name, Some(&[]))) {
                     self.fog(why);
                 }
             }
         }
+    }
+
+    /// Whether a function comes with zsh that is not followed, or is brought by one of those.
+    pub(super) fn is_of_zsh(&self, name: &[u8]) -> bool {
+        let is_brought = || SETTING.iter().flat_map(|coming| coming.brings.0).any(|brought| is_called(brought, name));
+        let is_one = || name == b"add-zsh-hook" || coming_with_it(name).is_some() || is_brought();
+        self.dialect == Dialect::Zsh && self.later.contains_key(name) && is_one()
+    }
+
+    /// Whether a function of which no body is known is one that was certainly brought.
+    pub(super) fn was_brought(&self, name: &[u8]) -> bool {
+        let brought = SETTING.iter().flat_map(|coming| coming.brings.0).find(|brought| is_called(brought, name));
+        let is_on = |brought: &&'static str| self.live.as_ref()?.option(brought);
+        brought.and_then(is_on) == Some(true)
     }
 
     /// Runs a function that comes with zsh; whether it is one.
@@ -203,12 +275,17 @@ impl Machine<'_> {
             self.set_status(u8::from(!is_it));
             return true;
         }
-        let Some((texts, lists)) = coming_with_it(name) else { return false };
+        let Some(Coming { texts, lists, brings: (functions, begins), .. }) = coming_with_it(name) else { return false };
         let is_theme = |word: &Bytes| THEMES.iter().any(|theme| theme.as_bytes() == word);
         if name == b"prompt" && !known.and_then(|words| words.first()).is_some_and(is_theme) {
             self.fog("a theme of the prompt is a function that is not known");
             return true;
         }
+        for brought in *functions {
+            self.put_option(brought, true);
+            self.load_later(Bytes::from_static(brought.trim_end_matches("()").as_bytes()));
+        }
+        self.unclear_functions.extend(begins.iter().map(|begin| Bytes::from_static(begin.as_bytes())));
         self.print(Val::Unknown(self.doubt("what a command prints")));
         self.may_set("a function of the shell's", texts, lists);
         self.doubt_status(self.doubt("how a function of the shell's ends"));

@@ -375,6 +375,7 @@ impl Machine<'_> {
         if let Some(state) = &self.live {
             match (state.functions.get(name), state.aliases.get(name)) {
                 (Some(Some(_)), _) => return Ok(true),
+                (Some(None), _) if self.was_brought(name) => return Ok(true),
                 (_, Some(Some(alias))) if alias.died.is_none() => return Ok(true),
                 (Some(None), _) | (_, Some(None)) => return Err(self.doubt("whether there is such a command")),
                 _ => {}

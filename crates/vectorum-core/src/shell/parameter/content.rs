@@ -263,6 +263,7 @@ impl Machine<'_> {
             (b"functions", Some(key)) => match self.live.as_ref().map(|s| (s.functions.get(key).cloned(), s.open.is_some())) {
                 Some((Some(Some(_)), _)) => Ok(true),
                 Some((None, false)) => Ok(false),
+                Some((Some(None), _)) if self.was_brought(key) => Ok(true),
                 _ => Err(self.doubt("whether there is such a function")),
             },
             (b"aliases", Some(key)) if self.is_own_zsh() => match self.item_of_shell(name, &[Part::Quoted(Text::of(key))]) {
