@@ -340,6 +340,7 @@ impl<'a> Machine<'a> {
         let doubt = self.doubt(why);
         if let Some(state) = &mut self.live {
             state.vars.fog(&doubt);
+            state.scopes.iter_mut().for_each(|scope| scope.fogged = Some(doubt.clone()));
             state.positional = Err(doubt.clone());
             state.reading = None;
             (state.folder, state.left, state.stack) = (None, None, None);

@@ -7,6 +7,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::content::{Var, join_var};
+use super::foggy::Fogged;
 use super::getopts::OptionsRead;
 use super::layers::Layers;
 use super::state::State;
@@ -29,6 +30,8 @@ pub(super) struct Scope {
     pub(super) made_local: BTreeSet<Bytes>,
     /// Where its caller reads options, if it reads them anew; within, nothing where that is not known.
     pub(super) reading: Option<Option<OptionsRead>>,
+    /// Why what it hides may be anything by now: something was run since that is not followed, and may have unset what hides it.
+    pub(super) fogged: Option<Arc<Doubt>>,
 }
 
 impl Scope {
@@ -53,6 +56,19 @@ impl Scope {
         if self.reading != other.reading {
             self.reading = Some(None);
         }
+        if self.fogged.is_none() {
+            self.fogged.clone_from(&other.fogged);
+        }
+    }
+
+    /// What a name that it hides stands for when it is put back.
+    fn hidden(&self, name: &[u8]) -> Option<Option<Var>> {
+        let hidden = self.vars.get(name)?;
+        Some(match (&self.fogged, hidden) {
+            (None, var) => var.clone(),
+            (Some(why), Some(var)) => Some(var.clone().fogged(why)),
+            (Some(why), None) => Some(Var::unset().fogged(why)),
+        })
     }
 
     pub(super) fn fork(&mut self) -> Scope {
@@ -64,6 +80,7 @@ impl Scope {
             kept: self.kept.clone(),
             made_local: self.made_local.clone(),
             reading: self.reading.clone(),
+            fogged: self.fogged.clone(),
         }
     }
 }
@@ -71,8 +88,11 @@ impl Scope {
 impl State {
     /// Puts back what was hidden last. `exports` says whether zsh hands a list's text on that it sets so.
     pub(super) fn close_scope(&mut self, exports: impl Fn(&[u8]) -> bool, marks: bool) {
-        let Some(Scope { vars, positional, kept, reading, lends_on, .. }) = self.scopes.pop() else { return };
-        for (name, var) in vars.iter().filter_map(|(name, var)| Some((name.clone(), var?.clone()))) {
+        let Some(scope) = self.scopes.pop() else { return };
+        let hidden = |name: &Bytes| Some((name.clone(), scope.hidden(name)?));
+        let all: Vec<(Bytes, Option<Var>)> = scope.vars.iter().filter_map(|(name, _)| hidden(name)).collect();
+        let Scope { positional, kept, reading, lends_on, .. } = scope;
+        for (name, var) in all {
             if let Some(is_sure) = kept.get(&name) {
                 if !is_sure {
                     let doubt = Doubt::new("whether what stands before a function stays set", None);
@@ -109,7 +129,7 @@ impl State {
     /// hides it.
     pub(super) fn swap_outermost(&mut self, name: &Bytes) -> bool {
         let Some(scope) = self.scopes.iter_mut().find(|scope| scope.vars.get(name).is_some()) else { return false };
-        let outermost = scope.vars.get(name).cloned().flatten();
+        let outermost = scope.hidden(name).flatten();
         scope.vars.insert(name.clone(), self.vars.get(name).map(Cow::into_owned));
         match outermost {
             Some(var) => self.vars.insert(name.clone(), var),
@@ -129,7 +149,7 @@ impl State {
     /// Takes away what hides a name most nearly.
     pub(super) fn reveal(&mut self, name: &Bytes) {
         let Some(scope) = self.scopes.iter_mut().rev().find(|scope| scope.vars.get(name).is_some()) else { return };
-        let outer = scope.vars.get(name).cloned().flatten();
+        let outer = scope.hidden(name).flatten();
         scope.vars.remove(name);
         scope.kept.remove(name);
         match outer {
