@@ -173,11 +173,15 @@ impl Machine<'_> {
         match values {
             Ok(mut values) => {
                 if assignment.adds {
+                    let var = self.live.as_ref().and_then(|state| state.vars.get(&assignment.name));
+                    let may_be_list = var.is_some_and(|var| var.may_be_list);
                     let mut old = match self.content_of(&assignment.name) {
                         Content::Array(old) => old.to_vec(),
-                        Content::Set(value) => vec![value],
+                        Content::Set(value) if !may_be_list => vec![value],
                         Content::Unset => Vec::new(),
-                        Content::Perhaps(_) | Content::Table(_) => vec![Val::Unknown(self.doubt(HELD_BEFORE))],
+                        Content::Set(_) | Content::Perhaps(_) | Content::Table(_) => {
+                            vec![Val::Unknown(self.doubt(HELD_BEFORE))]
+                        }
                     };
                     old.append(&mut values);
                     values = old;

@@ -447,6 +447,7 @@ impl Machine<'_> {
                 self.note_list(&arm.body, "its case is not taken", &self.here());
                 self.run_arms(text, rest);
             }
+            Err(_) if self.is_spent() => {}
             Err(doubt) => {
                 let by = self.here();
                 self.fork(&doubt, |m| m.under(&by, None, |m| m.run_arm(arm, text, rest)), |m| m.run_arms(text, rest));
@@ -457,6 +458,7 @@ impl Machine<'_> {
     /// Whether a text fits one of some patterns.
     fn is_case(&mut self, text: &Val, patterns: &[Word]) -> Maybe {
         let mut matches = Ok(false);
+        self.steps.count(patterns.len());
         for pattern in patterns {
             match (self.fits(text, pattern, false), &matches) {
                 (Ok(true), _) => return Ok(true),

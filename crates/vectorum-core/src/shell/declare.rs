@@ -571,7 +571,8 @@ impl Machine<'_> {
                     // zsh hands no list on.
                     let is_list = dialect == Dialect::Zsh && matches!(var.content, Content::Array(_));
                     if attributes.exported.is_some() && !is_list {
-                        var.exported = attributes.exported;
+                        // Some hand no list on.
+                        var.exported = attributes.exported.filter(|exported| !(*exported && var.may_be_list));
                     }
                     // What is only declared once more still waits for a value there.
                     // With a mark it is handed on as it is.

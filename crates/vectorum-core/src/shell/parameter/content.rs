@@ -10,6 +10,7 @@ use super::super::expand::{Expanded, is_text};
 use super::super::items::NO_SUCH_INDEX;
 use super::super::machine::Machine;
 use super::super::nameref::Meant;
+use super::super::one_of::HELD_BEFORE;
 use super::super::parse::is_name_start;
 use super::super::shaped::Subscript;
 use super::super::splitting::OWN_SEPARATORS;
@@ -21,6 +22,15 @@ use super::{BACKGROUND, Held, OWN_PROCESS, UNSET_IS_ERROR, is_number};
 /// Whether a byte stands in a whole number.
 fn is_numeral(byte: &u8) -> bool {
     byte.is_ascii_digit() || *byte == b'-'
+}
+
+/// What a list held that more was added to, of which nobody knows how many items it is.
+fn held_before(values: &[Val]) -> Option<Arc<Doubt>> {
+    let mut doubts = values.iter().filter_map(|value| match value {
+        Val::Unknown(doubt) => Some(doubt),
+        Val::Known(_) => None,
+    });
+    doubts.find(|doubt| doubt.why == HELD_BEFORE).cloned()
 }
 
 impl Machine<'_> {
@@ -98,7 +108,9 @@ impl Machine<'_> {
                 }
                 match &parameter.key {
                     None => match (content, self.dialect) {
-                        (Content::Array(values), Dialect::Zsh) => Held::Many(values.to_vec()),
+                        (Content::Array(values), Dialect::Zsh) => {
+                            held_before(&values).map_or_else(|| Held::Many(values.to_vec()), Held::Unknown)
+                        }
                         (Content::Array(values), _) => values.first().map_or(Held::Unset, |v| Held::One(v.clone())),
                         (Content::Unset, _) => Held::Unset,
                         (Content::Set(value), _) => Held::One(value),
@@ -121,8 +133,14 @@ impl Machine<'_> {
                             return self.table_item(&table, key);
                         }
                         let (is_unset, is_list) = (matches!(content, Content::Unset), matches!(content, Content::Array(_)));
+                        let may_be_list = state.vars.get(name).is_some_and(|var| var.may_be_list);
                         let values = match content {
-                            Content::Array(values) => values.to_vec(),
+                            Content::Array(values) => match held_before(&values) {
+                                Some(doubt) => return Ok(Held::Unknown(doubt)),
+                                None => values.to_vec(),
+                            },
+                            // How many items it has is not known.
+                            Content::Set(Val::Unknown(doubt)) if may_be_list => return Ok(Held::Unknown(doubt)),
                             Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
                             // There it is one of the letters of a text.
                             Content::Set(value)
