@@ -267,6 +267,11 @@ fn what_small_texts_are_known_to_do_they_do() {
     check_all("small texts", 300, false, crossed::text);
 }
 
+#[test]
+fn what_small_texts_of_which_little_is_known_do_they_do() {
+    check_all("veiled small texts", 150, true, crossed::veiled);
+}
+
 /// Holds texts, a line each, against a shell; how often something else was said than is so.
 fn judge_lines<'a>(shell: &str, lines: impl Iterator<Item = &'a str>) -> usize {
     let place = Place::new(shell);

@@ -484,7 +484,13 @@ impl Sum<'_, '_> {
             } else if sum.take(b"~") {
                 Ok(sum.unary()?.map(|number| !number))
             } else if sum.take(b"-") {
-                Ok(sum.unary()?.map(i64::wrapping_neg))
+                let is_first = sum.text.get(..sum.at - 1).is_some_and(|before| before.trim_ascii().is_empty());
+                let number = sum.unary()?;
+                // There nothing may keep its sign (measured: 93u+m).
+                if sum.machine.dialect == Dialect::Ksh && is_first && number == Ok(0) && sum.at == sum.text.len() {
+                    return Ok(Err(sum.machine.doubt("nothing with a sign")));
+                }
+                Ok(number.map(i64::wrapping_neg))
             } else if sum.take(b"+") {
                 sum.unary()
             } else {

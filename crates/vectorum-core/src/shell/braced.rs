@@ -294,6 +294,9 @@ impl Parser<'_> {
                 return self.trouble_unfollowed("a parameter that the shell refuses");
             }
             Some(b'@') if self.dialect == Dialect::Bash && self.peek_at(2) == Some(b'}') && !has_key => self.by_letter()?,
+            Some(b'@') if self.dialect == Dialect::Bash && self.peek_at(2) != Some(b'}') => {
+                return self.trouble_unfollowed("a parameter that the shell refuses");
+            }
             Some(b'^' | b',') if self.dialect == Dialect::Ksh => return self.trouble("this cannot stand here"),
             _ => {
                 self.skip_braces(start)?;

@@ -164,6 +164,7 @@ impl Machine<'_> {
                 if !is_usual_cut(change) {
                     self.refuse_cut(change);
                     if self.dialect != Dialect::Bash {
+                        self.doubt_what_it_sets(change, &self.doubt("a part of a text by what may be no number"));
                         return odd(self);
                     }
                 }

@@ -387,7 +387,10 @@ impl Parser<'_> {
                 let ends = |text: &[u8]| match self.dialect {
                     Dialect::Ksh => {
                         let lacks = |close, open| text.contains(&close) && !text.contains(&open);
-                        has_open_bracket(text) || lacks(b'}', b'{') || lacks(b']', b'[')
+                        has_open_bracket(text)
+                            || text.windows(2).any(|pair| pair == b"[[")
+                            || lacks(b'}', b'{')
+                            || lacks(b']', b'[')
                     }
                     Dialect::Zsh => text.iter().any(|sign| b"<>".contains(sign)),
                     _ => false,

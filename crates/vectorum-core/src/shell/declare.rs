@@ -227,6 +227,10 @@ impl Machine<'_> {
         let are_there = if attributes.is_function { self.are_functions(&names) } else { None };
         match (&names[..], are_there) {
             ([], _) => self.set_status(0),
+            // There it is how many are not.
+            (names, Some(false)) if self.dialect == Dialect::Ksh && names.len() > 1 => {
+                self.doubt_status(self.doubt("whether there is such a function"));
+            }
             (_, Some(are_there)) => self.set_status(u8::from(!are_there)),
             _ => self.doubt_status(self.doubt("whether there is such a name")),
         }
@@ -387,6 +391,9 @@ impl Machine<'_> {
         // There it is set under a key, which is handed on to nobody.
         if is_text && attributes.is_table && self.dialect == Dialect::Bash {
             return self.doubt_from_here(&assignment.name);
+        }
+        if let (true, Assigned::Array(words)) = (attributes.is_number, &assignment.value) {
+            self.doubt_sums(words);
         }
         // A list may be made of what it hides.
         let value = match (&assignment.value, value) {

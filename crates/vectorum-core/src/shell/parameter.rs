@@ -254,6 +254,10 @@ impl Machine<'_> {
                 }
             },
             Held::Unknown(doubt) => {
+                self.doubt_what_it_sets(&parameter.change, &doubt);
+                if !is_usual_cut(&parameter.change) {
+                    self.refuse_cut(&parameter.change);
+                }
                 if quoted || matches!(parameter.change, Change::Length) {
                     Ok(Values::One(Val::Unknown(doubt)))
                 } else {

@@ -527,7 +527,7 @@ impl<'a> Parser<'a> {
             _ => matches!(self.dialect, Dialect::Ksh | Dialect::Mksh | Dialect::Zsh) && self.is_out_of_place(),
         };
         if is_end && is_begun && is_timed && self.dialect == Dialect::Mksh {
-            return self.trouble("a command is missing");
+            return self.trouble_unfollowed("a command is missing");
         }
         let negates_nothing = is_begun && matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Zsh);
         let first = if is_end && (is_timed || negates_nothing) {

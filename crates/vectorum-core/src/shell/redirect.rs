@@ -191,9 +191,11 @@ impl Machine<'_> {
     fn opened(&mut self, command: &Command, opening: &mut Opening) -> Maybe {
         let redirects = &command.redirects[..];
         let mut answer = Ok(true);
-        // What copies cannot do so where that is closed.
+        // What copies cannot do so where that is closed, or open for writing alone.
         let is_odd = |redirect: &Redirect| {
-            redirect.word.literal() == Some(b"-") || redirect.from == b"0" && redirect.operator.starts_with(b">")
+            redirect.word.literal() == Some(b"-")
+                || redirect.from == b"0" && redirect.operator.starts_with(b">")
+                || redirect.operator == b"<&" && redirect.word.literal() != Some(b"0")
         };
         if self.copies_input(command) && redirects.iter().any(is_odd) {
             answer = Err(self.doubt("what is copied from a file that is closed"));

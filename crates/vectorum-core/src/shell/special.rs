@@ -205,7 +205,7 @@ impl Machine<'_> {
             && (self.is_tied_text(name)
                 || TEXTS.contains(&name)
                 || NUMBERS.contains(&name) && !PLAIN_NUMBERS.contains(&name)
-                || matches!(name, b"SHLVL" | b"prompt")
+                || matches!(name, b"SHLVL" | b"prompt" | b"OPTARG" | b"ZLE_RPROMPT_INDENT")
                 || name.starts_with(b"LC_"))
     }
 

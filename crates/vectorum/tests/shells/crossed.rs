@@ -60,6 +60,50 @@ pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
     }
 }
 
+/// One of those of which something is printed by a program, so that nobody can know it: what names are set to, what was run
+/// before all of it, or whether a line of it is run.
+pub(super) fn veiled(dice: &mut Dice, shell: &str) -> String {
+    let text = text(dice, shell);
+    let (text, files) = text.split_at(text.find('␞').unwrap_or(text.len()));
+    let text = match dice.roll(6) {
+        0 if shell == "fish" => format!("eval (echo 'set Q 1' | tee)\n{text}"),
+        0 => format!("eval \"$(echo Q=1 | tee)\"\n{text}"),
+        1 => {
+            let mut lines: Vec<String> = text.split('\n').map(str::to_owned).collect();
+            let at = dice.roll(lines.len());
+            lines[at] = match shell {
+                "fish" => format!("if test (echo a | tee) = a\n{}\nend", lines[at]),
+                _ => format!("if [ \"$(echo a | tee)\" = a ]; then\n{}\nfi", lines[at]),
+            };
+            lines.join("\n")
+        }
+        _ => with_veils(dice, shell, text),
+    };
+    format!("{text}{files}")
+}
+
+/// The same text, in which a program prints some of the plain words that names are set to.
+fn with_veils(dice: &mut Dice, shell: &str, text: &str) -> String {
+    let mut out = String::new();
+    let mut rest = text;
+    let sign = if shell == "fish" { ' ' } else { '=' };
+    while let Some(at) = rest.find(sign) {
+        let (before, behind) = rest.split_at(at + 1);
+        out.push_str(before);
+        let name = before[..at].rsplit(|c: char| !c.is_ascii_alphanumeric() && c != '_').next().unwrap_or_default();
+        let is_name = name.starts_with(|c: char| c.is_ascii_uppercase());
+        let length = behind.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(behind.len());
+        let is_word = length > 0 && behind[length..].starts_with([' ', ';', '\n', ')', '}', '&', '|']);
+        rest = behind;
+        if is_name && is_word && dice.roll(2) == 0 {
+            let dollar = if shell == "fish" { "" } else { "$" };
+            out.push_str(&format!("{dollar}(echo {} | tee)", &behind[..length]));
+            rest = &behind[length..];
+        }
+    }
+    out + rest
+}
+
 /// A command in a context.
 fn command(dice: &mut Dice, shell: &str) -> String {
     let [start, context, command] = ["starts", "contexts", "commands"].map(|kind| one(dice, kind, shell));

@@ -11,7 +11,7 @@ use super::super::items::NO_SUCH_INDEX;
 use super::super::machine::Machine;
 use super::super::nameref::Meant;
 use super::super::one_of::HELD_BEFORE;
-use super::super::parse::is_name_start;
+use super::super::parse::{is_name, is_name_start};
 use super::super::shaped::Subscript;
 use super::super::splitting::OWN_SEPARATORS;
 use super::super::state::Status;
@@ -152,8 +152,16 @@ impl Machine<'_> {
                             _ => {
                                 // What is no sum is an error.
                                 let doubt = self.doubt("a subscript");
-                                if self.dialect == Dialect::Zsh {
-                                    self.fail_or_go_on(&doubt);
+                                let is_plain = |part: &Part| match part {
+                                    Part::Text(text) | Part::Quoted(text) => {
+                                        text.iter().all(|b| is_name(*b) || b"@*".contains(b))
+                                    }
+                                    _ => false,
+                                };
+                                match self.dialect {
+                                    Dialect::Zsh => self.fail_or_go_on(&doubt),
+                                    Dialect::Bash if !key.iter().all(is_plain) => self.fail_far_or_go_on(&doubt),
+                                    _ => {}
                                 }
                                 return Ok(Held::Unknown(doubt));
                             }

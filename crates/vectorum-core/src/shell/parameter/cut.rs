@@ -67,6 +67,18 @@ pub(in super::super) fn is_plain_cut(change: &Change) -> bool {
     }
 }
 
+/// Whether something stands between the signs of a stretch of a sum, and as many parentheses are closed as are opened, and
+/// its numbers are some.
+fn has_operands(text: &[u8]) -> bool {
+    let signs: Vec<u8> = text.iter().copied().filter(|byte| *byte != b' ').collect();
+    let lacks = |pair: &[u8]| matches!(pair, [b'+' | b'-' | b'*' | b'/' | b'%' | b'(', b'*' | b'/' | b'%' | b')']);
+    let count = |sign: u8| text.iter().filter(|byte| **byte == sign).count();
+    // A number that goes on as a name is none.
+    let is_number = |word: &[u8]| !word.first().is_some_and(u8::is_ascii_digit) || word.iter().all(u8::is_ascii_digit);
+    let mut words = text.split(|byte| !byte.is_ascii_alphanumeric() && *byte != b'_');
+    words.all(is_number) && !signs.windows(2).any(lacks) && count(b'(') == count(b')')
+}
+
 /// Whether a part of a text is asked for by sums that each shell reads alike: of names, numbers and plain signs.
 pub(in super::super) fn is_usual_cut(change: &Change) -> bool {
     let is_usual = |parts: &Vec<Part>| {
@@ -74,6 +86,8 @@ pub(in super::super) fn is_usual_cut(change: &Change) -> bool {
         // Blanks at an end mean more to ksh, but before a sign, and a sign at the end lacks a number.
         let begins =
             matches!(parts.first(), Some(Part::Text(t) | Part::Quoted(t)) if t.starts_with(b" ") && !t.starts_with(b" -"));
+        let begins = begins
+            || matches!(parts.first(), Some(Part::Text(t) | Part::Quoted(t)) if t.trim_ascii_start().first().is_some_and(|b| b"*/%)".contains(b)));
         let is_end = |text: &Text| text.last().is_some_and(|b| b.is_ascii_alphanumeric() || b"_)".contains(b));
         let ends = matches!(parts.last(), Some(Part::Text(t) | Part::Quoted(t)) if !is_end(t));
         let are_all = !begins
@@ -82,6 +96,7 @@ pub(in super::super) fn is_usual_cut(change: &Change) -> bool {
                 Part::Text(text) | Part::Quoted(text) => {
                     is_blank &= text.trim_ascii().is_empty();
                     !text.starts_with(b"\t")
+                        && has_operands(text)
                         && text.iter().all(|byte| byte.is_ascii_alphanumeric() || b"_ +-*/%()".contains(byte))
                 }
                 Part::Parameter(p) => {

@@ -24,6 +24,11 @@ fn is_named(redirect: &Redirect) -> bool {
     redirect.from.first().is_some_and(|byte| is_name_start(*byte))
 }
 
+/// A text without the digits that it begins with.
+fn skip_digits(text: &[u8]) -> &[u8] {
+    text.get(text.iter().take_while(|byte| byte.is_ascii_digit()).count()..).unwrap_or_default()
+}
+
 /// Whether a word before a command is a name with a colon behind it.
 fn is_label(word: &[u8]) -> bool {
     word.strip_suffix(b":").is_some_and(is_portable)
@@ -264,11 +269,22 @@ impl Parser<'_> {
         self.trouble("a parenthesis cannot stand here")
     }
 
+    /// Whether a range of numbers begins here: `<1-9>`.
+    fn is_range(&self) -> bool {
+        let rest = self.text.get(self.at..).unwrap_or_default();
+        let Some(rest) = rest.strip_prefix(b"<") else { return false };
+        skip_digits(rest).strip_prefix(b"-").is_some_and(|rest| skip_digits(rest).starts_with(b">"))
+    }
+
     pub(super) fn redirect(&mut self) -> Parsed<Option<Redirect>> {
         if !self.peek().is_some_and(|b| b.is_ascii_digit() || b"<>&{".contains(&b)) {
             return Ok(None);
         }
         let from = self.at;
+        // A range of numbers is a pattern there (zshexpn(1), «Glob Operators»).
+        if self.dialect == Dialect::Zsh && self.is_range() {
+            return self.trouble_unfollowed("a range of numbers for a pattern");
+        }
         let mut number = Vec::new();
         while self.peek().is_some_and(|b| b.is_ascii_digit()) {
             number.extend(self.peek());
@@ -326,6 +342,13 @@ impl Parser<'_> {
         if self.dialect == Dialect::Ksh
             && matches!(operator.last(), Some(b'<' | b'>'))
             && self.peek().is_some_and(|b| b";#".contains(&b))
+        {
+            return self.trouble_unfollowed("a redirection of another kind");
+        }
+        // What writes over a file all the same (zshmisc(1), «Redirection»).
+        if self.dialect == Dialect::Zsh
+            && matches!(&operator[..], b">>" | b">&" | b"&>" | b"&>>")
+            && self.peek().is_some_and(|b| b"!&".contains(&b) || b == b'|' && operator != b">>")
         {
             return self.trouble_unfollowed("a redirection of another kind");
         }

@@ -70,6 +70,9 @@ impl Parser<'_> {
                     if has(b"()") && !has(b"$") || has(b" \t\n;|&<>") && has(b"$'\"\\") {
                         return self.odd("a word with blanks in brackets");
                     }
+                    if has(b"{") != has(b"}") || inside.ends_with(b"\\") {
+                        return self.odd("a sign in brackets that may close them");
+                    }
                     // Unless something is expanded in there it is text.
                     let length = if has(b"$(*?~{'\"\\") { 1 } else { close + 1 };
                     self.at += length;
