@@ -115,6 +115,7 @@ impl Attributes {
             (b'n', true) if matches!(dialect, Dialect::Bash | Dialect::Ksh | Dialect::Mksh) => self.is_reference = true,
             (b':' | b'%', _) if dialect == Dialect::Zsh => {}
             (b'n', _) if dialect != Dialect::Zsh => return Letter::Unfollowed("a name that stands for another"),
+            (b'C' | b'T', _) if dialect == Dialect::Ksh => return Letter::Unfollowed("a name with parts"),
             (b'm', _) if dialect == Dialect::Ksh => return Letter::Unfollowed("a variable that is moved"),
             (b'm', _) if dialect == Dialect::Zsh => return Letter::Unfollowed("names that are declared by patterns"),
             (b'r', true) => self.readonly = true,
@@ -169,7 +170,8 @@ impl Machine<'_> {
                 self.fail_special();
                 return None;
             }
-            if letters == "-" {
+            // Behind the other sign it is a letter that there is not (measured: 5.2, R59).
+            if letters == "-" && (on || !matches!(self.dialect, Dialect::Bash | Dialect::Mksh)) {
                 break;
             }
             // Functions have no other marks that are followed (measured: 93u+m).

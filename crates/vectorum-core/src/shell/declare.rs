@@ -348,7 +348,11 @@ impl Machine<'_> {
     }
 
     fn declare_assignment(&mut self, assignment: &Assignment, value: Option<Content>, attributes: Attributes) {
-        let takes_place = attributes.is_local && matches!(self.dialect, Dialect::Zsh | Dialect::Mksh);
+        // Of one that was declared in the same function already it is certain nowhere else.
+        let hides =
+            || self.live.as_ref().and_then(|state| state.scopes.last()).is_some_and(|s| s.vars.get(&assignment.name).is_some());
+        let takes_place = attributes.is_local
+            && (matches!(self.dialect, Dialect::Zsh | Dialect::Mksh) || self.dialect == Dialect::Ksh && !hides());
         if self.is_held_against(&assignment.name, attributes) && !takes_place {
             // There one that is local takes its place.
             if attributes.is_local && self.dialect == Dialect::Ksh {

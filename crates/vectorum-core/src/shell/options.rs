@@ -599,9 +599,13 @@ impl Machine<'_> {
             }
             (Some(_), Ok(_)) if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => state.status = Status::Known(1),
             (Some(_), Ok(_)) => self.fail_special(),
-            _ => {
+            (count, _) => {
                 state.positional = Err(doubt.clone());
-                state.status = Status::Unknown(doubt);
+                state.status = Status::Unknown(doubt.clone());
+                // There may be fewer of them than that, which is an error.
+                if count != Some(0) && !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+                    self.fork(&doubt, Self::fail_special, |_| {});
+                }
             }
         }
     }

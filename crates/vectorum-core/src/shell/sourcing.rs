@@ -117,7 +117,11 @@ impl Machine<'_> {
         if let Some(frame) = self.frames.last_mut() {
             frame.is_file = true;
         }
+        // The file is not the one whose text it is.
+        let at = self.named_otherwise.len();
+        self.named_otherwise.push(self.source.path.clone());
         run(self);
+        self.named_otherwise.remove(at);
         self.end();
         // An error ends it with a status of its own there.
         if self.dialect == Dialect::Zsh && self.status() == Status::Known(1) {

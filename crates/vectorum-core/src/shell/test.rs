@@ -63,7 +63,7 @@ impl Machine<'_> {
             Test::And(one, other) => match self.test(one) {
                 Ok(false) => Ok(false),
                 Ok(true) => self.test(other),
-                Err(doubt) => match self.test(other) {
+                Err(doubt) => match self.test_perhaps(other, &doubt) {
                     // An expression that is none ends all of it with a status of its own.
                     Ok(false) if self.dialect != Dialect::Mksh && !one.has_expression() => Ok(false),
                     _ => Err(doubt),
@@ -72,13 +72,20 @@ impl Machine<'_> {
             Test::Or(one, other) => match self.test(one) {
                 Ok(true) => Ok(true),
                 Ok(false) => self.test(other),
-                Err(doubt) => match self.test(other) {
+                Err(doubt) => match self.test_perhaps(other, &doubt) {
                     // There a number that is wrong ends all of it.
                     Ok(true) if self.dialect != Dialect::Mksh && !one.has_expression() => Ok(true),
                     _ => Err(doubt),
                 },
             },
         }
+    }
+
+    /// What a condition comes to that may not be asked: what it sets, and what it ends, may not come to be.
+    fn test_perhaps(&mut self, test: &Test, doubt: &Arc<Doubt>) -> Maybe {
+        let mut answer = Err(doubt.clone());
+        self.fork(doubt, |m| answer = m.test(test), |_| {});
+        answer
     }
 
     /// A regular expression (POSIX extended): told only where it has the same meaning everywhere.

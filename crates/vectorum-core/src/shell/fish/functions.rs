@@ -80,6 +80,9 @@ const SHIPPED: &[&[u8]] = &[
     b"up-or-search",
 ];
 
+/// What the names of fish's own functions begin with.
+pub(super) const OWN: &[u8] = b"__fish_";
+
 /// Those of them that are made only where a program is there, or is not, or can do something.
 const PERHAPS: &[&[u8]] = &[b"diff", b"grep", b"open", b"seq"];
 
@@ -270,7 +273,8 @@ impl Fish<'_> {
             Some(Named::Erased) => Some(false),
             Some(Named::Unclear) => None,
             None if self.is_shipped(name) => self.is_surely_defined(name).then_some(true),
-            None if self.may_be_elsewhere() => None,
+            // Files that come with fish define more than what they are called by.
+            None if self.may_be_elsewhere() || name.starts_with(OWN) => None,
             None => Some(false),
         }
     }

@@ -4,6 +4,7 @@ use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::PRINTED;
 use super::super::program::{self, Place};
 use super::commands::is_keyword;
+use super::functions::OWN;
 use super::*;
 
 impl Fish<'_> {
@@ -53,7 +54,7 @@ impl Fish<'_> {
                     }
                 }
             }
-            Ok(None) if self.is_shipped(name) => {
+            Ok(None) if self.is_shipped(name) || name.starts_with(OWN) => {
                 self.print(Val::Unknown(self.doubt(PRINTED)));
                 self.write_perhaps_beside();
                 self.doubt_status("how a function of fish ends");

@@ -67,6 +67,18 @@ impl Machine<'_> {
                 let operator = operator.known().cloned().unwrap_or_default();
                 self.binary(left, &operator, right)
             }
+            // Of three words the one between the others counts first (bash(1), «test»; POSIX, test).
+            [one, joint, other]
+                if matches!(self.dialect, Dialect::Bash | Dialect::Mksh)
+                    && is_word(Some(one), b"!")
+                    && [&b"-a"[..], b"-o"].iter().any(|sign| is_word(Some(joint), sign)) =>
+            {
+                if is_word(Some(joint), b"-o") {
+                    Ok(true)
+                } else {
+                    self.is_filled(other)
+                }
+            }
             // That turns round no more than one condition there.
             [not, _, joint, _]
                 if self.dialect == Dialect::Ksh
