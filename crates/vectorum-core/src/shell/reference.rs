@@ -245,6 +245,12 @@ impl Parser<'_> {
         match self.peek() {
             Some(b'[') => {
                 let rest = self.text.get(self.at..).unwrap_or_default();
+                // One that is not closed is an error (measured: 5.9).
+                if rest.iter().take(LONGEST_SUBSCRIPT).find(|b| b"]\n".contains(b)).is_none_or(|b| *b == b'\n')
+                    && rest.len() < LONGEST_SUBSCRIPT
+                {
+                    return self.trouble_unfollowed("a bracket is not closed");
+                }
                 match rest.iter().take(LONGEST_SUBSCRIPT).position(|b| *b == b']') {
                     None if rest.len() > LONGEST_SUBSCRIPT => keyed(None, Change::Unfollowed(ODD_SUBSCRIPT)),
                     Some(close) => {

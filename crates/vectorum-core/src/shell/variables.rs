@@ -219,8 +219,10 @@ impl Machine<'_> {
         if self.dialect == Dialect::Mksh && matches!(content, Content::Array(_)) && self.counts_with(name) {
             self.fail_or_go_on(&self.doubt("a list of what the shell counts with"));
         }
-        if self.dialect == Dialect::Mksh && name == "PIPESTATUS" && self.may_be_set("allexport") {
-            self.exit_or_go_on(&self.doubt("a name that is held fast"));
+        if self.dialect == Dialect::Mksh && name == "PIPESTATUS" {
+            let doubt = self.doubt("a name that is held fast");
+            self.exit_or_go_on(&doubt);
+            self.fail_or_go_on(&doubt);
         }
         // What is a text by its nature takes no list.
         if matches!(content, Content::Array(_)) && self.takes_no_list(name) {
