@@ -12,6 +12,9 @@ const STAYING: [&[u8]; 4] =
 /// What the firmware says of the machine.
 const OF_FIRMWARE: &[u8] = b"/sys/class/dmi/id/";
 
+/// Why nothing is said of one of them.
+pub(super) const PASSES: &str = "what is there only while the system runs";
+
 /// Files but for those.
 pub(super) struct Passing<'a> {
     host: &'a dyn HostView,
@@ -40,7 +43,7 @@ fn begins_with(path: &[u8], places: &[&[u8]]) -> bool {
 }
 
 /// Whether what a file holds is made up while it is read, and not the same each time.
-fn is_made_up(path: &[u8]) -> bool {
+pub(super) fn is_made_up(path: &[u8]) -> bool {
     begins_with(path, &[b"/proc", b"/sys", b"/dev"]) && !stays(path)
 }
 

@@ -11,6 +11,7 @@ use super::frame::Boundary;
 use super::machine::Machine;
 use super::parameter::{UNSET_IS_ERROR, is_plain_cut};
 use super::parse::is_name_start;
+use super::passing::{PASSES, is_made_up};
 use super::program::sets;
 use super::reference::BAD_SHAPE;
 use super::streams::{Goes, Opening, Streams, number_of};
@@ -339,7 +340,10 @@ impl Machine<'_> {
                             // It can be opened, and nothing read of it.
                             _ if self.ground.files.kind(&full) == Kind::Folder => {}
                             host_view::Content::Missing => return Ok(false),
-                            host_view::Content::Denied => answer = Err(self.doubt("a file is opened that may not be read")),
+                            host_view::Content::Denied => {
+                                let why = if is_made_up(&full) { PASSES } else { "a file is opened that may not be read" };
+                                answer = Err(self.doubt(why));
+                            }
                         }
                     } else {
                         let can = self.can_write(&full, matches!(operator, b">" | b">&"));

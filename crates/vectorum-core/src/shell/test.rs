@@ -10,6 +10,7 @@ use bytes::Bytes;
 use super::arithmetic::may_assign;
 use super::content::Content;
 use super::machine::Machine;
+use super::passing::PASSES;
 use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::{Doubt, Maybe, Val};
@@ -240,7 +241,7 @@ impl Machine<'_> {
         if !path.starts_with(b"/dev/") && !path.starts_with(b"/proc/") && !path.starts_with(b"/sys/") {
             return self.file(operator, path);
         }
-        Err(self.doubt("what is there only while the system runs"))
+        Err(self.doubt(PASSES))
     }
 
     fn file(&mut self, operator: &[u8], path: &[u8]) -> Maybe {
