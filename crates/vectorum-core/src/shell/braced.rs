@@ -265,6 +265,12 @@ impl Parser<'_> {
                 if self.dialect == Dialect::Bash && self.is_quoted_output && memchr::memmem::find(text, b"$'").is_some() {
                     word.parts.push(Part::Unfollowed(QUOTES_WITHIN));
                 }
+                // Where it is passed over there, quotes behind a sum are read in another way (measured: 93u+m).
+                let is_behind =
+                    memchr::memmem::find(text, b"$((").is_some_and(|sum| text.get(sum..).unwrap_or_default().contains(&b'"'));
+                if self.dialect == Dialect::Ksh && is_behind {
+                    return self.trouble_unfollowed(QUOTES_WITHIN);
+                }
                 Change::Instead(sign, colon, word)
             }
             Some(sign @ (b'#' | b'%')) => self.trimmed(sign)?,

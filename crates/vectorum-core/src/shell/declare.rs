@@ -61,7 +61,16 @@ impl Machine<'_> {
         if self.declares_later(given.as_slice()) {
             return;
         }
-        let Some(mut attributes) = self.attributes(command, &mut given) else { return };
+        let is_list =
+            |d: &Declared| matches!(d, Declared::Assignment(assignment, _) if matches!(assignment.value, Assigned::Array(_)));
+        let has_list = given.as_slice().iter().any(is_list);
+        let Some(mut attributes) = self.attributes(command, &mut given) else {
+            // Lists are made before it is told what is not taken, and may be wrong by themselves (measured: bash 5.2).
+            if self.dialect == Dialect::Bash && has_list {
+                self.fail_far_or_go_on(&self.doubt(super::misused::NOT_TAKEN));
+            }
+            return;
+        };
         // They are handed on as one text.
         let is_of_shell = |d: &Declared| PARTS_OF_SHELL.contains(&&name_of(d)[..]);
         if attributes.exported == Some(true) && self.is_own_zsh() && given.as_slice().iter().any(is_of_shell) {
@@ -158,8 +167,7 @@ impl Machine<'_> {
             let is_refused =
                 self.dialect == Dialect::Mksh && !is_special && !attributes.is_local && has_value && self.is_readonly(&name);
             let outputs = self.outputs;
-            let is_list =
-                matches!(&declared, Declared::Assignment(assignment, _) if matches!(assignment.value, Assigned::Array(_)));
+            let is_list = is_list(&declared);
             self.declare_one(declared, attributes, &status_before);
             // How commands end whose output makes a list is of no account there (measured: 93u+m).
             if self.dialect == Dialect::Ksh && is_list && self.outputs != outputs {

@@ -271,7 +271,8 @@ impl Machine<'_> {
             _ => i64::MAX,
         };
         // Before the first of all there is none (measured: bash 5.2, 93u+m).
-        if index.is_some_and(|index| index < 0 && index + length < 0) {
+        let may_be_none = |index: i64| index < 0 && (index + length < 0 || length == i64::MAX && self.dialect == Dialect::Ksh);
+        if index.is_some_and(may_be_none) {
             match self.dialect {
                 Dialect::Bash if length > 0 => {
                     self.fail_hard();

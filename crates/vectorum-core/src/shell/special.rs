@@ -227,11 +227,13 @@ impl Machine<'_> {
     /// What some shells make of a value that they do not take: a level that is no number, a locale that ksh may not know
     /// (measured: 93u+m).
     pub(super) fn as_taken(&self, name: &[u8], content: Content) -> Content {
-        let Content::Set(value @ Val::Known(_)) = &content else { return content };
+        let Content::Set(value) = &content else { return content };
         let is_usual = || value.known().is_some_and(|v| v.is_empty() || matches!(&v[..], b"C" | b"POSIX" | b"C.UTF-8"));
         let is_refused = match self.dialect {
             Dialect::Ksh if name == b"LANG" || name.starts_with(b"LC_") => !is_usual(),
-            Dialect::Ksh | Dialect::Zsh if name == b"SHLVL" => !value.is_number() || value.is_empty() != Some(false),
+            Dialect::Ksh | Dialect::Zsh if name == b"SHLVL" && value.known().is_some() => {
+                !value.is_number() || value.is_empty() != Some(false)
+            }
             _ => false,
         };
         if is_refused { Content::Perhaps(Val::Unknown(self.doubt("the shell may not take the value"))) } else { content }

@@ -85,7 +85,7 @@ impl Machine<'_> {
             {
                 return self.set_status(1);
             }
-            Dialect::Ksh if words.is_empty() => return self.misused(),
+            Dialect::Ksh if words.iter().all(|word| word == "-f" || word == "-v") => return self.misused(),
             _ => {}
         }
         let mut are_names = false;
