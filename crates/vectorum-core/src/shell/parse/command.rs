@@ -24,6 +24,18 @@ fn is_named(redirect: &Redirect) -> bool {
     redirect.from.first().is_some_and(|byte| is_name_start(*byte))
 }
 
+/// The subshell that a group holds and nothing else.
+fn lone_subshell(kind: &Kind) -> Option<&Command> {
+    let Kind::Group(list) = kind else { return None };
+    let [Item { first, rest, is_background: false }] = &list.items[..] else { return None };
+    let ([command], true) = (&first.commands[..], rest.is_empty() && !first.is_negated) else { return None };
+    match &command.kind {
+        Kind::Subshell(_) => Some(command),
+        inner if command.redirects.is_empty() => lone_subshell(inner),
+        _ => None,
+    }
+}
+
 /// A text without the digits that it begins with.
 fn skip_digits(text: &[u8]) -> &[u8] {
     text.get(text.iter().take_while(|byte| byte.is_ascii_digit()).count()..).unwrap_or_default()
@@ -59,6 +71,13 @@ impl Parser<'_> {
                         None => break,
                     }
                 }
+            }
+            // There those of the one within are lost (measured: 0.5.12).
+            if self.dialect == Dialect::Dash
+                && !redirects.is_empty()
+                && lone_subshell(&kind).is_some_and(|c| !c.redirects.is_empty())
+            {
+                return self.trouble_unfollowed("redirections of a subshell that stands alone in a group with others");
             }
             return Ok(Command { kind, redirects, at, end: self.at });
         };
