@@ -194,6 +194,10 @@ impl Machine<'_> {
                 }
             }
         }
+        // Where a list is among them it may end as if all were well, as far as `set -e` is told (measured: bash 5.2).
+        if self.dialect == Dialect::Bash && has_list && self.status() != Status::Known(0) {
+            self.doubt_status(self.doubt("how a list is declared"));
+        }
     }
 
     /// Whether names can be made local to a function as far as that is followed; if not, nothing more is to be done. In some
