@@ -236,6 +236,12 @@ impl Machine<'_> {
     /// all; in zsh not always).
     fn expand_all_the_same(&mut self, command: &Command) {
         let Kind::Simple(assignments, words) = &command.kind else { return };
+        // Items of lists are, too, there (measured: R59).
+        let lists = assignments.iter().filter(|assignment| matches!(assignment.value, Assigned::Array(_)));
+        let mut items = lists.flat_map(|assignment| assignment.value.words());
+        if self.dialect == Dialect::Mksh && items.any(|word| self.may_be_an_error(&word.parts)) {
+            self.fail_or_go_on(&self.doubt("words of what is not run"));
+        }
         if words.is_empty() {
             return;
         }

@@ -192,6 +192,27 @@ impl Fish<'_> {
         }
     }
 
+    /// Groups with names in an expression of `string match` set variables; `are_all` says whether these are all its words.
+    fn doubt_groups(&mut self, words: &[Val], are_all: bool) {
+        if words.first().and_then(Val::known).is_some_and(|command| command != "match") {
+            return;
+        }
+        const WHY: &str = "what an expression found";
+        let is_option = |word: &Val| word.known().is_some_and(|word| word.starts_with(b"-"));
+        let is_of_expressions =
+            |word: &Val| word.known().is_some_and(|word| word == "--regex" || !word.starts_with(b"--") && word.contains(&b'r'));
+        let mut options = words.iter().skip(1).take_while(|word| is_option(word));
+        let pattern = words.iter().skip(1).find(|word| !is_option(word));
+        let may_be_unknown = pattern.is_none() && !are_all || pattern.is_some_and(|pattern| pattern.known().is_none());
+        if may_be_unknown && options.any(is_of_expressions) {
+            return self.fog(WHY);
+        }
+        for name in words.iter().filter_map(Val::known).flat_map(|word| names_of(word)).collect::<Vec<_>>() {
+            let items = Err(self.doubt(WHY));
+            self.put_var(&name, None, items, None, None);
+        }
+    }
+
     /// A command of which not all words are known.
     fn half_known(&mut self, name: &[u8], plain: &[Val]) {
         // The options and the name may be known all the same.
@@ -209,7 +230,12 @@ impl Fish<'_> {
                 self.doubt_status("a status that is not known");
                 self.fork(&self.doubt("a status that is not known"), Self::exit_from, |_| {});
             }
-            b"test" | b"[" | b"echo" | b"string" | b"contains" | b"count" | b"type" | b"printf" | b"math" => {
+            b"string" => {
+                self.doubt_groups(plain, false);
+                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.doubt_status("a condition on what is not known");
+            }
+            b"test" | b"[" | b"echo" | b"contains" | b"count" | b"type" | b"printf" | b"math" => {
                 self.print(Val::Unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");
             }
@@ -482,12 +508,7 @@ impl Fish<'_> {
                 Some((lines, _)) if lines.last().is_some_and(Bytes::is_empty) && self.reads_no_end() => self.ends_somehow(),
                 Some((lines, status)) => self.say(lines, status),
                 None => {
-                    // Groups with names set variables.
-                    let words = known.as_deref().unwrap_or_default();
-                    for name in words.iter().filter(|_| words.first().is_some_and(|w| w == "match")).flat_map(|w| names_of(w)) {
-                        let items = Err(self.doubt("what an expression found"));
-                        self.put_var(&name, None, items, None, None);
-                    }
+                    self.doubt_groups(arguments, true);
                     self.ends_somehow();
                 }
             },
