@@ -25,9 +25,10 @@ impl<'a> Passing<'a> {
         Passing { host }
     }
 
-    /// Whether a path leads to what is made up, though it may begin otherwise.
+    /// Whether a path leads to what is made up, by itself or as a link such as `/etc/mtab`.
     fn leads_there(&self, path: &[u8]) -> bool {
-        is_made_up(path) || self.host.real_path(path).is_some_and(|real| is_made_up(&real))
+        let is_link = || self.host.is_link(path) == Some(true);
+        is_made_up(path) || is_link() && self.host.real_path(path).is_some_and(|real| is_made_up(&real))
     }
 }
 
@@ -113,9 +114,10 @@ mod tests {
         for path in ["/proc/uptime", "/proc/version", "/sys/class/dmi/id/board_name", "/dev/shm/a", "/etc/a", "/process"] {
             tree.file(path, "x\n", false);
         }
+        tree.link("/etc/mtab", "/proc/uptime");
         let files = Passing::new(&tree);
         let holds = |path: &str| files.read(path.as_bytes());
-        for path in ["/proc/uptime", "//proc/./uptime", "/proc/nosuch", "/dev/shm/a", "/proc/sys/kernel/ostype"] {
+        for path in ["/proc/uptime", "//proc/./uptime", "/proc/nosuch", "/dev/shm/a", "/proc/sys/kernel/ostype", "/etc/mtab"] {
             assert_eq!(holds(path), Content::Denied, "{path}");
         }
         for path in ["/proc/version", "/sys/class/dmi/id/board_name", "/etc/a", "/process"] {
