@@ -87,18 +87,19 @@ fn with_veils(dice: &mut Dice, shell: &str, text: &str) -> String {
     let mut out = String::new();
     let mut rest = text;
     let sign = if shell == "fish" { ' ' } else { '=' };
-    while let Some(at) = rest.find(sign) {
-        let (before, behind) = rest.split_at(at + 1);
+    while let Some((before, behind)) = rest.split_once(sign) {
         out.push_str(before);
-        let name = before[..at].rsplit(|c: char| !c.is_ascii_alphanumeric() && c != '_').next().unwrap_or_default();
+        out.push(sign);
+        let name = before.rsplit(|c: char| !c.is_ascii_alphanumeric() && c != '_').next().unwrap_or_default();
         let is_name = name.starts_with(|c: char| c.is_ascii_uppercase());
         let length = behind.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(behind.len());
-        let is_word = length > 0 && behind[length..].starts_with([' ', ';', '\n', ')', '}', '&', '|']);
+        let (word, more) = behind.split_at(length);
+        let is_word = !word.is_empty() && more.starts_with([' ', ';', '\n', ')', '}', '&', '|']);
         rest = behind;
         if is_name && is_word && dice.roll(2) == 0 {
             let dollar = if shell == "fish" { "" } else { "$" };
-            out.push_str(&format!("{dollar}(echo {} | tee)", &behind[..length]));
-            rest = &behind[length..];
+            out.push_str(&format!("{dollar}(echo {word} | tee)"));
+            rest = more;
         }
     }
     out + rest

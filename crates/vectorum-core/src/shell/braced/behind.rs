@@ -45,7 +45,7 @@ impl Parser<'_> {
         if (self.dialect == Dialect::Ksh || self.dialect == Dialect::Mksh && self.is_between_quotes) && is_uneven(text) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
-        if self.dialect == Dialect::Mksh && text.contains(&b'(') && is_uneven(text) {
+        if matches!(self.dialect, Dialect::Mksh | Dialect::Zsh) && text.contains(&b'(') && is_uneven(text) {
             return self.trouble_unfollowed("a parenthesis in a pattern");
         }
         // One that stands behind no sign cannot stand there (measured: 93u+m).
