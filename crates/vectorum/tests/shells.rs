@@ -91,7 +91,9 @@ fn real(shell: &str, script: &Path, home: &Path, seconds: &str) -> Came {
     let from = output.stdout[..from].windows(7).rposition(|w| w == b"<<<>>>\n").map_or(from, |at| at + 7);
     let entries = output.stdout[from..].split(|b| *b == 0).filter_map(|e| {
         let at = e.iter().position(|b| *b == b'=')?;
-        Some((e[..at].to_vec(), e[at + 1..].to_vec()))
+        // What a command beside the shell still had to say may stand in front.
+        let begin = e[..at].iter().rposition(|b| *b == b'\n').map_or(0, |end| end + 1);
+        Some((e[begin..at].to_vec(), e[at + 1..].to_vec()))
     });
     Came::Through(entries.collect())
 }
