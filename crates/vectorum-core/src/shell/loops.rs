@@ -325,6 +325,8 @@ mod tests {
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=; while [ \"$R\" != aaa ]; do R=a$R; done; X=$?", ["aaa", "0"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=; until [ \"$R\" = aa ]; do R=a$R; done", ["aa", "none"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "while false; do R=1; done; X=$?", ["none", "0"]),
+            // What is no number ends it with an error.
+            (&[Bash], "R=$(tide-now); for ((i = 0; i < R; i++)); do :; done; X=$?", ["<unknown>", "<a number>"]),
             (&[Zsh], "for R X in 1 2 3; do :; done", ["3", ""]),
             (&[Zsh], "repeat 3 R=a$R", ["aaa", "none"]),
         ]);

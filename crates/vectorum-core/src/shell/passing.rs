@@ -38,24 +38,25 @@ pub(super) fn clean(path: &[u8]) -> Bytes {
     [b"/", &parts.join(&b'/')[..]].concat().into()
 }
 
-fn begins_with(path: &[u8], places: &[&[u8]]) -> bool {
-    let path = clean(path);
-    places.iter().any(|place| path.strip_prefix(*place).is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/")))
+/// Whether a clean path is one of these folders or lies below it.
+fn lies_in(path: &[u8], folders: &[&[u8]]) -> bool {
+    folders.iter().any(|folder| path.strip_prefix(*folder).is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/")))
 }
 
 /// Whether what a file holds is made up while it is read, and not the same each time.
 pub(super) fn is_made_up(path: &[u8]) -> bool {
-    begins_with(path, &[b"/proc", b"/sys", b"/dev"]) && !stays(path)
+    lies_in(&clean(path), &[b"/proc", b"/sys", b"/dev"]) && !stays(path)
 }
 
 /// Whether what lies at a path comes and goes: devices stay, more or less.
 fn comes_and_goes(path: &[u8]) -> bool {
     let path = clean(path);
-    begins_with(&path, &[b"/proc", b"/sys"]) && path != "/proc" && path != "/sys" && !stays(&path)
+    lies_in(&path, &[b"/proc", b"/sys"]) && path != "/proc" && path != "/sys" && !stays(&path)
 }
 
 fn stays(path: &[u8]) -> bool {
-    STAYING.contains(&&clean(path)[..]) || path.starts_with(OF_FIRMWARE)
+    let path = clean(path);
+    STAYING.contains(&&path[..]) || path.starts_with(OF_FIRMWARE)
 }
 
 impl HostView for Passing<'_> {

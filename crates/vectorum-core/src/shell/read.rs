@@ -400,6 +400,15 @@ mod tests {
     }
 
     #[test]
+    fn how_many_items_an_unknown_line_has_is_not_known() {
+        use crate::shell::syntax::Dialect::{Bash, Ksh, Zsh};
+        let counts = |read: &str| format!("{read} p <<< \"$(tide-now)\"; R=${{#p[@]}}; p+=(x); X=${{#p[@]}}");
+        for (dialect, read) in [(Bash, "read -ra"), (Bash, "IFS=: read -ra"), (Ksh, "read -rA"), (Zsh, "read -rA")] {
+            crate::shell::trial::hold(&[(&[dialect], &counts(read), ["<unknown>", "<unknown>"])]);
+        }
+    }
+
+    #[test]
     fn lines_come_apart_at_separators() {
         // With bars between the values; a question mark is one of which shells make different things.
         for (line, separators, count, values) in [

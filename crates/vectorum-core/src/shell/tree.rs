@@ -134,6 +134,16 @@ mod tests {
         assert!(Tree::of(&many.into(), Dialect::Zsh).trouble().is_some());
     }
 
+    #[test]
+    fn groups_of_patterns_are_noted_where_bash_asks_for_an_option() {
+        let places = |text: &'static [u8], dialect| -> Vec<Option<usize>> {
+            Tree::of(&Bytes::from_static(text), dialect).asking().map(|(_, groups)| groups).collect()
+        };
+        let text = b"A=1\ncase x in\n@(a|b)) B=1 ;;\nesac\n[[ x = @(a) ]]\nls !(c)\n";
+        assert!(matches!(places(text, Dialect::Bash)[..], [None, Some(15..=22), None, Some(_)]));
+        assert!(places(text, Dialect::Ksh).iter().all(Option::is_none));
+    }
+
     /// Bytes that shells give a meaning, and some others.
     fn texts() -> impl Strategy<Value = Vec<u8>> {
         let piece = prop_oneof![
