@@ -116,7 +116,9 @@ impl Machine<'_> {
                 }
                 Part::Text(text) | Part::Quoted(text) => path.extend(text.iter()),
                 Part::Double(parts) => path.extend(self.path_ahead(parts, bound)?),
-                Part::Parameter(parameter) if parameter.change == Change::None && parameter.key.is_none() => {
+                Part::Parameter(parameter)
+                    if parameter.change == Change::None && parameter.key.is_none() && !parameter.is_indirect =>
+                {
                     path.extend(value(&parameter.name)?);
                 }
                 _ => return None,

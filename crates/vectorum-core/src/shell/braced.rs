@@ -140,10 +140,12 @@ impl Parser<'_> {
         if self.peek() == Some(b'#') && self.peek_at(1).is_some_and(|b| b != b'}' && (is_name(b) || b"@*#?-$!".contains(&b))) {
             self.at += 1;
             change = Change::Length;
-        } else if self.peek() == Some(b'!') && self.dialect == Dialect::Bash && self.peek_at(1).is_some_and(is_name_start) {
-            self.at += 1;
-            change = Change::Indirect;
         }
+        // Of the number of parameters that is the last of them, of other signs something else.
+        let names_another = |rest: &[u8]| matches!(rest, [b'!', byte, ..] if is_name(*byte)) || rest.starts_with(b"!#}");
+        let is_indirect =
+            self.dialect == Dialect::Bash && change == Change::None && self.text.get(self.at..).is_some_and(names_another);
+        self.at += usize::from(is_indirect);
         let from = self.at;
         match self.peek() {
             Some(byte) if is_name_start(byte) => {
@@ -183,10 +185,15 @@ impl Parser<'_> {
         if self.dialect == Dialect::Ksh && name == "!" && self.peek().is_some_and(is_asked) {
             return self.trouble("what has no name is asked for it");
         }
-        if change == Change::Indirect {
+        if is_indirect {
             for (sign, joins) in [(b"@}", false), (b"*}", true)] {
                 if self.take(sign) {
-                    return Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::Names(joins) })));
+                    return Ok(Part::Parameter(Box::new(Parameter {
+                        name,
+                        key: None,
+                        change: Change::Names(joins),
+                        is_indirect: false,
+                    })));
                 }
             }
         }
@@ -234,7 +241,7 @@ impl Parser<'_> {
         let is_all = matches!(&name[..], b"@" | b"*");
         let may_be_good = self.dialect == Dialect::Mksh && (name == "!" || self.peek() == Some(b'@'));
         let is_whole_key = key.as_deref().is_some_and(is_whole);
-        let whole = |change| Ok(Part::Parameter(Box::new(Parameter { name, key, change })));
+        let whole = |change| Ok(Part::Parameter(Box::new(Parameter { name, key, change, is_indirect })));
         if self.take(b"}") {
             return whole(change);
         }
@@ -448,15 +455,15 @@ mod tests {
             (&[Bash], "N=aBC; R=${N,}; X=${N,,}", ["aBC", "abc"]),
             (&[Bash], "N=ab; R=${N@U}; X=${N@u}", ["AB", "Ab"]),
             (&[Bash], "N=AB; R=${N@L}; X=${N@Q}", ["ab", "'AB'"]),
-            (&[Bash], "N=M; M=v; R=${!N}; X=${!N:-d}", ["v", "<unknown>"]),
-            (&[Bash], "N=M; unset M; R=${!N:-d}; X=${!N-e}", ["<unknown>", "<unknown>"]),
+            (&[Bash], "N=M; M=v; R=${!N}; X=${!N:-d}", ["v", "v"]),
+            (&[Bash], "N=M; unset M; R=${!N:-d}; X=${!N-e}", ["d", "e"]),
             (&[Bash], "AB_1=x; AB_2=y; R=${!AB_*}; X=\"${!AB_@}\"", ["<unknown>", "AB_1 AB_2"]),
             (&[Bash, Ksh, Mksh], "L=(a b c); R=${L[1]}; X=${L[@]}", ["b", "a b c"]),
             (&[Bash, Ksh, Mksh], "L=(a b c); R=${#L[@]}; X=${#L[1]}", ["3", "1"]),
             (&[Bash, Ksh], "L=(a b c); R=${L[@]:1}; X=${L[@]:0:2}", ["<unknown>", "<unknown>"]),
             (&[Bash], "L=(ab bb cb); R=${L[@]/b/-}; X=${L[@]%b}", ["<unknown>", "<unknown>"]),
             (&[Ksh], "L=(ab bb cb); R=${L[@]/b/-}; X=${L[@]%b}", ["a- -b c-", "a b c"]),
-            (&[Bash], "L=(a b c); R=${!L[@]}; X=${L[-1]}", ["<unknown>", "c"]),
+            (&[Bash], "L=(a b c); R=${!L[@]}; X=${L[-1]}", ["0 1 2", "c"]),
             (&[Ksh], "L=(a b c); R=${!L[@]}; X=${L[-1]}", ["<unknown>", "<unknown>"]),
             (&[Mksh], "L=(a b c); R=${!L[@]}; X=${L[-1]}", ["<unknown>", "<unknown>"]),
             (&[Bash, Ksh, Mksh], "L=(a b); R=${L}; X=${L[0]}${L[7]-none}", ["a", "anone"]),

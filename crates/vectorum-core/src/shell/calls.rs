@@ -43,6 +43,10 @@ impl Machine<'_> {
         if self.dialect == Dialect::Mksh && name.contains(&b'/') {
             return self.set_status(0);
         }
+        // One that was unset while it runs, and then makes itself anew, is the end of the shell (measured: 5.9, by a signal).
+        if self.dialect == Dialect::Zsh && self.runs_forgotten(name) {
+            self.exit_or_go_on(&self.doubt("a function that was unset while it runs, and makes itself anew"));
+        }
         let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch, is_held: false };
         self.put_function(Bytes::copy_from_slice(name), Some(function));
         let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
@@ -56,6 +60,15 @@ impl Machine<'_> {
             self.look_at_traps();
         }
         self.set_status(0);
+    }
+
+    /// Whether the function in whose own text something is defined there may be one of that name, and was unset meanwhile.
+    fn runs_forgotten(&self, name: &[u8]) -> bool {
+        let Some(state) = &self.live else { return false };
+        let is_text = |kind: Boundary| matches!(kind, Boundary::Text | Boundary::Source | Boundary::Startup);
+        let around = self.frames.iter().rev().find(|frame| frame.kind == Boundary::Function || is_text(frame.kind));
+        let is_own = around.is_some_and(|frame| frame.kind == Boundary::Function);
+        is_own && !matches!(state.functions.get(name), Some(Some(_))) && state.zero.as_ref().is_none_or(|zero| *zero == name)
     }
 
     /// Whether it is certain that a function can be changed no more.

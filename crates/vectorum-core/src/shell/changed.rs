@@ -3,10 +3,9 @@
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
-use super::content::Content;
 use super::expand::Mode;
 use super::machine::Machine;
-use super::parameter::{UNSET_IS_ERROR, is_plain_cut, is_usual_cut};
+use super::parameter::{is_plain_cut, is_usual_cut};
 use super::pattern::Pattern;
 use super::syntax::*;
 use super::value::Val;
@@ -74,26 +73,6 @@ impl Machine<'_> {
                 }
             }
             Change::Names(_) => odd(self),
-            Change::Indirect if self.dialect == Dialect::Bash && is_reference(&text) => {
-                Val::Unknown(self.doubt("what a value refers to"))
-            }
-            Change::Indirect => match self.content_of(&text) {
-                _ if text.iter().all(u8::is_ascii_digit) && !text.is_empty() => {
-                    if self.refuses_unset() {
-                        self.fail_perhaps(UNSET_IS_ERROR);
-                    }
-                    Val::Unknown(self.doubt("a parameter that a value names"))
-                }
-                _ if !text.first().is_some_and(|b| b.is_ascii_alphabetic() || *b == b'_')
-                    || !text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_') =>
-                {
-                    self.fail_hard();
-                    Val::Unknown(self.doubt("a reference by what is no name"))
-                }
-                Content::Unset => Val::of(b""),
-                Content::Set(value) if self.dialect == Dialect::Bash => value,
-                _ => Val::Unknown(self.doubt("a name that a value names")),
-            },
             Change::Trim(at_end, longest, word) => {
                 let Ok((bytes, quoted)) = self.pattern_text(word, false) else { return odd(self) };
                 if self.dialect == Dialect::Zsh && self.fail_if_open(&bytes, &quoted) {
@@ -246,12 +225,6 @@ impl Machine<'_> {
             Change::None | Change::Instead(..) | Change::Unfollowed(_) | Change::IsSet(_) => value,
         }
     }
-}
-
-/// Whether a text refers to an item of a list, or to a parameter that is no variable.
-fn is_reference(text: &[u8]) -> bool {
-    let (name, key) = text.split_at(memchr::memchr(b'[', text).unwrap_or(text.len()));
-    crate::reader::is_portable(name) && key.len() > 2 && key.ends_with(b"]") || matches!(text, [one] if b"@*#?!-$".contains(one))
 }
 
 fn replaced(text: &[u8], pattern: &Pattern, is_empty: bool, with: &[u8], how: u8) -> Option<Vec<u8>> {

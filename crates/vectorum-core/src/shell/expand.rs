@@ -213,6 +213,7 @@ impl Machine<'_> {
                     }
                 }
                 Part::Parameter(parameter) => {
+                    let parameter = &*self.referred(parameter)?;
                     let values = self.parameter_or_word(parameter, false, mode)?;
                     if self.dialect == Dialect::Mksh && mode == Mode::Fields {
                         let before = (index > 0).then(|| last(fields).text.len());

@@ -20,6 +20,7 @@ impl Machine<'_> {
     /// The value of a parameter after what is done to it; `None` where that is a word that stands instead, to be expanded
     /// in its place.
     pub(super) fn parameter_or_word(&mut self, parameter: &Parameter, quoted: bool, mode: Mode) -> Expanded<Option<Values>> {
+        let parameter = &*self.referred(parameter)?;
         let Change::Instead(sign, colon, word) = &parameter.change else {
             return self.parameter(parameter, quoted, mode).map(Some);
         };

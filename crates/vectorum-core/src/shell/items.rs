@@ -112,7 +112,12 @@ impl Machine<'_> {
     /// An item of a list or a table with more behind it: `NAME[KEY]+=…`.
     fn with_more(&mut self, name: &[u8], key: &[Part], more: Val) -> Val {
         let key = Some(key.to_vec());
-        let held = self.parameter_content(&Parameter { name: Bytes::copy_from_slice(name), key, change: Change::None });
+        let held = self.parameter_content(&Parameter {
+            name: Bytes::copy_from_slice(name),
+            key,
+            change: Change::None,
+            is_indirect: false,
+        });
         let is_number = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number);
         match (held, more) {
             (Ok(Held::Unset), more) if !is_number && self.dialect == Dialect::Bash => more,

@@ -56,6 +56,7 @@ mod held;
 mod hooks;
 #[cfg(test)]
 mod idioms;
+mod indirect;
 mod initial;
 pub mod ink;
 mod inner;

@@ -66,6 +66,13 @@ impl Machine<'_> {
             && self.dialect.is_rich()
         {
             let name = name.clone();
+            let is_name = is_portable(&name);
+            if !is_name && name.iter().any(|b| b"[.".contains(b)) {
+                return self.fail_perhaps("a list whose name is none");
+            }
+            if !is_name {
+                return if self.dialect == Dialect::Ksh { self.fail_special() } else { self.fail_hard() };
+            }
             // There options end before the values.
             let ends = self.dialect == Dialect::Mksh && values.first().and_then(Val::known).is_some_and(|word| word == "--");
             let values = if ends { values.get(1..).unwrap_or_default() } else { values };

@@ -68,8 +68,9 @@ impl Machine<'_> {
             let names = self.names_from(&parameter.name)?;
             return if joins && quoted { self.joined(Values::Many(names), None) } else { Ok(Values::Many(names)) };
         }
+        let parameter = &*self.referred(parameter)?;
         // Of one that stands for another it is the name of that.
-        if parameter.change == Change::Indirect && self.meant(&parameter.name) != Meant::Itself {
+        if parameter.is_indirect && self.meant(&parameter.name) != Meant::Itself {
             return match self.meant(&parameter.name) {
                 Meant::Other(name) if parameter.key.is_none() && self.dialect != Dialect::Mksh => {
                     Ok(Values::One(Val::Known(name)))
@@ -80,7 +81,7 @@ impl Machine<'_> {
                 _ => Err(self.doubt("a name that stands for another")),
             };
         }
-        if parameter.change == Change::Indirect
+        if parameter.is_indirect
             && let Some(key) = parameter.key.as_deref().filter(|key| is_text(key, b"@") || is_text(key, b"*"))
         {
             return self.keys(&parameter.name, is_text(key, b"*"), quoted);
@@ -104,12 +105,11 @@ impl Machine<'_> {
                 && matches!(content, Held::Unset)
                 && self.live.as_ref().and_then(|s| s.option("nounset")) == Some(true);
             let is_length = matches!(parameter.change, Change::Length) && parameter.key.is_some();
-            let is_reference = parameter.change == Change::Indirect;
             // There it is none where it is to be changed.
             let is_spared = self.dialect == Dialect::Mksh && matches!(parameter.change, Change::Replace(..) | Change::Slice(..));
             if is_spared {
                 return Ok(Values::One(Val::Unknown(self.doubt(UNSET_IS_ERROR))));
-            } else if is_sure && (is_length || is_reference) && self.dialect == Dialect::Bash {
+            } else if is_sure && is_length && self.dialect == Dialect::Bash {
                 // There it gives up a line only.
                 self.fail_hard();
             } else if is_sure && !(self.dialect == Dialect::Ksh && matches!(parameter.change, Change::Slice(..))) {
@@ -120,7 +120,6 @@ impl Machine<'_> {
             return Ok(Values::One(Val::Unknown(self.doubt(UNSET_IS_ERROR))));
         }
         let may_fail = match &parameter.change {
-            Change::Indirect => !matches!(content, Held::Unset | Held::One(Val::Known(_))),
             Change::Unfollowed(why) => *why == ODD_SUBSCRIPT || *why == ODD_SHAPE,
             _ => false,
         };
@@ -165,16 +164,6 @@ impl Machine<'_> {
                 Err(self.doubt("a list for a pattern"))
             }
             Held::Unset => match &parameter.change {
-                // One that was declared, or unset where it is local, refers to nothing; any other is an error.
-                Change::Indirect if self.live.as_ref().is_some_and(|s| s.vars.contains(&parameter.name)) => {
-                    let doubt = self.doubt("a reference by a name that is not set");
-                    self.fail_or_go_on(&doubt);
-                    Ok(Values::One(Val::of(b"")))
-                }
-                Change::Indirect => {
-                    self.fail_hard();
-                    Ok(Values::One(Val::Unknown(self.doubt("a reference by a name that is not set"))))
-                }
                 Change::Length => Ok(Values::One(Val::of(b"0"))),
                 Change::Unfollowed(why) => Ok(Values::One(Val::Unknown(self.doubt(why)))),
                 Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
@@ -414,7 +403,7 @@ mod tests {
             (&[Bash], "X=(a b c d); R=\"${X[*]:1:2}\"", ["b c", "a"]),
             (&[Zsh], "X=(a b c d); R=${X[@]:1:2}", ["b c", "a b c d"]),
             (&[Bash], "X=R; R=5; X=${!X}", ["5", "5"]),
-            (&[Bash], "X='a[1]'; a=(p q); R=${!X}", ["<unknown>", "a[1]"]),
+            (&[Bash], "X='a[1]'; a=(p q); R=${!X}", ["q", "a[1]"]),
             (&[Bash, Zsh], "X=abc; R=${X/#a/_}${X/%c/_}", ["_bcab_", "abc"]),
             (&[Ksh], "X=ab; R=${X/#/_}${X/%/_}", ["abab", "ab"]),
             (&[Bash], "X=aBc; R=${X^^}${X,,}", ["ABCabc", "aBc"]),

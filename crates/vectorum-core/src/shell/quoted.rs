@@ -94,6 +94,7 @@ impl Machine<'_> {
                 Part::Coded(coded) => self.put_coded(coded, fields)?,
                 Part::Double(inner) => lists += self.double(inner, fields, mode)?,
                 Part::Parameter(parameter) => {
+                    let parameter = &*self.referred(parameter)?;
                     let Some(values) = self.parameter_or_word(parameter, true, mode)? else {
                         if let Change::Instead(_, _, word) = &parameter.change {
                             self.within(|m| m.put_instead_quoted(word, mode, fields))?;

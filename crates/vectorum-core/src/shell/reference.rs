@@ -115,7 +115,7 @@ impl Parser<'_> {
                 if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh) && self.peek().is_some_and(|b| b >= 0x80) {
                     return Ok(Some(Part::Unfollowed("a name with letters beyond ASCII")));
                 }
-                Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None }))))
+                Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None, is_indirect: false }))))
             }
             Some(b'+') if self.dialect == Dialect::Zsh && self.peek_at(1).is_some_and(is_name_start) => {
                 self.at += 1;
@@ -156,7 +156,12 @@ impl Parser<'_> {
                     if name.first().is_some_and(u8::is_ascii_digit) || self.peek() == Some(b'[') {
                         return Ok(Some(Part::Unfollowed("a length as zsh writes it")));
                     }
-                    return Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::Length }))));
+                    return Ok(Some(Part::Parameter(Box::new(Parameter {
+                        name,
+                        key: None,
+                        change: Change::Length,
+                        is_indirect: false,
+                    }))));
                 }
                 let from = self.at - 1;
                 // There all digits are of one number.
@@ -178,7 +183,7 @@ impl Parser<'_> {
                         _ => {}
                     }
                 }
-                Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None }))))
+                Ok(Some(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::None, is_indirect: false }))))
             }
             _ => Ok(None),
         }
@@ -205,7 +210,7 @@ impl Parser<'_> {
             inner.depth = self.depth + 1;
             key = Some(inner.double(None)?);
         }
-        Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::IsSet(key) })))
+        Ok(Part::Parameter(Box::new(Parameter { name, key: None, change: Change::IsSet(key), is_indirect: false })))
     }
 
     /// Takes modifiers of zsh's, if they are followed.
@@ -225,7 +230,7 @@ impl Parser<'_> {
     /// In zsh a subscript or a modifier may follow a bare name.
     pub(super) fn zsh_tail(&mut self, name: Bytes) -> Parsed<Option<Part>> {
         let begin = self.at - name.len();
-        let keyed = move |key, change| Ok(Some(Part::Parameter(Box::new(Parameter { name, key, change }))));
+        let keyed = move |key, change| Ok(Some(Part::Parameter(Box::new(Parameter { name, key, change, is_indirect: false }))));
         let part = self.plain_tail(keyed)?;
         let is_known =
             |part: &Option<Part>| !matches!(part, Some(Part::Parameter(p)) if matches!(p.change, Change::Unfollowed(_)));
@@ -503,7 +508,8 @@ pub(super) fn is_escaped(text: &[u8], at: usize) -> bool {
 /// A text without what stands alone between quotes: `'('`.
 pub(super) fn without_alone(text: &[u8]) -> Vec<u8> {
     let mut out = Vec::with_capacity(text.len());
-    let (mut rest, mut open) = (text, None);
+    // Of each command among it, and of what stands around it, the quotes that are open.
+    let (mut rest, mut open, mut around) = (text, None, Vec::new());
     while let Some((byte, behind)) = rest.split_first() {
         rest = match rest {
             [b'\\', next, behind @ ..] => {
@@ -511,8 +517,15 @@ pub(super) fn without_alone(text: &[u8]) -> Vec<u8> {
                 behind
             }
             [quote @ (b'\'' | b'"'), alone, end, behind @ ..] if quote == end && alone != quote && open != Some(*quote) => behind,
+            [b'$', b'(', behind @ ..] if open != Some(b'\'') => {
+                out.extend_from_slice(b"$(");
+                around.push(open.take());
+                behind
+            }
             _ => {
                 match (byte, open) {
+                    (b'(', None) => around.push(None),
+                    (b')', None) => open = around.pop().unwrap_or_default(),
                     (b'\'' | b'"', None) => open = Some(*byte),
                     (byte, Some(quote)) if *byte == quote => open = None,
                     _ => {}
@@ -551,6 +564,8 @@ mod tests {
             ("\"a\"(\"b\"", false),
             ("a\\'('b", false),
             ("$(a \"b)\")", false),
+            ("$(a \"$(b \"$0\")\")", true),
+            ("\"$(a \")\" \"b\")\"", true),
         ] {
             assert_eq!(super::are_even(text.as_bytes()), are, "{text}");
         }

@@ -309,6 +309,7 @@ impl Walk<'_, '_> {
             match part {
                 Part::Double(parts) => self.parts(parts),
                 Part::Parameter(parameter) => match &parameter.change {
+                    Change::Instead(b'=' | b':', ..) if parameter.is_indirect => self.names = None,
                     Change::Instead(b'=' | b':', ..) => self.name(&parameter.name),
                     Change::Instead(_, _, word) => self.parts(&word.parts),
                     _ => {}

@@ -35,7 +35,9 @@ fn names_set(parts: &[Part], depth: usize, found: &mut Vec<Bytes>) {
                 if let Some(key) = &parameter.key {
                     in_sum(key, depth, found);
                 }
-                in_change(Some(&parameter.name), &parameter.change, depth, found);
+                let any = Bytes::from_static(ANY);
+                let name = if parameter.is_indirect { &any } else { &parameter.name };
+                in_change(Some(name), &parameter.change, depth, found);
             }
             Part::Shaped(shaped) => {
                 let any = Bytes::from_static(ANY);

@@ -171,7 +171,12 @@ impl Machine<'_> {
         }
         // What its own name is to become is looked up before.
         let name = words.first().filter(|word| !has_sign(word, b"*?[(")).and_then(Word::literal);
-        let runs_program = self.dialect == Dialect::Zsh && name.is_some_and(|name| self.is_program(name));
+        // Which program `command` runs is worked out before there is a child (measured: zsh 5.9).
+        let runs_found = name == Some(b"command") && words.iter().skip(1).find(|w| !is_option(w)).is_some_and(may_name_files);
+        if self.dialect == Dialect::Zsh && runs_found && words.iter().filter(|word| may_name_files(word)).count() > 1 {
+            return self.fail_perhaps("a program whose name is a pattern");
+        }
+        let runs_program = self.dialect == Dialect::Zsh && !runs_found && name.is_some_and(|name| self.is_program(name));
         let outer = std::mem::replace(&mut self.is_for_child, runs_program);
         let fields = self.fields(words);
         self.is_for_child = outer;
@@ -621,6 +626,11 @@ fn is_only_written(words: &[Word]) -> bool {
 /// Whether a word has any of some signs without quotes.
 fn has_sign(word: &Word, signs: &[u8]) -> bool {
     word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|byte| signs.contains(byte))))
+}
+
+/// Whether a word begins as options do.
+fn is_option(word: &&Word) -> bool {
+    word.literal().is_some_and(|text| text.starts_with(b"-"))
 }
 
 /// Whether a word has signs without quotes for which files may be looked up.

@@ -151,8 +151,23 @@ impl Machine<'_> {
             Val::Unknown(doubt) => return Err(doubt.clone()),
         };
         let separators = self.separators()?.unwrap_or(Bytes::from_static(b" \t\n"));
+        // Of those of one's own each stands for itself where something is on both sides of it.
         if is_quoted && separators.iter().any(|b| !b" \t\n\0".contains(b)) {
-            return Err(self.doubt("words between separators of one's own"));
+            let is_one = |byte: &u8| separators.contains(byte);
+            let is_plain = |part: &[u8]| !part.is_empty() && part.is_ascii();
+            return match text.split(is_one).all(is_plain) {
+                _ if text.is_empty() => Ok(()),
+                true => {
+                    for (place, part) in text.split(is_one).enumerate() {
+                        if place > 0 {
+                            fields.push(Field::default());
+                        }
+                        last(fields).push(part, true);
+                    }
+                    Ok(())
+                }
+                false => Err(self.doubt("words between separators of one's own")),
+            };
         }
         let is_blank = |b: u8| b" \t\n".contains(&b) && separators.contains(&b);
         let mut at = 0;

@@ -357,6 +357,8 @@ pub struct Parameter {
     pub key: Option<Vec<Part>>,
     /// What is done.
     pub change: Change,
+    /// Whether not this one is meant, but the one whose name it holds: `${!NAME}` of bash.
+    pub is_indirect: bool,
 }
 
 /// What is done to a parameter's value.
@@ -366,8 +368,6 @@ pub enum Change {
     None,
     /// `${#NAME}`.
     Length,
-    /// `${!NAME}`: the value of the variable that it names.
-    Indirect,
     /// `${!BEGINNING@}` and `${!BEGINNING*}` of bash, the names that begin so: whether they may become one text.
     Names(bool),
     /// `-`, `=`, `?`, `+` with a word; whether an empty value counts as unset.

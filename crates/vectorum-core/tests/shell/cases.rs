@@ -15,6 +15,8 @@ pub(crate) struct Case {
     pub(crate) text: String,
     /// `None`: nothing after the text runs.
     pub(crate) names: Option<Vec<(String, Expected)>>,
+    /// Whether nobody who only reads the text can be sure of that.
+    pub(crate) may_end: bool,
 }
 
 /// What each begins with, besides HOME.
@@ -56,12 +58,17 @@ pub(crate) fn all() -> Vec<Case> {
             text.push('\n');
         } else if let Some((shells, rest)) = line.split_once(" => ") {
             is_open = false;
-            let names = (rest != "ends").then(|| rest.split("; ").map(expected).collect::<Vec<_>>());
+            let names = (!matches!(rest, "ends" | "may end")).then(|| rest.split("; ").map(expected).collect::<Vec<_>>());
             for word in shells.split(' ') {
                 let these = if word == "sh" { &SHELLS[..5] } else { SHELLS.as_slice() };
                 let found: Vec<_> = these.iter().filter(|s| word == "sh" || **s == word).collect();
                 assert!(!found.is_empty(), "no shell is called {word:?}");
-                out.extend(found.into_iter().map(|shell| Case { shell, text: text.clone(), names: names.clone() }));
+                out.extend(found.into_iter().map(|shell| Case {
+                    shell,
+                    text: text.clone(),
+                    names: names.clone(),
+                    may_end: rest == "may end",
+                }));
             }
         }
     }

@@ -51,8 +51,9 @@ impl Machine<'_> {
         let Some(state) = &self.live else { return Ok(Held::Unset) };
         let name = &parameter.name[..];
         let begins_number = name.first().is_some_and(u8::is_ascii_digit);
-        if parameter.key.is_some() && !name.first().is_some_and(|byte| is_name_start(*byte)) {
-            return Ok(Held::Unknown(self.doubt("a subscript")));
+        if let Some(key) = parameter.key.as_deref().filter(|_| !name.first().is_some_and(|byte| is_name_start(*byte))) {
+            let doubt = self.range_or_search(key);
+            return Ok(Held::Unknown(doubt.unwrap_or_else(|| self.doubt("a subscript"))));
         }
         let number = if begins_number { std::str::from_utf8(name).ok().and_then(|n| n.parse::<usize>().ok()) } else { None };
         if let Some(number) = number {
@@ -209,22 +210,7 @@ impl Machine<'_> {
                             self.fail_or_go_on(&doubt);
                             return Ok(Held::Unknown(doubt));
                         }
-                        // There it is a range, or a search.
-                        let is_range =
-                            |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
-                        if self.dialect == Dialect::Zsh && key.iter().any(is_range) {
-                            let doubt = self.doubt("a subscript");
-                            // Only two whole numbers are none that may be an error.
-                            let is_plain = match &key[..] {
-                                [Part::Text(t) | Part::Quoted(t)] => {
-                                    let ends: Vec<&[u8]> = t.split(|b| *b == b',').collect();
-                                    ends.len() == 2 && ends.iter().all(|end| is_number(end))
-                                }
-                                _ => false,
-                            };
-                            if !is_plain {
-                                self.fail_or_go_on(&doubt);
-                            }
+                        if let Some(doubt) = self.range_or_search(key) {
                             return Ok(Held::Unknown(doubt));
                         }
                         match self.index_of(key) {
@@ -274,6 +260,27 @@ impl Machine<'_> {
             Status::Known(status) => Val::of(status.to_string()),
             Status::Unknown(doubt) => doubt.number(),
         }
+    }
+
+    /// A range of items, or a search for one, that zsh is asked for in place of a number; it may be an error.
+    fn range_or_search(&mut self, key: &[Part]) -> Option<Arc<Doubt>> {
+        let is_range = |p: &Part| matches!(p, Part::Text(t) | Part::Quoted(t) if t.iter().any(|b| b",(".contains(b)));
+        if self.dialect != Dialect::Zsh || !key.iter().any(is_range) {
+            return None;
+        }
+        let doubt = self.doubt("a subscript");
+        // Only two whole numbers are none that may be an error.
+        let is_plain = match key {
+            [Part::Text(t) | Part::Quoted(t)] => {
+                let ends: Vec<&[u8]> = t.split(|b| *b == b',').collect();
+                ends.len() == 2 && ends.iter().all(|end| is_number(end))
+            }
+            _ => false,
+        };
+        if !is_plain {
+            self.fail_or_go_on(&doubt);
+        }
+        Some(doubt)
     }
 
     /// Whether a name is set in zsh; of its tables of commands and functions, whether they have a key.

@@ -182,7 +182,7 @@ impl Machine<'_> {
                     return Err(self.doubt(OWN_SHAPE));
                 }
                 let change = if shaped.is_counted { Change::Length } else { Change::None };
-                let parameter = Parameter { name: name.clone(), key: None, change };
+                let parameter = Parameter { name: name.clone(), key: None, change, is_indirect: false };
                 if name == "0" {
                     return Ok((self.own_name(), 0));
                 }
@@ -227,7 +227,7 @@ impl Machine<'_> {
         let is_plain = |name: &Bytes| crate::reader::is_portable(name);
         match held {
             Held::One(Val::Known(name)) if is_plain(name) && (matches!(shaped.of, Of::Name(_)) || shaped.steps.is_empty()) => {
-                self.parameter_content(&Parameter { name: name.clone(), key: None, change: Change::None })
+                self.parameter_content(&Parameter { name: name.clone(), key: None, change: Change::None, is_indirect: false })
             }
             _ => Err(self.doubt("a name that a value names")),
         }
@@ -262,7 +262,7 @@ impl Machine<'_> {
                 return Err(self.doubt(OWN_SHAPE));
             }
         }
-        let parameter = Parameter { name, key, change: Change::None };
+        let parameter = Parameter { name, key, change: Change::None, is_indirect: false };
         let values = self.instead(&parameter, held, (*sign, *colon), word, (quoted, Mode::Fields, false))?;
         values.map(held_of).ok_or_else(|| self.doubt(OWN_SHAPE))
     }
@@ -480,7 +480,8 @@ impl Machine<'_> {
             let held = match rest.get(at + 1) {
                 Some(b'%') => Held::One(Val::of(b"%")),
                 Some(b'n') => {
-                    let name = Parameter { name: Bytes::from_static(b"USERNAME"), key: None, change: Change::None };
+                    let name =
+                        Parameter { name: Bytes::from_static(b"USERNAME"), key: None, change: Change::None, is_indirect: false };
                     self.parameter_content(&name).unwrap_or(Held::Unset)
                 }
                 // The file that the text stands in, and what runs it.
