@@ -1,6 +1,7 @@
 //! What is said of shell files against the real shells: made-up files are run by bash, dash, zsh, ksh,
 //! mksh and fish, and followed without running anything. What is known must be so; what is said to be absent must be
-//! absent. `VECTORUM_ROUNDS` says how many files for each shell, `VECTORUM_SEED` where to begin;
+//! absent. `VECTORUM_ROUNDS` says how many files for each shell, `VECTORUM_SEED` where to begin,
+//! `VECTORUM_KIND` which of the kinds of small texts (17 are lines as people have them in their startup files);
 //! `VECTORUM_FILE` names one file to be looked at instead.
 
 #![allow(clippy::expect_used, clippy::panic, clippy::print_stdout, reason = "a test that cannot go on fails")]
@@ -50,8 +51,8 @@ const ONCE: &str = include_str!("shells/once.txt");
 /// Makes up a text for a shell.
 type Make = fn(&mut Dice, &str) -> String;
 
-fn start(home: &str) -> impl Iterator<Item = (&str, &str)> {
-    cases::START.iter().copied().chain([("HOME", home)])
+fn start(home: &str) -> Vec<(&str, &str)> {
+    cases::START.iter().copied().chain([("HOME", home)]).collect()
 }
 
 /// What a program received.
@@ -68,7 +69,7 @@ enum Came {
 }
 
 /// Runs a script for at most so many seconds.
-fn real(shell: &str, script: &Path, home: &Path, seconds: &str) -> Came {
+fn real(shell: &str, script: &Path, home: &Path, start: Vec<(&str, &str)>, seconds: &str) -> Came {
     let mut command = Command::new("timeout");
     command.args(["-k", "1", seconds, shell]);
     match shell {
@@ -79,7 +80,7 @@ fn real(shell: &str, script: &Path, home: &Path, seconds: &str) -> Came {
     let output = command
         .arg(script)
         .env_clear()
-        .envs(start(&home.display().to_string()))
+        .envs(start)
         .current_dir(home)
         .stdin(Stdio::null())
         .stderr(Stdio::null())
@@ -106,6 +107,8 @@ struct Place {
     shell: String,
     program: String,
     account: Account,
+    /// What a shell is handed besides, or in place of what it is handed as ever.
+    handed: Option<(String, String)>,
     _folder: tempfile::TempDir,
 }
 
@@ -133,7 +136,17 @@ impl Place {
             home: home.display().to_string().into(),
             shell: program.clone().into(),
         };
-        Place { home, shell: shell.to_owned(), program, account, _folder: folder }
+        Place { home, shell: shell.to_owned(), program, account, handed: None, _folder: folder }
+    }
+
+    /// What a shell is handed.
+    fn start<'s>(&'s self, home: &'s str) -> Vec<(&'s str, &'s str)> {
+        let mut start = start(home);
+        if let Some((name, value)) = &self.handed {
+            start.retain(|(other, _)| other != name);
+            start.push((name, value));
+        }
+        start
     }
 
     /// What is said of a script.
@@ -141,7 +154,7 @@ impl Place {
         let host = LiveHost;
         let ground = Ground::new(&host, std::slice::from_ref(&self.account));
         let home = self.home.display().to_string();
-        let mut forecast = Forecast::begin(&Block::from_vars(start(&home)));
+        let mut forecast = Forecast::begin(&Block::from_vars(self.start(&home)));
         let path = script.display().to_string();
         let script: Option<(&[u8], &[u8])> = Some((path.as_bytes(), b"/usr/bin/env"));
         shell_script(&mut forecast, &ground, self.program.as_bytes(), script, &self.account, home.as_bytes());
@@ -164,7 +177,8 @@ impl Place {
             }
         };
         put();
-        let came = real(&self.shell, &script, &self.home, "1");
+        let home = self.home.display().to_string();
+        let came = real(&self.shell, &script, &self.home, self.start(&home), "1");
         // What the text itself writes was not there before it.
         let clear = || {
             for entry in fs::read_dir(&self.home).expect("the folder").flatten() {
@@ -312,6 +326,36 @@ fn what_was_once_said_wrongly_is_not_said_any_more() {
     assert_eq!(failed, 0, "something else was said than is so");
 }
 
+/// Names that mean something to a shell may be handed in: what it makes of them, and hands on, is told so.
+#[test]
+fn what_is_handed_in_becomes_what_is_said() {
+    let mut failed = 0;
+    let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh fish ksh mksh".to_owned());
+    for shell in only.split_whitespace() {
+        let mut place = Place::new(shell);
+        let (mut texts, mut all, mut is_asked) = (Vec::new(), Found::default(), false);
+        for line in include_str!("shells/handed.txt").lines().skip_while(|line| !line.starts_with('#')) {
+            match (line.strip_prefix("# "), line.strip_prefix("  "), line.split_once('=')) {
+                (Some(title), ..) => (is_asked, texts) = (title.split(' ').any(|other| other == shell), Vec::new()),
+                (_, Some(text), _) => texts.push(text),
+                (.., Some((name, value))) if is_asked => {
+                    place.handed = Some((name.to_owned(), value.to_owned()));
+                    for text in &texts {
+                        let found = place.judge(text);
+                        all.known += found.known;
+                        found.wrong.iter().for_each(|what| println!("{shell}: {line}: {text}\n    {what}"));
+                        failed += found.wrong.len();
+                    }
+                }
+                _ => {}
+            }
+        }
+        println!("{shell:<5} handed: {} values known and so", all.known);
+        assert!(all.known > 0, "{shell}: nothing is known");
+    }
+    assert_eq!(failed, 0, "something else was said than is so");
+}
+
 #[test]
 fn the_table_is_so_in_the_real_shells() {
     let folder = tempfile::tempdir().expect("a folder");
@@ -320,7 +364,7 @@ fn the_table_is_so_in_the_real_shells() {
     let mut wrong = Vec::new();
     for case in cases::all() {
         fs::write(&script, format!("{}{}", case.text, cases::ending(case.shell))).expect("a script");
-        let real = match real(case.shell, &script, &home, "30") {
+        let real = match real(case.shell, &script, &home, start(&home.display().to_string()), "30") {
             Came::Through(received) => Some(received),
             _ => None,
         };

@@ -140,7 +140,7 @@ mod tests {
             // What is exported with a value is alike whether it was there or not.
             (vec![("TERM", "linux"), ("BERTH", "4"), ("LANES", "2")], "four", None, false),
             // Like the first one, but for what the shell itself looks at.
-            (vec![("TERM", "linux"), ("BERTH", "4"), ("SHELLOPTS", "errexit")], "", None, true),
+            (vec![("TERM", "linux"), ("BERTH", "4"), ("SHELLOPTS", "errexit")], "four", None, false),
         ] {
             let start = Block::from_vars(block.clone());
             // What is handed in by login's own rules is not in question here.

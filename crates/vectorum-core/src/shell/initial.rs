@@ -9,12 +9,13 @@ use bytes::Bytes;
 
 use super::content::{Content, Var};
 use super::getopts::OptionsRead;
-use super::handed::Handed;
+use super::handed::{Handed, handed_on};
 use super::layers::Layers;
 use super::startup::{Invocation, Payload};
 use super::state::{State, Status};
 use super::streams::Written;
 use super::syntax::Dialect;
+use super::taken::{Taken, taken};
 use super::value::{Doubt, Val};
 use super::vars::{Start, Vars};
 use super::version::told_in;
@@ -41,7 +42,8 @@ fn hold_fast(vars: &mut Start, name: &'static str) {
 pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folder: &[u8], invocation: &Invocation) -> State {
     let dialect = invocation.dialect;
     let mut vars = Start::new(start.clone());
-    let functions = start.functions().filter(|_| dialect == Dialect::Bash).map(|function| (function, None)).collect();
+    let handed = || start.functions().filter(|_| dialect == Dialect::Bash);
+    let functions = handed().map(|function| (function, None)).collect();
     let own = |vars: &mut Start, name: &str, value: Val| {
         if vars.get(name.as_bytes()).is_none() {
             vars.set(name, Var { content: Content::Set(value), ..Var::unset() });
@@ -64,9 +66,35 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
     if let Some(name) = told_in(dialect).filter(|name| start.contains(name.as_bytes())) {
         exported(&mut vars, name, filled());
     }
+    // They are handed on as bash writes them, which they are already where another bash handed them on.
+    for name in handed().map(|function| handed_on(&function)) {
+        let is_its_own = |text: &[u8]| text.starts_with(b"() {  ") && text.ends_with(b"\n}");
+        if !matches!(start.get(&name), Some((Val::Known(text), false)) if is_its_own(&text)) {
+            let value = Val::Unknown(Doubt::new("a function as bash writes it", None));
+            vars.set(&name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
+        }
+    }
+    for (name, what) in taken(start, invocation, account.uid == 0) {
+        match what {
+            Taken::Dropped => vars.remove(name),
+            Taken::OnceAsked => {
+                let value = Content::Perhaps(Val::Unknown(Doubt::new(SET_BY_SHELL, None)));
+                vars.set(name, Var { content: value, exported: Some(true), ..Var::unset() });
+            }
+            Taken::As(value) => exported(&mut vars, name, Val::of(value)),
+            Taken::Own => exported(&mut vars, name, Val::Unknown(Doubt::new(SET_BY_SHELL, None))),
+            Taken::Refused => {}
+        }
+    }
     let usual: &[u8] = if dialect == Dialect::Zsh { b" \t\n\0" } else { b" \t\n" };
-    let ifs = Var { content: Content::Set(Val::of(usual)), exported: Some(start.contains(b"IFS")), ..Var::unset() };
-    vars.set("IFS", ifs);
+    // In zsh what is handed in is handed on, but parts no words.
+    let parts = match start.get(b"IFS") {
+        Some(handed) if dialect == Dialect::Zsh && handed != (Val::of(usual), false) => {
+            Val::Unknown(Doubt::new("what parts words in zsh is not what is handed on", None))
+        }
+        _ => Val::of(usual),
+    };
+    vars.set("IFS", Var { content: Content::Set(parts), exported: Some(start.contains(b"IFS")), ..Var::unset() });
     let has = |vars: &Start, name: &str| vars.get(name.as_bytes()).is_some();
     if dialect != Dialect::Mksh || start.contains(b"PWD") {
         exported(&mut vars, "PWD", Val::of(folder));
@@ -90,9 +118,15 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             let version = Content::Array(Arc::new(vec![filled(); VERSION_PARTS]));
             vars.set("BASH_VERSINFO", Var { content: version, readonly: true, ..Var::unset() });
             for name in ["UID", "EUID", "PPID", "BASHOPTS", "SHELLOPTS"] {
-                let value = if name.ends_with("UID") { Val::of(account.uid.to_string()) } else { filled() };
-                let readonly = Var { content: Content::Set(value), readonly: true, ..Var::unset() };
-                vars.set(name, readonly);
+                let own = if name.ends_with("UID") { Val::of(account.uid.to_string()) } else { filled() };
+                // What is handed in is handed on, but for its options, and not what it holds.
+                let (value, exported) = match start.get(name.as_bytes()) {
+                    Some(_) if name == "PPID" => (own, false),
+                    Some(handed) if handed != (own.clone(), false) => (filled(), true),
+                    handed => (own, handed.is_some()),
+                };
+                let exported = Some(exported);
+                vars.set(name, Var { content: Content::Set(value), exported, readonly: true, ..Var::unset() });
             }
             let places: &[&'static [u8]] =
                 if invocation.as_sh { &[b"/bin/sh", b"/usr/bin/sh"] } else { &[b"/bin/bash", b"/usr/bin/bash"] };
@@ -121,7 +155,6 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             own(&mut vars, "OPTERR", Val::of(b"1"));
             own(&mut vars, "TERM", Val::of(b"dumb"));
             own(&mut vars, "PATH", filled());
-            own(&mut vars, "HOME", Val::Known(account.home.clone()));
             own(&mut vars, "SHELL", Val::Known(account.shell.clone()));
             own(&mut vars, "PS4", Val::of(b"+ "));
             if invocation.is_interactive {
@@ -157,14 +190,15 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             let ids = [("UID", uid.clone()), ("EUID", uid), ("GID", gid.clone()), ("EGID", gid)];
             for (name, value) in ids.into_iter().chain([("USERNAME", Val::Known(account.name.clone()))]) {
                 // What is handed in is handed on, and not what it holds.
-                match start.contains(name.as_bytes()) {
-                    true => exported(&mut vars, name, filled()),
-                    false => own(&mut vars, name, value),
+                match start.get(name.as_bytes()) {
+                    Some(handed) if handed == (value.clone(), false) => exported(&mut vars, name, value),
+                    Some(_) => exported(&mut vars, name, filled()),
+                    None => own(&mut vars, name, value),
                 }
             }
             missing(&mut vars, "HOME", Val::Known(account.home.clone()));
             missing(&mut vars, "LOGNAME", Val::Known(account.name.clone()));
-            missing(&mut vars, "PATH", Val::of(b"/bin:/usr/bin:/usr/ucb:/usr/local/bin"));
+            own(&mut vars, "PATH", Val::of(b"/bin:/usr/bin:/usr/ucb:/usr/local/bin"));
             for name in [
                 "FPATH",
                 "HOST",
@@ -207,11 +241,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             }
             // It counts its lines itself.
             hold_fast(&mut vars, "HISTCMD");
-            if start.contains(b"OPTIND") {
-                own(&mut vars, "OPTIND", filled());
-            } else {
-                own(&mut vars, "OPTIND", Val::of(b"1"));
-            }
+            own(&mut vars, "OPTIND", Val::of(b"1"));
             // They come with a module, as soon as one of them is asked for.
             for name in ["WATCHFMT", "LOGCHECK", "WATCH", "watch"] {
                 perhaps(&mut vars, name);
@@ -219,7 +249,8 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             own(&mut vars, "WORDCHARS", Val::of(b"*?_-.[]~=/&;!#$%^(){}<>"));
             own(&mut vars, "OSTYPE", system());
             for name in ["ZSH_VERSION", "ZSH_NAME"] {
-                vars.set(name, Var { content: Content::Set(filled()), ..Var::unset() });
+                let exported = Some(start.contains(name.as_bytes()));
+                vars.set(name, Var { content: Content::Set(filled()), exported, ..Var::unset() });
             }
             for name in ["CDPATH", "MANPATH", "MAILPATH", "FIGNORE", "OPTARG"] {
                 own(&mut vars, name, Val::of(b""));
@@ -260,8 +291,10 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             // What these hold, they hold without being set.
             ["HISTCMD", "JOBMAX", "FPATH"].iter().for_each(|name| perhaps(&mut vars, name));
             // Its prompts are set once its files are read (measured: 93u+m).
-            vars.remove("PS1");
-            if invocation.is_interactive {
+            if !start.contains(b"PS1") {
+                vars.remove("PS1");
+            }
+            if invocation.is_interactive && !start.contains(b"PS4") {
                 vars.remove("PS4");
             }
             own(&mut vars, "PATH", filled());
@@ -297,7 +330,11 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         searched: Arc::default(),
         kept_options: None,
         ties: Arc::default(),
-        reading: Some(OptionsRead::default()).filter(|_| dialect != Dialect::Zsh || !start.contains(b"OPTIND")),
+        // These count on in a place of their own, whatever is handed on.
+        reading: Some(OptionsRead::default()).filter(|_| {
+            let is_handed = start.contains(b"OPTIND") || start.contains(b"OPTARG");
+            !is_handed || !matches!(dialect, Dialect::Zsh | Dialect::Ksh)
+        }),
         places: Layers::default(),
         options,
         status: Status::Known(0),
@@ -313,10 +350,20 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
     }
 }
 
+fn is_plain_level(text: &[u8]) -> bool {
+    let text = text.trim_ascii_start();
+    let digits = text.strip_prefix(b"-").unwrap_or(text);
+    digits.is_empty() || digits == b"0" || digits.len() < 10 && digits.iter().all(u8::is_ascii_digit) && !digits.starts_with(b"0")
+}
+
 /// How deep in shells this one is.
 pub(super) fn level(outer: Option<&(Val, bool)>, dialect: Dialect) -> Val {
     let known = match outer {
         None => 0,
+        // What is no plain number is a sum to these, or one of letters.
+        Some((Val::Known(text), false)) if matches!(dialect, Dialect::Zsh | Dialect::Ksh) && !is_plain_level(text) => {
+            return Val::Unknown(Doubt::filled("how deep in shells it is started is no plain number"));
+        }
         Some((Val::Known(text), false)) => {
             std::str::from_utf8(text).ok().and_then(|t| t.trim().parse::<i64>().ok()).unwrap_or_default()
         }

@@ -105,6 +105,7 @@ mod streams;
 mod sum;
 mod syntax;
 mod table;
+mod taken;
 mod test;
 mod ties;
 mod tilde;

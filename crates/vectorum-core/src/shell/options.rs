@@ -354,6 +354,26 @@ impl Machine<'_> {
         }
     }
 
+    /// Sets what bash is handed as options: the names of those of `set` and of `shopt`, parted by colons (bash(1), «Shell
+    /// Variables»). What is none of them is passed over.
+    pub(super) fn adopt_options(&mut self, set: Option<(Val, bool)>, shopt: Option<(Val, bool)>, is_posix: bool) {
+        let is_known = |handed: &Option<(Val, bool)>| matches!(handed, None | Some((Val::Known(_), false)));
+        if is_posix || !is_known(&set) || !is_known(&shopt) {
+            return self.fog("the shell is started with other options by a variable");
+        }
+        let names = |handed: Option<(Val, bool)>| -> Vec<Bytes> {
+            let text = handed.and_then(|(value, _)| value.known().cloned()).unwrap_or_default();
+            text.split(|b| *b == b':').map(|name| text.slice_ref(name)).collect()
+        };
+        for name in names(set) {
+            if long_option(&name, Dialect::Bash).is_some_and(|effect| effect != Effect::Fixed) {
+                self.long_option(&name, true);
+            }
+        }
+        names(shopt).iter().for_each(|name| self.set_shell_options(&[name], true, false));
+        self.set_status(0);
+    }
+
     /// Keeps in mind whether an option is set that changes no more than what `$-` is.
     fn note_letter(&mut self, name: &[u8], on: bool) {
         // Without a terminal the one stays as it is there, for who is himself the other.

@@ -19,6 +19,7 @@ use super::machine::{Ended, Machine, Outcome, Skipped};
 use super::options::names::NO_BRACES;
 use super::state::State;
 use super::syntax::Dialect;
+use super::taken::{Taken, taken};
 use super::touched::Touched;
 use super::value::{Doubt, Val};
 use crate::host_view::Kind;
@@ -206,9 +207,11 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     if invocation.dialect == Dialect::Bash && is_usual && !matches!(invocation.payload, Payload::Script(_)) {
         machine.called = &["-bash", "bash", "/bin/bash", "/usr/bin/bash", "-/bin/bash", "-/usr/bin/bash", "-su"];
     }
-    let options: [&[u8]; 3] = [b"SHELLOPTS", b"BASHOPTS", b"POSIXLY_CORRECT"];
-    if invocation.dialect == Dialect::Bash && options.iter().any(|n| start.contains(n)) {
-        machine.fog("the shell is started with other options by a variable");
+    if taken(start, invocation, account.uid == 0).iter().any(|(_, what)| *what == Taken::Refused) {
+        machine.exit_or_go_on(&Doubt::new("the shell ends by what a variable holds that it is handed", None));
+    }
+    if invocation.dialect == Dialect::Bash {
+        machine.adopt_options(start.get(b"SHELLOPTS"), start.get(b"BASHOPTS"), start.contains(b"POSIXLY_CORRECT"));
     }
     match invocation.dialect {
         Dialect::Bash => bash(&mut machine, invocation, &flavour, start),

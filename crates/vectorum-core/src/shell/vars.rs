@@ -143,8 +143,8 @@ impl<V: Stored> Start<V> {
     }
 
     /// Sets a name as the shell does by itself.
-    pub(super) fn set(&mut self, name: &str, var: V) {
-        self.own.insert(Bytes::copy_from_slice(name.as_bytes()), Some(var));
+    pub(super) fn set(&mut self, name: impl AsRef<[u8]>, var: V) {
+        self.own.insert(Bytes::copy_from_slice(name.as_ref()), Some(var));
     }
 
     /// Takes a name out.

@@ -38,7 +38,10 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    match dice.roll(19) {
+    let kind = dice.roll(19);
+    // Of one kind only, where somebody asks.
+    let asked = std::env::var("VECTORUM_KIND").ok().and_then(|kind| kind.parse().ok());
+    match asked.unwrap_or(kind) {
         11 if shell != "fish" => option(dice, shell),
         12 if shell != "fish" => braces(dice, shell),
         13 if shell == "zsh" => shape(dice),

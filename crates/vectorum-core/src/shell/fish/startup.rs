@@ -128,6 +128,14 @@ pub(in crate::shell) struct Setting {
     script: Option<(Bytes, Bytes)>,
 }
 
+/// What fish holds by itself, and neither takes nor hands on (measured: 3.6.0).
+const OWN: &str = "_ CMD_DURATION FISH_VERSION fish_kill_signal fish_killring fish_pid fish_user_paths history hostname \
+    pipestatus status status_generation umask version";
+
+/// What fish makes anew, and hands on where it was handed in.
+const MADE: &str = "__fish_added_user_paths __fish_bin_dir __fish_config_dir __fish_data_dir __fish_help_dir \
+    __fish_sysconf_dir __fish_user_data_dir fish_bind_mode fish_complete_path fish_function_path";
+
 impl Setting {
     fn new(account: &Account, open: Option<Arc<Doubt>>, folder: &[u8], invocation: &Invocation) -> Setting {
         let script = match &invocation.payload {
@@ -163,8 +171,38 @@ impl Setting {
             ("USER", vec![Val::Known(self.account.name.clone())]),
             ("PATH", vec![Val::of(b"/bin"), Val::of(b"/usr/bin")]),
         ];
-        for (name, items) in usual.into_iter().filter(|(name, _)| !start.contains(name.as_bytes())) {
+        for (name, items) in usual {
+            let handed = start.get(name.as_bytes());
+            let is_taken = match (name, &handed) {
+                (_, None) => false,
+                ("HOME", Some((value, false))) => value.is_empty() != Some(true),
+                // One whose name stands for another account is not believed.
+                ("USER", Some((Val::Known(value), false))) => *value == self.account.name,
+                _ => true,
+            };
+            if !is_taken {
+                set(&mut globals, name, items);
+            }
+        }
+        for name in OWN.split(' ').filter(|name| start.contains(name.as_bytes())) {
+            globals.remove(name);
+        }
+        let made: [(&str, Vec<Val>); 3] =
+            [("argv", Vec::new()), ("EUID", vec![Val::of(self.account.uid.to_string())]), ("IFS", vec![Val::of(b"\n \t")])];
+        for (name, items) in made.into_iter().filter(|(name, _)| start.contains(name.as_bytes())) {
             set(&mut globals, name, items);
+        }
+        for name in MADE.split(' ').filter(|name| start.contains(name.as_bytes())) {
+            set(&mut globals, name, vec![Val::Unknown(Doubt::new("fish sets it by itself", None))]);
+        }
+        // What is empty among these is the folder in which it runs.
+        for name in ["PATH", "CDPATH"] {
+            if let Some((Val::Known(text), false)) = start.get(name.as_bytes())
+                && text.split(|b| *b == b':').any(<[u8]>::is_empty)
+            {
+                let folders = text.split(|b| *b == b':').map(|folder| Val::of(if folder.is_empty() { b"." } else { folder }));
+                set(&mut globals, name, folders.collect());
+            }
         }
         if !start.contains(b"LANG") && !start.has_one_like(b"LC_") {
             locale(files, &self.account.home).into_iter().for_each(|(name, var)| globals.set(name, var));
