@@ -100,6 +100,18 @@ fn start(home: &str, shell: &str, name: &str) -> Vec<(String, String)> {
 
 /// What a real shell hands on.
 fn real(probe: &ProbeFolder, shell: &str, way: Way, home: &Path, name: &str) -> BTreeMap<Vec<u8>, Vec<u8>> {
+    try_real(probe, shell, way, home, name, 20).unwrap_or_else(|e| panic!("{shell} {way:?}: {e}"))
+}
+
+/// The same; why there is none where the shell ends before.
+fn try_real(
+    probe: &ProbeFolder,
+    shell: &str,
+    way: Way,
+    home: &Path,
+    name: &str,
+    seconds: u64,
+) -> Result<BTreeMap<Vec<u8>, Vec<u8>>, String> {
     let payload = format!("'{}' payload '{}'", probe.payload().display(), probe.result().display());
     let called = format!("-{}", shell.rsplit('/').next().expect("a name"));
     let is_login = matches!(way, Way::LoginTerminal | Way::LoginCommand);
@@ -122,8 +134,8 @@ fn real(probe: &ProbeFolder, shell: &str, way: Way, home: &Path, name: &str) -> 
         folder: home.to_owned(),
         terminal,
     };
-    let (block, _) = probe.run(&command, 20).unwrap_or_else(|e| panic!("{shell} {way:?}: {e}"));
-    block.vars().map(|(n, v)| (n.as_bytes().to_vec(), v.as_bytes().to_vec())).collect()
+    let (block, _) = probe.run(&command, seconds).map_err(|e| e.to_string())?;
+    Ok(block.vars().map(|(n, v)| (n.as_bytes().to_vec(), v.as_bytes().to_vec())).collect())
 }
 
 fn forecast(shell: &str, way: Way, home: &Path, account: &Account) -> Forecast {
@@ -237,6 +249,77 @@ fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut
             wrong.push(format!("{title} {way:?}: {unknown} is not known"));
         }
     }
+}
+
+/// Where each shell looks for a file of its own, by how it is started.
+fn own_files(shell: &str, way: Way) -> &'static [&'static str] {
+    match (shell, way) {
+        ("bash", _) => &[".bashrc", ".profile"],
+        ("zsh", Way::LoginTerminal | Way::Terminal) => &[".zshrc"],
+        ("zsh", Way::LoginCommand) => &[".zprofile"],
+        ("zsh", Way::Command) => &[".zshenv"],
+        ("ksh", _) => &[".kshrc", ".profile"],
+        ("mksh", _) => &[".mkshrc", ".profile"],
+        ("fish", _) => &[".config/fish/config.fish"],
+        _ => &[".profile"],
+    }
+}
+
+/// `VECTORUM_LINES` names a file with a text a line (␤ for a line's end, → for a tab, ␞ before each file that is there besides);
+/// each is a startup file, where somebody types and where nobody does.
+#[test]
+#[ignore = "a command for lists of one's own"]
+fn what_is_said_of_each_line_as_a_startup_file_is_so() {
+    let probe = ProbeFolder::new(Path::new(env!("CARGO_BIN_EXE_vectorum"))).expect("a folder");
+    let path = std::env::var_os("VECTORUM_LINES").expect("VECTORUM_LINES");
+    let lines = fs::read_to_string(path).expect("the lines");
+    let shell = std::env::var("VECTORUM_SHELLS").expect("VECTORUM_SHELLS");
+    let mut failed = 0;
+    let mut all = (0, Vec::new());
+    for (at, line) in lines.lines().filter(|line| !line.is_empty()).enumerate() {
+        let way = WAYS[at % 3];
+        let place = tempfile::tempdir().expect("a folder");
+        let home = place.path().canonicalize().expect("its place").join("odile");
+        let text = line.replace('␤', "\n").replace('→', "\t");
+        let mut parts = text.split('␞');
+        let text = parts.next().unwrap_or_default();
+        let files: Vec<(&str, &str)> = parts.filter_map(|file| file.split_once('\n')).collect();
+        let put = || {
+            fs::remove_dir_all(&home).ok();
+            fs::create_dir(&home).expect("a home");
+            for (name, content) in files.iter().copied().chain(own_files(&shell, way).iter().map(|name| (*name, text))) {
+                let path = home.join(name);
+                fs::create_dir_all(path.parent().expect("a folder")).expect("a folder for a file");
+                fs::write(path, format!("{content}\n")).expect("a file");
+            }
+        };
+        let program = format!("/bin/{shell}");
+        put();
+        let real = try_real(&probe, &program, way, &home, "root", 3);
+        put();
+        let account = Account {
+            name: "root".into(),
+            uid: 0,
+            gid: 0,
+            home: home.display().to_string().into(),
+            shell: program.clone().into(),
+        };
+        let forecast = forecast(&program, way, &home, &account);
+        let wrong = match &real {
+            Ok(real) => compare(&forecast, real, &mut all),
+            Err(why) if forecast.reached == Reached::Yes && forecast.may_end.is_none() && forecast.open.is_none() => {
+                vec![format!("it is said to go on, and ends: {why}")]
+            }
+            Err(_) => Vec::new(),
+        };
+        if !wrong.is_empty() {
+            println!("{shell} {way:?}: {line}");
+        }
+        wrong.iter().for_each(|what| println!("    {what}"));
+        failed += wrong.len();
+    }
+    println!("{shell}: {} known, {} unknown, {failed} wrong", all.0, all.1.len());
+    assert_eq!(failed, 0, "something else was said than is so");
 }
 
 /// Every script of this system, up to so many of a shell.

@@ -297,6 +297,41 @@ mod tests {
         }
     }
 
+    /// An error gives up a startup file, or all of them, where others end by it; the shell goes on to its command. What was
+    /// reached is told by names: `A` behind the error in the first file, `B` in the second.
+    #[test]
+    fn an_error_of_a_startup_file_is_not_the_end_of_the_shell() {
+        let ends = None;
+        for (text, bash, ksh, mksh, dash) in [
+            (": ${NONE?}\nexport A=1\n", Some(""), Some("B"), Some("B"), ends),
+            ("set -u; : $NONE\nexport A=1\n", Some(""), Some("B"), Some("B"), ends),
+            ("f() { : ${NONE?}; }; f\nexport A=1\n", Some(""), Some("B"), Some("AB"), ends),
+            (": $((1 / 0))\nexport A=1\n", Some("AB"), Some("B"), Some("B"), ends),
+            ("readonly R=1; R=2\nexport A=1\n", Some("AB"), Some("B"), Some("B"), ends),
+            ("L[1/0]=2\nexport A=1\n", Some(""), Some("B"), Some("B"), ends),
+            ("(: ${NONE?})\nexport A=1\n", None, Some("AB"), Some("AB"), Some("AB")),
+            ("exit 3\n", ends, ends, ends, ends),
+        ] {
+            for (shell, reached) in [("/bin/bash", bash), ("/bin/ksh", ksh), ("/bin/mksh", mksh), ("/bin/dash", dash)] {
+                // Where it is not known how far a subshell goes on nothing is said here.
+                if text.starts_with('(') && shell == "/bin/bash" || text.starts_with('L') && shell == "/bin/dash" {
+                    continue;
+                }
+                let mut tree = MemoryTree::default();
+                tree.file(shell, "", true);
+                tree.file("/etc/profile", text, false);
+                tree.file("/home/odile/.profile", "export B=1\n", false);
+                let accounts = [odile(shell)];
+                let mut forecast = Forecast::begin(&Block::from_vars([("PATH", "/usr/bin"), ("HOME", "/home/odile")]));
+                let ground = Ground::new(&tree, &accounts);
+                run(&mut forecast, &ground, shell.as_bytes(), Start::LoginCommand(Form::Forks), &accounts[0], b"/home/odile");
+                let names = ["A", "B"].into_iter().filter(|name| forecast.known(name.as_bytes()).is_some()).collect::<String>();
+                let found = (forecast.reached == super::super::Reached::Yes).then_some(names);
+                assert_eq!(found.as_deref(), reached, "{shell} {text}");
+            }
+        }
+    }
+
     /// A shell that some line may end is told, with the line; what it hands on is told as if it went on.
     #[test]
     fn a_shell_that_may_end_is_told() {

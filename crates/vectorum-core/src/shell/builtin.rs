@@ -286,6 +286,13 @@ impl Machine<'_> {
                 _ => self.misused_badly(),
             };
         }
+        // There an option is one that it does not take.
+        let is_option = |word: &Bytes| {
+            word.len() > 1 && word.starts_with(b"-") && word != "--" && !word.iter().skip(1).all(u8::is_ascii_digit)
+        };
+        if self.dialect == Dialect::Ksh && known.and_then(<[Bytes]>::first).is_some_and(is_option) {
+            return self.fail_special_with(2);
+        }
         // There what is no number is an error like others.
         let is_number = |word: &Bytes| std::str::from_utf8(word).is_ok_and(|word| word.parse::<i64>().is_ok());
         // One that is too great is none there.

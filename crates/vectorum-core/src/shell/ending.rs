@@ -43,14 +43,39 @@ impl Machine<'_> {
         match self.dialect {
             // There it is the same at a terminal.
             Dialect::Mksh if self.tame == 0 => self.fail_hard(),
-            _ if self.is_interactive && self.quiet == 0 || self.tame > 0 => self.fail_perhaps(why),
-            // Other errors of expansion give up a line only.
+            Dialect::Bash if self.is_typed() && self.tame == 0 => self.fail_hard(),
+            _ if self.is_typed() || self.tame > 0 => self.fail_perhaps(why),
+            // Other errors of expansion give up a line only. Of what is read at the start all is given up, and the shell
+            // goes on (measured: 5.2).
             Dialect::Bash => {
+                self.complain();
                 self.set_status(1);
-                self.exit();
+                self.end_if_strict();
+                if !self.leave(1, &[Boundary::Start], false) {
+                    self.stray();
+                    self.exit();
+                }
             }
             _ => self.fail_hard(),
         }
+    }
+
+    /// The same within a sum, by which bash gives up all that it reads at the start where somebody types (measured: 5.2).
+    pub(super) fn fail_in_sum(&mut self, why: &'static str) {
+        if self.dialect == Dialect::Bash && self.is_typed() && self.tame == 0 {
+            return self.fail_to_top();
+        }
+        self.fail_unless_typed(why);
+    }
+
+    /// Whether somebody types, and it is the shell itself that runs, and no subshell.
+    pub(super) fn is_typed(&self) -> bool {
+        self.is_interactive && !self.frames.iter().skip(1).any(|frame| frame.kind == Boundary::Shell)
+    }
+
+    /// Whether a file is read by which the shell starts, and not the script that it runs.
+    pub(super) fn reads_startup(&self) -> bool {
+        self.until.is_none() && self.frames.iter().any(|frame| frame.kind == Boundary::Startup)
     }
 
     pub(super) fn enter(&mut self, kind: Boundary) {
@@ -288,7 +313,7 @@ impl Machine<'_> {
             }
             Dialect::Mksh => self.fail_in_mksh(),
             Dialect::Ksh => self.fail_in_ksh(false),
-            _ if self.is_interactive && self.quiet == 0 => {
+            _ if self.is_typed() => {
                 if !self.leave(1, &[Boundary::Startup], false) {
                     self.exit();
                 }
@@ -311,9 +336,18 @@ impl Machine<'_> {
         let outermost = self.frames.iter().enumerate().skip(within).find(|(_, frame)| is_file(frame)).map(|(index, _)| index);
         match outermost.filter(|_| within == 0) {
             // Of a script the next line is run, of what is read at the start nothing more.
-            Some(index) => self.leave_at(index, self.until.is_some()),
-            None => self.exit(),
+            Some(index) if !self.leave(1, &[Boundary::Start], false) => self.leave_at(index, self.until.is_some()),
+            Some(_) => {}
+            None => {
+                self.stray();
+                self.exit();
+            }
         }
+    }
+
+    /// A subshell whose line is given up may be taken for the shell.
+    fn stray(&mut self) {
+        self.strays |= self.frames.iter().any(|frame| frame.kind == Boundary::Start);
     }
 
     /// The same, or less is given up, or nothing comes of it.
@@ -335,6 +369,9 @@ impl Machine<'_> {
     /// The command of the file that is being run is given up.
     fn give_up_command(&mut self) {
         let is_subshell = self.frames.iter().skip(1).any(|f| f.kind == Boundary::Shell);
+        if is_subshell {
+            self.stray();
+        }
         if is_subshell || !self.leave(1, &[Boundary::Text, Boundary::Startup], true) {
             self.exit();
         }
@@ -377,7 +414,7 @@ impl Machine<'_> {
                 self.fail_in_ksh(true);
             }
             // As another shell it ends where nobody types (measured: zsh 5.9).
-            Dialect::Zsh if self.as_sh && self.is_interactive && self.quiet == 0 => {
+            Dialect::Zsh if self.as_sh && self.is_typed() => {
                 self.fail_perhaps("an error where zsh is another shell");
             }
             Dialect::Zsh if self.as_sh && self.tame == 0 => {
@@ -390,9 +427,8 @@ impl Machine<'_> {
 
     /// A text that is evaluated, a file that is taken in, commands that are redirected together and a function with
     /// variables of its own are given up there, but only the last for an error of a special command; of a startup file a
-    /// line is given up (measured: 93u+m).
+    /// line is given up where somebody types, and otherwise all of it (measured: 93u+m).
     fn fail_in_ksh(&mut self, is_special: bool) {
-        let is_typed = self.is_interactive && self.quiet == 0;
         for (index, frame) in self.frames.iter().enumerate().rev() {
             match frame.kind {
                 // What stands before a command of another kind gives up that command.
@@ -409,7 +445,12 @@ impl Machine<'_> {
                     }
                     return self.leave_at(index, false);
                 }
-                Boundary::Startup if is_typed => return self.leave_at(index, true),
+                Boundary::Startup if self.is_interactive => return self.leave_at(index, true),
+                // Nobody types, and yet the shell goes on to what it is started for.
+                Boundary::Startup if self.reads_startup() => {
+                    self.doubt_status(self.doubt("how a file ends that an error ends"));
+                    return self.leave_at(index, false);
+                }
                 Boundary::Shell => break,
                 _ => {}
             }

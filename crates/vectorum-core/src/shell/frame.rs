@@ -14,6 +14,8 @@ pub(super) enum Boundary {
     Alias,
     /// A startup file.
     Startup,
+    /// All that bash reads before it does what it is started for.
+    Start,
     /// A command that has variables of its own.
     Command,
     /// Commands that are redirected together.

@@ -178,6 +178,9 @@ pub(super) struct Machine<'a> {
     pub(super) outputs: usize,
     /// How often an error may have been passed over, as behind `command`.
     pub(super) passed_over: usize,
+    /// Whether a line of a subshell was given up while bash reads its startup files: that goes on as if it were the shell
+    /// itself.
+    pub(super) strays: bool,
     /// How often when the command that runs began.
     pub(super) outputs_before: usize,
     /// The status of the last of these.
@@ -266,6 +269,7 @@ impl<'a> Machine<'a> {
             stopped: Left::default(),
             outputs: 0,
             passed_over: 0,
+            strays: false,
             outputs_before: 0,
             output_status: Status::Known(0),
             is_for_child: false,

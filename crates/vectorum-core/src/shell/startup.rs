@@ -214,7 +214,11 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
         machine.adopt_options(start.get(b"SHELLOPTS"), start.get(b"BASHOPTS"), start.contains(b"POSIXLY_CORRECT"));
     }
     match invocation.dialect {
-        Dialect::Bash => bash(&mut machine, invocation, &flavour, start),
+        Dialect::Bash => {
+            machine.enter(Boundary::Start);
+            bash(&mut machine, invocation, &flavour, start);
+            machine.end();
+        }
         Dialect::Zsh if !invocation.as_sh => zsh(&mut machine, invocation, &flavour),
         _ => plain(&mut machine, invocation),
     }

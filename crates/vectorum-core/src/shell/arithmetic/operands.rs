@@ -180,10 +180,10 @@ impl Sum<'_, '_> {
             return;
         }
         if !self.machine.is_sum && is_missing && option == Some(true) && matches!(self.effect, Effect::Yes) {
-            self.machine.fail_unless_typed(WHY);
+            self.machine.fail_in_sum(WHY);
         } else {
             let doubt = self.machine.doubt(WHY);
-            self.machine.fork(&doubt, |machine| machine.fail_unless_typed(WHY), |_| {});
+            self.machine.fork(&doubt, |machine| machine.fail_in_sum(WHY), |_| {});
         }
     }
 
