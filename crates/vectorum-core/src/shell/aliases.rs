@@ -74,8 +74,7 @@ impl Machine<'_> {
 
     /// Whether aliases count: in bash only where commands are typed, or by an option.
     pub(super) fn expands_aliases(&self) -> bool {
-        let is_typed = self.is_interactive && self.quiet == 0;
-        self.dialect != Dialect::Bash || is_typed || self.may_be_set("expand_aliases")
+        self.dialect != Dialect::Bash || self.is_interactive || self.may_be_set("expand_aliases")
     }
 
     /// An alias in the place of the command's name.
@@ -108,11 +107,6 @@ impl Machine<'_> {
                 return true;
             }
         };
-        let first = alias.split(u8::is_ascii_whitespace).find(|w| !w.is_empty()).unwrap_or_default();
-        // One command that begins with its own name changes nothing that is followed.
-        if first == name && !alias.iter().any(|b| b";&|\n".contains(b)) {
-            return false;
-        }
         let Some(text) = self.with_next_alias(&alias, words, command) else {
             self.fog("a command that may be an alias");
             return true;

@@ -96,11 +96,17 @@ impl Machine<'_> {
                 state.status = Status::Known(0);
             }
         }
+        // These read it only when it is run, with the aliases that are there then (measured: bash 5.2, 93u+m, 5.9).
+        let epoch = self.epoch;
+        if matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Zsh) {
+            self.clock += 1;
+            self.epoch = self.clock;
+        }
         self.subshell(|m| match m.file_alone(list) {
             Some(text) => m.print(text),
             None => m.run_list(list),
         });
-        self.at = at;
+        (self.at, self.epoch) = (at, epoch);
         let Some(end) = self.live.take() else {
             self.live = Some(outer);
             self.say_perhaps();

@@ -73,6 +73,11 @@ impl Machine<'_> {
         self.is_interactive && !self.frames.iter().skip(1).any(|frame| frame.kind == Boundary::Shell)
     }
 
+    /// Whether what runs is sure to be at the terminal at which somebody types.
+    pub(super) fn has_terminal(&self) -> bool {
+        self.is_typed() && self.redirected == 0
+    }
+
     /// Whether a file is read by which the shell starts, and not the script that it runs.
     pub(super) fn reads_startup(&self) -> bool {
         self.until.is_none() && self.frames.iter().any(|frame| frame.kind == Boundary::Startup)

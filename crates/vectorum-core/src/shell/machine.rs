@@ -178,6 +178,8 @@ pub(super) struct Machine<'a> {
     pub(super) outputs: usize,
     /// How often an error may have been passed over, as behind `command`.
     pub(super) passed_over: usize,
+    /// Within how many commands that read or write elsewhere it runs; `exec` with such counts for good.
+    pub(super) redirected: usize,
     /// Whether a line of a subshell was given up while bash reads its startup files: that goes on as if it were the shell
     /// itself.
     pub(super) strays: bool,
@@ -269,6 +271,7 @@ impl<'a> Machine<'a> {
             stopped: Left::default(),
             outputs: 0,
             passed_over: 0,
+            redirected: 0,
             strays: false,
             outputs_before: 0,
             output_status: Status::Known(0),

@@ -280,7 +280,7 @@ impl Machine<'_> {
             self.touched.changed_by(base, &arguments, |p| self.full(p));
             let state = self.live.as_ref()?;
             let input = state.input.as_ref().map(|(text, at)| text.slice(*at..));
-            let (folder, has_terminal) = (state.folder.clone(), self.is_interactive && self.quiet == 0);
+            let (folder, has_terminal) = (state.folder.clone(), self.has_terminal());
             Place { ground: self.ground, account: self.account, folder, input, has_terminal }.answer(base, &arguments)
         });
         found.unwrap_or_else(|| {

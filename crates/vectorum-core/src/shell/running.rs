@@ -211,6 +211,8 @@ impl Machine<'_> {
             self.fog("a name is set in the words of a command, and may be read by what it opens");
         }
         self.show_run();
+        let redirected = usize::from(!command.redirects.is_empty());
+        self.redirected += redirected;
         let (opened, streams) = self.redirected(command);
         if opened != Ok(true) {
             self.complain_of_opening(command, &streams);
@@ -238,6 +240,10 @@ impl Machine<'_> {
         }
         self.outputs_before = outer;
         self.nested -= 1;
+        let stays = matches!(&command.kind, Kind::Simple(_, words) if words.iter().any(|w| w.literal() == Some(b"exec")));
+        if !stays {
+            self.redirected -= redirected;
+        }
     }
 
     /// The words of a command are expanded before what it reads and writes is opened, which may set names, and fail (measured:

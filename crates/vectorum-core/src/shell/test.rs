@@ -174,7 +174,7 @@ impl Machine<'_> {
                 if self.dialect == Dialect::Zsh && !is_sure_number(value) {
                     self.fail_or_go_on(&self.doubt("what is asked by a number that is none"));
                 }
-                let is_terminal = self.is_interactive && self.quiet == 0;
+                let is_terminal = self.has_terminal();
                 return match value.known().map(|v| &v[..]) {
                     Some(b"0" | b"1" | b"2") if is_terminal => Ok(true),
                     _ => Err(self.doubt("whether a terminal is there is not known")),

@@ -60,6 +60,9 @@ impl Machine<'_> {
     fn begins_with(&self, state: &State, letter: u8) -> Option<bool> {
         match (self.dialect, letter) {
             (Dialect::Dash, b'i') if state.options.contains_key("interactive") => None,
+            // A subshell is none in which somebody types there.
+            (Dialect::Mksh, b'i' | b'm') => Some(self.is_typed()),
+            (Dialect::Ksh, b'm') if self.is_interactive && !self.is_typed() => None,
             (_, b'i' | b'm') => Some(self.is_interactive),
             (Dialect::Bash | Dialect::Ksh | Dialect::Mksh, b'c') => state.option("-c"),
             (Dialect::Ksh, b's') => Some(state.option("-c")? || state.option("-s")?),
