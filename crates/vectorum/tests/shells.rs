@@ -2,7 +2,7 @@
 //! mksh and fish, and followed without running anything. What is known must be so; what is said to be absent must be
 //! absent. `VECTORUM_ROUNDS` says how many files for each shell, `VECTORUM_SEED` where to begin,
 //! `VECTORUM_KIND` which of the kinds of small texts (17 are lines as people have them in their startup files);
-//! `VECTORUM_FILE` names one file to be looked at instead.
+//! `VECTORUM_LIST` makes it print them only, a line each; `VECTORUM_FILE` names one file to be looked at instead.
 
 #![allow(clippy::expect_used, clippy::panic, clippy::print_stdout, reason = "a test that cannot go on fails")]
 
@@ -235,8 +235,9 @@ fn check(shell: &str, rounds: usize, seed: u64, veils: bool, make: Make) -> Foun
             Some(path) => fs::read_to_string(path).expect("the file"),
             None => made,
         };
-        if std::env::var_os("VECTORUM_DUMP").is_some() {
-            println!("DUMP {}", text.replace('\n', "␤").replace('\t', "→"));
+        // As a list for others, where somebody asks.
+        if std::env::var_os("VECTORUM_LIST").is_some() {
+            println!("{}", text.replace('\n', "␤").replace('\t', "→"));
             continue;
         }
         let found = place.judge(&text);
@@ -255,6 +256,9 @@ fn check_all(what: &str, usual: usize, veils: bool, make: Make) {
     let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh fish ksh mksh".to_owned());
     for shell in only.split_whitespace() {
         let Found { known, unknown, wrong, .. } = check(shell, rounds, seed, veils, make);
+        if std::env::var_os("VECTORUM_LIST").is_some() {
+            continue;
+        }
         println!("{shell:<5} {rounds} {what}: {known} values known and so, {unknown} unknown, {} wrong", wrong.len());
         // All of them where somebody asks.
         for line in wrong.iter().take(if rounds > usual { wrong.len() } else { 8 }) {

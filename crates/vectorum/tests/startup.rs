@@ -225,19 +225,23 @@ fn startup_files_as_people_have_them() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
-fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut Vec<String>) {
+/// The account of whoever runs this, at home there.
+fn own_account(home: &Path, shell: &str) -> Account {
     let uid = nix::unistd::geteuid().as_raw();
-    let name = if uid == 0 { "root" } else { "nobody" };
-    let account = Account {
-        name: name.into(),
+    Account {
+        name: if uid == 0 { "root".into() } else { "nobody".into() },
         uid,
         gid: nix::unistd::getegid().as_raw(),
         home: home.display().to_string().into(),
         shell: shell.to_owned().into(),
-    };
+    }
+}
+
+fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut Vec<String>) {
+    let account = own_account(home, shell);
     for way in WAYS {
         let forecast = forecast(shell, way, home, &account);
-        let real = real(probe, shell, way, home, name);
+        let real = real(probe, shell, way, home, &String::from_utf8_lossy(&account.name));
         let mut counts = (0, Vec::new());
         for what in compare(&forecast, &real, &mut counts) {
             wrong.push(format!("{title} {way:?}: {what}"));
@@ -265,60 +269,78 @@ fn own_files(shell: &str, way: Way) -> &'static [&'static str] {
     }
 }
 
-/// `VECTORUM_LINES` names a file with a text a line (␤ for a line's end, → for a tab, ␞ before each file that is there besides);
-/// each is a startup file, where somebody types and where nobody does.
+/// Holds a text as a startup file against a shell: ␤ stands for a line's end, → for a tab, ␞ before each file that is there
+/// besides. Returns what is wrong.
+fn judge_line(probe: &ProbeFolder, shell: &str, way: Way, line: &str, counts: &mut (usize, Vec<String>)) -> Vec<String> {
+    let place = tempfile::tempdir().expect("a folder");
+    let home = place.path().canonicalize().expect("its place").join("odile");
+    let text = line.replace('␤', "\n").replace('→', "\t");
+    let mut parts = text.split('␞');
+    let text = parts.next().unwrap_or_default();
+    let files: Vec<(&str, &str)> = parts.filter_map(|file| file.split_once('\n')).collect();
+    let put = || {
+        fs::remove_dir_all(&home).ok();
+        fs::create_dir(&home).expect("a home");
+        for (name, content) in files.iter().copied().chain(own_files(shell, way).iter().map(|name| (*name, text))) {
+            let path = home.join(name);
+            fs::create_dir_all(path.parent().expect("a folder")).expect("a folder for a file");
+            fs::write(path, format!("{content}\n")).expect("a file");
+        }
+    };
+    let program = format!("/bin/{shell}");
+    let account = own_account(&home, &program);
+    put();
+    let real = try_real(probe, &program, way, &home, &String::from_utf8_lossy(&account.name), 5);
+    put();
+    let forecast = forecast(&program, way, &home, &account);
+    match &real {
+        Ok(real) => compare(&forecast, real, counts),
+        Err(why) if forecast.reached == Reached::Yes && forecast.may_end.is_none() && forecast.open.is_none() => {
+            vec![format!("it is said to go on, and ends: {why}")]
+        }
+        Err(_) => Vec::new(),
+    }
+}
+
+/// Holds texts, a line each, against shells, each started in one of the ways, and each shell beside the others; how often something else was said than is so.
+fn judge_lines(lines: &str, shells: &str) -> usize {
+    let judge = |turn: usize, shell: &str| {
+        let probe = ProbeFolder::new(Path::new(env!("CARGO_BIN_EXE_vectorum"))).expect("a folder");
+        let (mut counts, mut failed) = ((0, Vec::new()), 0);
+        for (at, line) in lines.lines().filter(|line| !line.is_empty()).enumerate() {
+            // Each line is typed at in one shell, and not in another.
+            let way = WAYS[(at + turn) % 3];
+            let wrong = judge_line(&probe, shell, way, line, &mut counts);
+            wrong.iter().for_each(|what| println!("{shell} {way:?}: {line}\n    {what}"));
+            failed += wrong.len();
+        }
+        println!("{shell}: {} known, {} unknown, {failed} wrong", counts.0, counts.1.len());
+        assert!(counts.0 > 0, "{shell}: nothing is known");
+        failed
+    };
+    // They wait for their shells most of the time.
+    std::thread::scope(|scope| {
+        let judge = &judge;
+        let all: Vec<_> =
+            shells.split_whitespace().enumerate().map(|(turn, shell)| scope.spawn(move || judge(turn, shell))).collect();
+        all.into_iter().map(|one| one.join().expect("a shell that was judged")).sum()
+    })
+}
+
+/// Errors, options and aliases do not end in a startup file what they end in a script.
+#[test]
+fn lines_of_startup_files_do_there_what_is_said() {
+    let failed = judge_lines(include_str!("startup-lines.txt"), "bash dash ksh mksh zsh");
+    assert_eq!(failed, 0, "something else was said than is so");
+}
+
+/// `VECTORUM_LINES` names a file with such lines, `VECTORUM_SHELLS` the shells.
 #[test]
 #[ignore = "a command for lists of one's own"]
 fn what_is_said_of_each_line_as_a_startup_file_is_so() {
-    let probe = ProbeFolder::new(Path::new(env!("CARGO_BIN_EXE_vectorum"))).expect("a folder");
     let path = std::env::var_os("VECTORUM_LINES").expect("VECTORUM_LINES");
     let lines = fs::read_to_string(path).expect("the lines");
-    let shell = std::env::var("VECTORUM_SHELLS").expect("VECTORUM_SHELLS");
-    let mut failed = 0;
-    let mut all = (0, Vec::new());
-    for (at, line) in lines.lines().filter(|line| !line.is_empty()).enumerate() {
-        let way = WAYS[at % 3];
-        let place = tempfile::tempdir().expect("a folder");
-        let home = place.path().canonicalize().expect("its place").join("odile");
-        let text = line.replace('␤', "\n").replace('→', "\t");
-        let mut parts = text.split('␞');
-        let text = parts.next().unwrap_or_default();
-        let files: Vec<(&str, &str)> = parts.filter_map(|file| file.split_once('\n')).collect();
-        let put = || {
-            fs::remove_dir_all(&home).ok();
-            fs::create_dir(&home).expect("a home");
-            for (name, content) in files.iter().copied().chain(own_files(&shell, way).iter().map(|name| (*name, text))) {
-                let path = home.join(name);
-                fs::create_dir_all(path.parent().expect("a folder")).expect("a folder for a file");
-                fs::write(path, format!("{content}\n")).expect("a file");
-            }
-        };
-        let program = format!("/bin/{shell}");
-        put();
-        let real = try_real(&probe, &program, way, &home, "root", 3);
-        put();
-        let account = Account {
-            name: "root".into(),
-            uid: 0,
-            gid: 0,
-            home: home.display().to_string().into(),
-            shell: program.clone().into(),
-        };
-        let forecast = forecast(&program, way, &home, &account);
-        let wrong = match &real {
-            Ok(real) => compare(&forecast, real, &mut all),
-            Err(why) if forecast.reached == Reached::Yes && forecast.may_end.is_none() && forecast.open.is_none() => {
-                vec![format!("it is said to go on, and ends: {why}")]
-            }
-            Err(_) => Vec::new(),
-        };
-        if !wrong.is_empty() {
-            println!("{shell} {way:?}: {line}");
-        }
-        wrong.iter().for_each(|what| println!("    {what}"));
-        failed += wrong.len();
-    }
-    println!("{shell}: {} known, {} unknown, {failed} wrong", all.0, all.1.len());
+    let failed = judge_lines(&lines, &std::env::var("VECTORUM_SHELLS").expect("VECTORUM_SHELLS"));
     assert_eq!(failed, 0, "something else was said than is so");
 }
 

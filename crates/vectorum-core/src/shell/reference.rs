@@ -177,7 +177,7 @@ impl Parser<'_> {
                             self.at = from;
                             let shaped = self.shaped_bare();
                             self.at = if shaped.is_none() { from + name.len() } else { self.at };
-                            return Ok(shaped.or(Some(Part::Unfollowed(OWN_SHAPE))));
+                            return Ok(shaped.or(Some(Part::Unfollowed(ODD_SHAPE))));
                         }
                         Some(b'[') if !byte.is_ascii_digit() => return Ok(Some(Part::Unfollowed(ODD_SHAPE))),
                         _ => {}
@@ -269,7 +269,7 @@ impl Parser<'_> {
                         }
                         let is_search = text.strip_prefix(b"(").is_some_and(|rest| {
                             let flags = rest.iter().take_while(|b| b"rRiIkKe".contains(b)).count();
-                            flags > 0 && rest.get(flags) == Some(&b')')
+                            flags > 0 && rest.get(flags) == Some(&b')') && !rest.contains(&b',')
                         });
                         let is_plain =
                             is_search || !text.is_empty() && text.iter().all(|b| b.is_ascii_digit() || b"-,@*".contains(b));
