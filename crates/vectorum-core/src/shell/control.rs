@@ -2,7 +2,7 @@
 
 use super::branch::{self, Branch};
 use super::expand::ODD_WORD;
-use super::frame::Boundary;
+use super::frame::{Apart, Boundary};
 use super::machine::{Machine, Skipped};
 use super::state::Status;
 use super::syntax::*;
@@ -101,7 +101,7 @@ impl Machine<'_> {
     /// Runs something of which nothing is left.
     fn in_background(&mut self, run: impl FnOnce(&mut Self)) {
         let outer = branch::fork(&mut self.live);
-        self.subshell(run);
+        self.subshell_for(Apart::Beside, run);
         let (printed, spilled) = self.live.take().map_or((None, false), |state| (state.output.text, state.output.spilled));
         self.live = outer;
         self.live.iter_mut().for_each(|state| state.output.spilled |= spilled);
@@ -308,7 +308,7 @@ impl Machine<'_> {
                 return;
             }
             self.is_piped = !is_last;
-            self.subshell(|m| m.run_command(command));
+            self.subshell_for(Apart::Beside, |m| m.run_command(command));
             spilled |= !is_last && self.live.as_ref().is_some_and(|state| state.output.spilled);
             // What only sets is no command there, whatever could not be opened.
             let only_sets = matches!(&command.kind, Kind::Simple(_, words) if words.is_empty()) && !command.redirects.is_empty();

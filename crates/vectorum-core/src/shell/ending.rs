@@ -6,7 +6,7 @@ use bytes::Bytes;
 
 use super::branch::{self, Left};
 use super::control::END_TRAP;
-use super::frame::{Boundary, Frame};
+use super::frame::{Apart, Boundary, Frame};
 use super::machine::{Machine, PARTED};
 use super::restless::LEAVES;
 use super::state::{State, Status};
@@ -52,7 +52,7 @@ impl Machine<'_> {
                 self.set_status(1);
                 self.end_if_strict();
                 if !self.leave(1, &[Boundary::Start], false) {
-                    self.stray();
+                    self.stray(false);
                     self.exit();
                 }
             }
@@ -62,7 +62,7 @@ impl Machine<'_> {
 
     /// The same within a sum, by which bash gives up all that it reads at the start where somebody types (measured: 5.2).
     pub(super) fn fail_in_sum(&mut self, why: &'static str) {
-        if self.dialect == Dialect::Bash && self.is_typed() && self.tame == 0 {
+        if self.dialect == Dialect::Bash && self.is_interactive && self.tame == 0 {
             return self.fail_to_top();
         }
         self.fail_unless_typed(why);
@@ -344,15 +344,19 @@ impl Machine<'_> {
             Some(index) if !self.leave(1, &[Boundary::Start], false) => self.leave_at(index, self.until.is_some()),
             Some(_) => {}
             None => {
-                self.stray();
+                self.stray(true);
                 self.exit();
             }
         }
     }
 
-    /// A subshell whose line is given up may be taken for the shell.
-    fn stray(&mut self) {
-        self.strays |= self.frames.iter().any(|frame| frame.kind == Boundary::Start);
+    /// A subshell in which all is given up may be taken for the shell, and one beside others in which a line is, unless what
+    /// it prints is taken up.
+    fn stray(&mut self, is_all: bool) {
+        let starts = self.frames.iter().any(|frame| frame.kind == Boundary::Start);
+        let mut shells = self.frames.iter().skip(1).filter(|frame| frame.kind == Boundary::Shell).map(|frame| frame.apart);
+        let may_stray = shells.next_back() == Some(Apart::Beside) && shells.all(|apart| apart != Apart::Taken);
+        self.strays |= starts && (is_all || may_stray);
     }
 
     /// The same, or less is given up, or nothing comes of it.
@@ -375,7 +379,7 @@ impl Machine<'_> {
     fn give_up_command(&mut self) {
         let is_subshell = self.frames.iter().skip(1).any(|f| f.kind == Boundary::Shell);
         if is_subshell {
-            self.stray();
+            self.stray(false);
         }
         if is_subshell || !self.leave(1, &[Boundary::Text, Boundary::Startup], true) {
             self.exit();

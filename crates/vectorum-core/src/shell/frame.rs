@@ -28,9 +28,23 @@ pub(super) enum Boundary {
     Shell,
 }
 
+/// What a subshell is apart for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) enum Apart {
+    /// What it prints is taken up, or it is a program that is only like one.
+    #[default]
+    Taken,
+    /// It runs beside others, or in the background.
+    Beside,
+    /// It stands in parentheses.
+    Enclosed,
+}
+
 /// Something that runs, with the states in which it was left.
 pub(super) struct Frame {
     pub(super) kind: Boundary,
+    /// Of a subshell, what it is apart for.
+    pub(super) apart: Apart,
     /// Of a function, whether it has variables of its own.
     pub(super) holds: bool,
     /// Of a function, what the machine ran aside where it was called.
@@ -52,6 +66,7 @@ impl Frame {
     pub(super) fn new(kind: Boundary) -> Frame {
         Frame {
             kind,
+            apart: Apart::default(),
             holds: false,
             asides: 0,
             is_before: false,

@@ -294,7 +294,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             if !start.contains(b"PS1") {
                 vars.remove("PS1");
             }
-            if invocation.is_interactive && !start.contains(b"PS4") {
+            if (invocation.is_interactive || invocation.is_login) && !start.contains(b"PS4") {
                 vars.remove("PS4");
             }
             own(&mut vars, "PATH", filled());

@@ -465,6 +465,12 @@ impl Machine<'_> {
                 self.doubt_words();
                 self.fog(IN_ANOTHER_WAY);
             }
+            // Only with a terminal it can be.
+            b"monitor" if self.is_interactive => {
+                let doubt = self.doubt("whether an option is set");
+                self.fail_or_go_on(&doubt);
+                self.doubt_status(doubt);
+            }
             plain => return is_option_of_zsh(plain) && !is_fixed_in_zsh(plain),
         }
         true

@@ -9,7 +9,7 @@ use super::arithmetic::{Failure, may_assign};
 use super::branch;
 use super::declare::declares;
 use super::fits::GROUPS;
-use super::frame::Boundary;
+use super::frame::{Apart, Boundary};
 use super::machine::{DEEPEST, MOST_NESTED, Machine, PARTED};
 use super::misused::STRUCK;
 use super::parameter::UNSET_IS_ERROR;
@@ -135,12 +135,20 @@ impl Machine<'_> {
 
     /// Runs something whose changes are lost, but for its status and output.
     pub(super) fn subshell(&mut self, run: impl FnOnce(&mut Self)) {
+        self.subshell_for(Apart::Taken, run);
+    }
+
+    /// The same for a subshell of some kind.
+    pub(super) fn subshell_for(&mut self, apart: Apart, run: impl FnOnce(&mut Self)) {
         let Some(outer) = branch::fork(&mut self.live) else { return };
         self.quiet += 1;
         let is_for_child = std::mem::take(&mut self.is_for_child);
         let is_declaring = std::mem::take(&mut self.is_declaring);
         let has_trap = std::mem::take(&mut self.has_end_trap);
         self.enter(Boundary::Shell);
+        if let Some(frame) = self.frames.last_mut() {
+            frame.apart = apart;
+        }
         self.aside(run);
         self.end();
         (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
@@ -299,7 +307,7 @@ impl Machine<'_> {
             Kind::Group(list) => self.run_list(list),
             Kind::Always(list, always) => self.run_always(list, always),
             Kind::Subshell(list) => {
-                self.subshell(|m| m.run_list(list));
+                self.subshell_for(Apart::Enclosed, |m| m.run_list(list));
                 self.check_failure();
             }
             Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),

@@ -60,6 +60,8 @@ impl Machine<'_> {
     fn begins_with(&self, state: &State, letter: u8) -> Option<bool> {
         match (self.dialect, letter) {
             (Dialect::Dash, b'i') if state.options.contains_key("interactive") => None,
+            // Only with a terminal, and for the shell itself.
+            (Dialect::Zsh, b'm') if self.is_interactive => None,
             // A subshell is none in which somebody types there.
             (Dialect::Mksh, b'i' | b'm') => Some(self.is_typed()),
             (Dialect::Ksh, b'm') if self.is_interactive && !self.is_typed() => None,

@@ -151,6 +151,7 @@ const LETTERS_OF_MKSH: &[(u8, &str)] =
 
 /// zsh's letters (zshoptions(1), «Default set»).
 const LETTERS_OF_ZSH: &[(u8, &str)] = &[
+    (b'm', "monitor"),
     (b'0', "correct"),
     (b'1', "printexitvalue"),
     (b'2', "nobadpattern"),
