@@ -228,7 +228,9 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
         && let Some(state) = &mut machine.live
         && state.vars.get(b"IFS").is_none_or(|var| var.content != usual)
     {
-        state.vars.get_or_insert_with(b"IFS", Var::unset).content = usual;
+        // One that was unset is handed on where all is.
+        let exported = if state.option("allexport") == Some(false) { Some(false) } else { None };
+        state.vars.get_or_insert_with(b"IFS", || Var { exported, ..Var::unset() }).content = usual;
     }
     if invocation.is_interactive {
         at_prompt(&mut machine);
