@@ -229,8 +229,12 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
         && state.vars.get(b"IFS").is_none_or(|var| var.content != usual)
     {
         // One that was unset is handed on where all is.
-        let exported = if state.option("allexport") == Some(false) { Some(false) } else { None };
-        state.vars.get_or_insert_with(b"IFS", || Var { exported, ..Var::unset() }).content = usual;
+        let may_be_handed_on = state.option("allexport") != Some(false);
+        let var = state.vars.get_or_insert_with(b"IFS", Var::unset);
+        if may_be_handed_on && var.content == Content::Unset {
+            var.exported = None;
+        }
+        var.content = usual;
     }
     if invocation.is_interactive {
         at_prompt(&mut machine);
