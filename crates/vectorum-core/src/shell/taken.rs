@@ -92,3 +92,41 @@ pub(super) fn taken(start: &Handed, invocation: &Invocation, is_root: bool) -> V
     }
     all
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::block::Block;
+
+    #[test]
+    fn what_becomes_of_what_is_handed_in_hangs_on_the_shell() {
+        use Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+        let (own, as_one, refused) = (Some(Taken::Own), Some(Taken::As("1")), Some(Taken::Refused));
+        for (dialect, name, value, expected) in [
+            (Bash, "GATE", "7", None),
+            (Bash, "RANDOM", "5", Some(Taken::OnceAsked)),
+            (Bash, "PPID", "5", Some(Taken::Dropped)),
+            (Bash, "PS4", "$(tide-now)", Some(Taken::As("+ "))),
+            (Bash, "BASH_EXECUTION_STRING", "x", own),
+            (Bash, "OPTIND", "7", as_one),
+            (Dash, "OPTIND", "7", as_one),
+            (Dash, "OPTIND", "x", refused),
+            (Dash, "RANDOM", "5", None),
+            (Ksh, "TMOUT", "600", None),
+            (Ksh, "TMOUT", "soon", own),
+            (Mksh, "TMOUT", "soon", refused),
+            (Mksh, "PS1", "> ", Some(Taken::As("# "))),
+            (Zsh, "COLUMNS", "80", None),
+            (Zsh, "COLUMNS", "wide", own),
+            (Zsh, "FUNCNEST", "500", None),
+            (Zsh, "FUNCNEST", "deep", refused),
+            (Zsh, "OSTYPE", "tide", own),
+        ] {
+            let invocation = Invocation::for_script(dialect, Payload::Command);
+            let handed = Handed::from(&Block::from_vars([(name, value)]));
+            // Of several rules the last one counts.
+            let found = taken(&handed, &invocation, true).last().map(|(_, what)| *what);
+            assert_eq!(found, expected, "{dialect:?} {name}={value}");
+        }
+    }
+}

@@ -76,8 +76,14 @@ pub(super) fn hold_fish(rows: &[(&str, &str)]) {
 
 /// What fish hands on of `OUT` after a text, on a host of which nothing else is known.
 pub(super) fn out_of_fish(text: &str) -> String {
+    out_of_fish_handed(("TERM", "dumb"), text)
+}
+
+/// The same where it is handed a name more, or another value of one.
+pub(super) fn out_of_fish_handed(handed: (&str, &str), text: &str) -> String {
     let [_, account] = Account::made_up("/usr/bin/fish");
-    let start = Block::from_vars([("HOME", "/home/odile"), ("PATH", "/usr/bin")]);
+    let usual = [("HOME", "/home/odile"), ("PATH", "/usr/bin")].into_iter().filter(|(name, _)| *name != handed.0);
+    let start = Block::from_vars(usual.chain([handed]));
     out(super::startup::taken_in(None, text.as_bytes(), &account, &start, b"/home/odile"))
 }
 

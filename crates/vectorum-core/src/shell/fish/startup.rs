@@ -548,7 +548,24 @@ fn settle(outcome: Outcome<State>, start: &Handed) -> Started {
 
 #[cfg(test)]
 mod tests {
-    use crate::shell::trial::hold_fish;
+    use crate::shell::trial::{hold_fish, out_of_fish_handed};
+
+    #[test]
+    fn what_fish_makes_of_what_it_is_handed() {
+        for (handed, text, expected) in [
+            (("PATH", "/usr/bin::/bin:"), "set -gx OUT $PATH", "/usr/bin . /bin ."),
+            (("MANPATH", "/a::/b"), "set -gx OUT (count $MANPATH)", "3"),
+            (("USER", "quay"), "set -gx OUT $USER", "odile"),
+            (("USER", "odile"), "set -gx OUT $USER", "odile"),
+            (("HOME", ""), "set -gx OUT $HOME", "/home/odile"),
+            (("EUID", "7"), "set -gx OUT $EUID", "1000"),
+            (("argv", "q"), "set -gx OUT (count $argv)", "0"),
+            (("fish_user_paths", "/opt"), "set -gx OUT $PATH (count $fish_user_paths)", "/usr/bin 0"),
+            (("GATE", "7"), "set -gx OUT $GATE", "7"),
+        ] {
+            assert_eq!(out_of_fish_handed(handed, text), expected, "{handed:?} {text}");
+        }
+    }
 
     #[test]
     fn what_fish_begins_with() {
