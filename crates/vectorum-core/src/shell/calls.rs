@@ -49,12 +49,11 @@ impl Machine<'_> {
         }
         let function = Function { body, source, by_word, as_sh: self.as_sh, epoch: self.epoch, is_held: false };
         self.put_function(Bytes::copy_from_slice(name), Some(function));
-        let exports = self.live.as_ref().and_then(|s| s.option("allexport"));
         // One that is handed on is so with its new text.
         let handed = self.live.as_ref().and_then(|state| state.vars.get(&handed_on(name)).map(|var| var.exported));
-        if let Some(exported) = handed.filter(|exported| *exported != Some(false)) {
-            self.export_function(name, exported == Some(true));
-        } else if exports != Some(false) {
+        let exports = handed.filter(|exported| *exported != Some(false));
+        let exports = exports.unwrap_or_else(|| self.live.as_ref().and_then(|s| s.option("allexport")));
+        if exports != Some(false) {
             self.export_function(name, exports == Some(true));
         }
         // In zsh such a name makes it a trap.

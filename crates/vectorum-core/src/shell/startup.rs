@@ -222,19 +222,8 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
         Dialect::Zsh if !invocation.as_sh => zsh(&mut machine, invocation, &flavour),
         _ => plain(&mut machine, invocation),
     }
-    // What parts words is as ever once its files are read, whatever they made of it (measured: 93u+m).
-    let usual = Content::Set(Val::of(b" \t\n"));
-    if invocation.dialect == Dialect::Ksh
-        && let Some(state) = &mut machine.live
-        && state.vars.get(b"IFS").is_none_or(|var| var.content != usual)
-    {
-        // One that was unset is handed on where all is.
-        let may_be_handed_on = state.option("allexport") != Some(false);
-        let var = state.vars.get_or_insert_with(b"IFS", Var::unset);
-        if may_be_handed_on && var.content == Content::Unset {
-            var.exported = None;
-        }
-        var.content = usual;
+    if let Some(state) = machine.live.as_mut().filter(|_| invocation.dialect == Dialect::Ksh) {
+        part_words_as_ever(state);
     }
     if invocation.is_interactive {
         at_prompt(&mut machine);
@@ -492,6 +481,21 @@ fn text_of(var: &Var, dialect: Dialect) -> Option<(Val, bool)> {
         Content::Array(values) if matches!(dialect, Dialect::Ksh | Dialect::Mksh) => values.first().map(|v| (v.clone(), true)),
         Content::Array(_) | Content::Table(_) => None,
     }
+}
+
+/// What parts words in ksh is as ever once its files are read, whatever they made of it (measured: 93u+m).
+fn part_words_as_ever(state: &mut State) {
+    let usual = Content::Set(Val::of(b" \t\n"));
+    if state.vars.get(b"IFS").is_some_and(|var| var.content == usual) {
+        return;
+    }
+    // One that was unset is handed on where all is.
+    let may_be_handed_on = state.option("allexport") != Some(false);
+    let var = state.vars.get_or_insert_with(b"IFS", Var::unset);
+    if may_be_handed_on && var.content == Content::Unset {
+        var.exported = None;
+    }
+    var.content = usual;
 }
 
 /// Whether a line decided what is handed on of a variable, whatever was handed in.
