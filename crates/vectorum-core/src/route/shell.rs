@@ -313,19 +313,35 @@ mod tests {
             ("exit 3\n", ends, ends, ends, ends),
         ] {
             for (shell, reached) in [("/bin/bash", bash), ("/bin/ksh", ksh), ("/bin/mksh", mksh), ("/bin/dash", dash)] {
-                let mut tree = MemoryTree::default();
-                tree.file(shell, "", true);
-                tree.file("/etc/profile", text, false);
-                tree.file("/home/odile/.profile", "export B=1\n", false);
-                let accounts = [odile(shell)];
-                let mut forecast = Forecast::begin(&Block::from_vars([("PATH", "/usr/bin"), ("HOME", "/home/odile")]));
-                let ground = Ground::new(&tree, &accounts);
-                run(&mut forecast, &ground, shell.as_bytes(), Start::LoginCommand(Form::Forks), &accounts[0], b"/home/odile");
-                let names = ["A", "B"].into_iter().filter(|name| forecast.known(name.as_bytes()).is_some()).collect::<String>();
-                let found = (forecast.reached == super::super::Reached::Yes).then_some(names);
-                assert_eq!(found.as_deref(), reached, "{shell} {text}");
+                assert_eq!(reached_by(shell, text, Start::LoginCommand(Form::Forks)).as_deref(), reached, "{shell} {text}");
             }
         }
+        // Where somebody types a line is given up in one.
+        for (text, bash, mksh) in [
+            (": ${NONE?}\nexport A=1\n", "AB", "B"),
+            ("set -u; : $NONE\nset +u; export A=1\n", "AB", "B"),
+            ("set -u; : $((NONE))\nset +u; export A=1\n", "", "AB"),
+            ("L[1/0]=2\nexport A=1\n", "", "B"),
+            ("readonly R=1; R=2; export A=1\n", "B", "B"),
+        ] {
+            for (shell, reached) in [("/bin/bash", bash), ("/bin/mksh", mksh)] {
+                assert_eq!(reached_by(shell, text, Start::LoginTerminal).as_deref(), Some(reached), "{shell} {text}");
+            }
+        }
+    }
+
+    /// Which of the names `A` and `B` are set behind a text in the first startup file; nothing where the shell ends.
+    fn reached_by(shell: &'static str, text: &'static str, start: Start) -> Option<String> {
+        let mut tree = MemoryTree::default();
+        tree.file(shell, "", true);
+        tree.file("/etc/profile", text, false);
+        tree.file("/home/odile/.profile", "export B=1\n", false);
+        let accounts = [odile(shell)];
+        let mut forecast = Forecast::begin(&Block::from_vars([("PATH", "/usr/bin"), ("HOME", "/home/odile")]));
+        let ground = Ground::new(&tree, &accounts);
+        run(&mut forecast, &ground, shell.as_bytes(), start, &accounts[0], b"/home/odile");
+        let names = ["A", "B"].into_iter().filter(|name| forecast.known(name.as_bytes()).is_some()).collect::<String>();
+        (forecast.reached == super::super::Reached::Yes).then_some(names)
     }
 
     /// A shell that some line may end is told, with the line; what it hands on is told as if it went on.

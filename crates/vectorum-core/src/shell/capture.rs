@@ -156,6 +156,13 @@ mod tests {
             (&[Bash, Ksh], "R=`echo \\`echo a\\``; X=`echo '\\\\\\\\'`", ["a", "\\\\"]),
             (&[Dash, Mksh, Zsh], "R=`echo \\`echo a\\``; X=`echo '\\\\\\\\'`", ["a", "\\"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- $(echo a b; echo c); R=$#; X=$3", ["3", "c"]),
+            // What is run for its output is read when it is run, or with its line.
+            (&[Ksh, Zsh], "alias tide='echo high'; R=$(tide); X=$?", ["high", "0"]),
+            (&[Dash, Mksh], "alias tide='echo high'; R=$(tide 2>/dev/null); X=$?", ["", "127"]),
+            // Another name of a command's own adds to it.
+            (&[Dash, Ksh, Mksh, Zsh], "alias echo='echo low'\nR=$(echo tide); X=$?", ["low tide", "0"]),
+            (&[Bash], "shopt -s expand_aliases; alias echo='echo low'\nR=$(echo tide); X=$?", ["low tide", "0"]),
+            (&[Bash], "alias echo='echo low'\nR=$(echo tide); X=$?", ["tide", "0"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(true && echo a || echo b); X=$(false || echo c)", ["a", "c"]),
         ]);
     }

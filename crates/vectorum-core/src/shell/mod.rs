@@ -94,6 +94,7 @@ mod scripts;
 mod setters;
 mod setting;
 mod shaped;
+mod shifting;
 mod simple;
 mod sourcing;
 mod special;
