@@ -17,6 +17,7 @@ mod words;
 
 use std::collections::BTreeMap;
 use std::fs;
+use std::os::unix::fs::symlink;
 use std::os::unix::process::ExitStatusExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -68,10 +69,10 @@ enum Came {
     TooLong,
 }
 
-/// Runs a script for at most so many seconds.
-fn real(shell: &str, script: &Path, home: &Path, start: Vec<(&str, &str)>, seconds: &str) -> Came {
+/// Runs a script by a shell's program for at most so many seconds.
+fn real(shell: &str, program: &str, script: &Path, home: &Path, start: Vec<(&str, &str)>, seconds: &str) -> Came {
     let mut command = Command::new("timeout");
-    command.args(["-k", "1", seconds, shell]);
+    command.args(["-k", "1", seconds, program]);
     match shell {
         "fish" => drop(command.arg("-N")),
         "zsh" => drop(command.arg("-f")),
@@ -123,12 +124,20 @@ struct Found {
 }
 
 impl Place {
+    /// For a shell, or for one that is called by another name, which stands behind a slash.
     fn new(shell: &str) -> Place {
         let folder = tempfile::tempdir().expect("a folder");
-        let home = folder.path().canonicalize().expect("its place");
+        let place = folder.path().canonicalize().expect("its place");
+        let home = place.join("home");
+        fs::create_dir(&home).expect("a home");
         let own = nix::unistd::geteuid().as_raw();
+        let (shell, called) = shell.split_once('/').map_or((shell, None), |(shell, name)| (shell, Some(name)));
         let program = format!("/usr/bin/{shell}");
-        let program = if Path::new(&program).exists() { program } else { format!("/bin/{shell}") };
+        let mut program = if Path::new(&program).exists() { program } else { format!("/bin/{shell}") };
+        if let Some(name) = called {
+            symlink(&program, place.join(name)).expect("a name of its own");
+            program = place.join(name).display().to_string();
+        }
         let account = Account {
             name: if own == 0 { "root".into() } else { "nobody".into() },
             uid: own,
@@ -178,7 +187,7 @@ impl Place {
         };
         put();
         let home = self.home.display().to_string();
-        let came = real(&self.shell, &script, &self.home, self.start(&home), "1");
+        let came = real(&self.shell, &self.program, &script, &self.home, self.start(&home), "1");
         // What the text itself writes was not there before it.
         let clear = || {
             for entry in fs::read_dir(&self.home).expect("the folder").flatten() {
@@ -230,7 +239,7 @@ fn check(shell: &str, rounds: usize, seed: u64, veils: bool, make: Make) -> Foun
     let mut dice = Dice { state: seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1, veils };
     let mut all = Found::default();
     for round in 0..rounds {
-        let made = make(&mut dice, shell);
+        let made = make(&mut dice, &place.shell);
         let text = match std::env::var_os("VECTORUM_FILE") {
             Some(path) => fs::read_to_string(path).expect("the file"),
             None => made,
@@ -372,7 +381,7 @@ fn the_table_is_so_in_the_real_shells() {
     let mut wrong = Vec::new();
     for case in cases::all() {
         fs::write(&script, format!("{}{}", case.text, cases::ending(case.shell))).expect("a script");
-        let real = match real(case.shell, &script, &home, start(&home.display().to_string()), "30") {
+        let real = match real(case.shell, case.shell, &script, &home, start(&home.display().to_string()), "30") {
             Came::Through(received) => Some(received),
             _ => None,
         };

@@ -6,9 +6,10 @@
 #![allow(clippy::print_stdout, reason = "how much is known is worth seeing")]
 
 use std::collections::BTreeMap;
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::fs;
-use std::os::unix::fs::PermissionsExt;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -84,8 +85,14 @@ fn unpack(bundle: &str, home: &Path) -> String {
     shell
 }
 
-fn start(home: &str, shell: &str, name: &str) -> Vec<(String, String)> {
-    [
+/// What a shell is handed: besides the usual, the files of those that read one which a variable names.
+fn start(home: &str, shell: &str, way: Way, name: &str) -> Vec<(String, String)> {
+    let own = match shell.rsplit('/').next() {
+        Some("dash" | "sh") => Some(("ENV".to_owned(), format!("{home}/.shrc"))),
+        Some("bash") if way == Way::Command => Some(("BASH_ENV".to_owned(), format!("{home}/.bash_env"))),
+        _ => None,
+    };
+    let usual = [
         ("HOME", home),
         ("PATH", "/usr/local/bin:/usr/bin:/bin:/usr/games"),
         ("TERM", "xterm-256color"),
@@ -94,8 +101,8 @@ fn start(home: &str, shell: &str, name: &str) -> Vec<(String, String)> {
         ("SHELL", shell),
         ("SHLVL", "0"),
     ]
-    .map(|(n, v)| (n.to_owned(), v.to_owned()))
-    .to_vec()
+    .map(|(n, v)| (n.to_owned(), v.to_owned()));
+    usual.into_iter().chain(own).collect()
 }
 
 /// What a real shell hands on.
@@ -129,7 +136,7 @@ fn try_real(
     let command = ProbeCommand {
         words,
         called: (is_login && !shell.ends_with("fish")).then(|| called.into()),
-        block: Block::from_vars(start(&home.display().to_string(), shell, name)),
+        block: Block::from_vars(start(&home.display().to_string(), shell, way, name)),
         account: None,
         folder: home.to_owned(),
         terminal,
@@ -142,14 +149,15 @@ fn forecast(shell: &str, way: Way, home: &Path, account: &Account) -> Forecast {
     let host = LiveHost;
     let ground = Ground::new(&host, std::slice::from_ref(account));
     let (name, home) = (String::from_utf8_lossy(&account.name).into_owned(), home.display().to_string());
-    let mut forecast = Forecast::begin(&Block::from_vars(start(&home, shell, &name)));
+    let mut forecast = Forecast::begin(&Block::from_vars(start(&home, shell, way, &name)));
     let (shell, folder) = (shell.as_bytes(), home.as_bytes());
     match way {
         Way::LoginTerminal | Way::Terminal => {
             shell_terminal(&mut forecast, &ground, shell, way == Way::LoginTerminal, account, folder);
         }
         _ => {
-            let form = if shell.ends_with(b"zsh") { Form::Unknown } else { Form::Forks };
+            let is_zsh = fs::canonicalize(OsStr::from_bytes(shell)).is_ok_and(|program| program.ends_with("zsh"));
+            let form = if is_zsh { Form::Unknown } else { Form::Forks };
             shell_command(&mut forecast, &ground, shell, way == Way::LoginCommand, form, account, folder);
         }
     }
@@ -258,14 +266,14 @@ fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut
 /// Where each shell looks for a file of its own, by how it is started.
 fn own_files(shell: &str, way: Way) -> &'static [&'static str] {
     match (shell, way) {
-        ("bash", _) => &[".bashrc", ".profile"],
+        ("bash", _) => &[".bashrc", ".profile", ".bash_env"],
         ("zsh", Way::LoginTerminal | Way::Terminal) => &[".zshrc"],
         ("zsh", Way::LoginCommand) => &[".zprofile"],
         ("zsh", Way::Command) => &[".zshenv"],
         ("ksh", _) => &[".kshrc", ".profile"],
         ("mksh", _) => &[".mkshrc", ".profile"],
         ("fish", _) => &[".config/fish/config.fish"],
-        _ => &[".profile"],
+        _ => &[".profile", ".shrc"],
     }
 }
 
@@ -274,6 +282,15 @@ fn own_files(shell: &str, way: Way) -> &'static [&'static str] {
 fn judge_line(probe: &ProbeFolder, shell: &str, way: Way, line: &str, counts: &mut (usize, Vec<String>)) -> Vec<String> {
     let place = tempfile::tempdir().expect("a folder");
     let home = place.path().canonicalize().expect("its place").join("odile");
+    // It may be called by another name, which stands behind a slash.
+    let (program, shell) = match shell.split_once('/') {
+        Some((shell, name)) => {
+            let program = home.with_file_name(name);
+            symlink(format!("/bin/{shell}"), &program).expect("a name of its own");
+            (program.display().to_string(), name)
+        }
+        None => (format!("/bin/{shell}"), shell),
+    };
     let text = line.replace('␤', "\n").replace('→', "\t");
     let mut parts = text.split('␞');
     let text = parts.next().unwrap_or_default();
@@ -287,7 +304,6 @@ fn judge_line(probe: &ProbeFolder, shell: &str, way: Way, line: &str, counts: &m
             fs::write(path, format!("{content}\n")).expect("a file");
         }
     };
-    let program = format!("/bin/{shell}");
     let account = own_account(&home, &program);
     put();
     let real = try_real(probe, &program, way, &home, &String::from_utf8_lossy(&account.name), 5);
@@ -309,7 +325,7 @@ fn judge_lines(lines: &str, shells: &str) -> usize {
         let (mut counts, mut failed) = ((0, Vec::new()), 0);
         for (at, line) in lines.lines().filter(|line| !line.is_empty()).enumerate() {
             // Each line is typed at in one shell, and not in another.
-            let way = WAYS[(at + turn) % 3];
+            let way = WAYS[(at + turn) % WAYS.len()];
             let wrong = judge_line(&probe, shell, way, line, &mut counts);
             wrong.iter().for_each(|what| println!("{shell} {way:?}: {line}\n    {what}"));
             failed += wrong.len();

@@ -47,7 +47,8 @@ fn program(shell: &[u8]) -> &[u8] {
     shell.rsplit(|b| *b == b'/').next().unwrap_or(shell)
 }
 
-/// Tells which shell a program is, and whether it is called as `sh`.
+/// Tells which shell a program is, and whether it is called as `sh`. Where its name leads elsewhere it is what stands there: `sh`
+/// is one shell or another, and so is `ksh` where the system has alternatives for it.
 fn dialect(ground: &Ground<'_>, shell: &[u8]) -> Option<(Dialect, bool)> {
     let by_name = |name: &[u8]| match name {
         b"bash" | b"rbash" => Some(Dialect::Bash),
@@ -58,15 +59,17 @@ fn dialect(ground: &Ground<'_>, shell: &[u8]) -> Option<(Dialect, bool)> {
         _ => None,
     };
     let name = program(shell);
-    if name == b"sh" {
-        let real = ground.files.real_path(shell);
-        return match real.as_deref().map(program) {
-            // Where nothing is known of it, it is what the distribution makes it.
-            None | Some(b"sh") => Some((Dialect::Dash, true)),
-            Some(real) => by_name(real).map(|d| (d, true)),
-        };
-    }
-    by_name(name).map(|d| (d, false))
+    let is_sh = name == b"sh";
+    // Where nothing is known of it, `sh` is what the distribution makes it.
+    let named = if is_sh { Some(Dialect::Dash) } else { by_name(name) }?;
+    let real = ground.files.real_path(shell);
+    let dialect = match real.as_deref().map(program) {
+        Some(real) if real != name => by_name(real).or((!is_sh && name != b"ksh").then_some(named))?,
+        _ => named,
+    };
+    // zsh is another shell by other names.
+    let is_itself = is_sh || dialect != Dialect::Zsh || named == Dialect::Zsh;
+    is_itself.then_some((dialect, is_sh))
 }
 
 /// A login shell, or another one, of an account on a terminal, up to a command that is typed.

@@ -311,7 +311,7 @@ impl Sum<'_, '_> {
     }
 
     fn levels(&self) -> &'static [&'static [&'static [u8]]] {
-        if self.machine.dialect == Dialect::Zsh { LEVELS_OF_ZSH } else { LEVELS }
+        if self.machine.is_own_zsh() { LEVELS_OF_ZSH } else { LEVELS }
     }
 
     fn operator(&mut self, level: usize) -> Option<&'static [u8]> {
@@ -337,7 +337,7 @@ impl Sum<'_, '_> {
 
     fn binary(&mut self, level: usize) -> Worked {
         if level >= self.levels().len() {
-            return if self.machine.dialect == Dialect::Zsh { self.unary() } else { self.power() };
+            return if self.machine.is_own_zsh() { self.unary() } else { self.power() };
         }
         let mut left = self.binary(level + 1)?;
         // What stands before it is no name that could be counted up.

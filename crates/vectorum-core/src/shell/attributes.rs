@@ -284,6 +284,8 @@ impl Machine<'_> {
         }
         // In zsh what is exported is global, too.
         attributes.is_global |= self.dialect == Dialect::Zsh && attributes.exported.is_some() && command != b"local";
+        // As sh would it holds names fast everywhere, too.
+        attributes.is_global |= self.as_sh && command == b"readonly";
         // Where it is another shell that is an option.
         let is_other = self.dialect == Dialect::Zsh && (self.as_sh || self.may_be_set(OTHERWISE)) && self.is_in_function();
         if is_other && attributes.exported.is_some() && command != b"export" {

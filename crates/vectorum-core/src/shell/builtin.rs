@@ -3,6 +3,7 @@
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
+use super::commands::is_special;
 use super::control::END_TRAP;
 use super::declare::declares;
 use super::declared::Declared;
@@ -80,7 +81,12 @@ impl Machine<'_> {
             let doubt = self.doubt("a word that may be no number");
             self.fork(&doubt, Self::misused, |_| {});
         }
+        let is_behind =
+            matches!(&command.kind, Kind::Simple(_, words) if words.first().and_then(Word::literal) == Some(b"command"));
+        let more = usize::from(self.as_sh && !is_behind && is_special(name));
+        self.within_special += more;
         self.run_of_shell(name, arguments, known, command);
+        self.within_special -= more;
         // What cannot be written makes a command fail that prints.
         let prints_nothing =
             matches!(name, b":" | b"true" | b"cd" | b"exec" | b"eval" | b"." | b"source" | b"test" | b"[" | b"read");
@@ -331,6 +337,10 @@ impl Machine<'_> {
         // bash refuses it where a script itself would be left.
         let is_within = self.frames.iter().filter(|f| is_place(f)).count();
         if self.dialect == Dialect::Bash && self.until.is_some() && is_within <= 1 {
+            // As POSIX has it that ends what runs.
+            if self.may_be_set("posix") {
+                self.exit_or_go_on(&self.doubt(NOT_TAKEN));
+            }
             return self.set_status(2);
         }
         // There it may be more than a byte holds.

@@ -585,6 +585,9 @@ impl Machine<'_> {
                 let site = self.here();
                 let open = self.live.as_ref().and_then(|s| s.open.clone());
                 let dialect = self.dialect;
+                let is_unset =
+                    |m: &Self| m.live.as_ref().and_then(|s| s.vars.get(&name)).is_some_and(|v| v.content == Content::Unset);
+                let was_declared = self.as_sh && !attributes.is_local && is_unset(self);
                 if let Some(state) = &mut self.live {
                     let var = state.vars.get_or_insert_with(&name, || match open {
                         Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() },
@@ -613,8 +616,12 @@ impl Machine<'_> {
                     }
                     let is_marked = attributes.exported.is_some() || attributes.readonly || attributes.is_unique;
                     var.is_pending &= dialect == Dialect::Zsh && !is_marked;
-                    // zsh gives a name that is declared an empty value.
-                    if self.dialect == Dialect::Zsh && matches!(var.content, Content::Unset) {
+                    // zsh gives a name that is declared an empty value, but as sh would only where it was declared before.
+                    if was_declared {
+                        let doubt = Doubt::new("a name that is declared once more", Some(site.clone()));
+                        (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
+                        var.site = Some(site);
+                    } else if dialect == Dialect::Zsh && !self.as_sh && matches!(var.content, Content::Unset) {
                         // With a width it is as many blanks.
                         let is_filled = attributes.is_odd && !attributes.is_table;
                         let filled = || Val::Unknown(Doubt::new("the variable has an attribute that changes values", None));

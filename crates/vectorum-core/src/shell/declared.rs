@@ -32,78 +32,88 @@ impl Machine<'_> {
             self.doubt_lists_before_errors(words);
         }
         for word in words {
-            match &word.assignment {
-                // There its sign is part of a name, which none may have.
-                Some(assignment) if assignment.adds && self.is_own_zsh() && assignment.key.is_none() => {
-                    match &assignment.value {
-                        Assigned::Word(word) => drop(self.assigned_word(word)),
-                        Assigned::Array(words) => {
-                            self.doubt_items(words, &self.doubt("a list that is declared by what is no name"));
-                        }
+            // An error of what is set is one of the declaration, and ends zsh as sh.
+            let more = usize::from(self.as_sh && word.assignment.is_some());
+            self.within_special += more;
+            let expanded = self.expand_declared_word(word, &mut out);
+            self.within_special -= more;
+            expanded?;
+        }
+        Ok(out)
+    }
+
+    fn expand_declared_word(&mut self, word: &Word, out: &mut Vec<Declared>) -> Result<(), Arc<Doubt>> {
+        match &word.assignment {
+            // There its sign is part of a name, which none may have.
+            Some(assignment) if assignment.adds && self.is_own_zsh() && assignment.key.is_none() => {
+                match &assignment.value {
+                    Assigned::Word(word) => drop(self.assigned_word(word)),
+                    Assigned::Array(words) => {
+                        self.doubt_items(words, &self.doubt("a list that is declared by what is no name"));
                     }
-                    out.push(Declared::Text([&assignment.name[..], b"+="].concat().into()));
                 }
-                Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
-                    return Err(self.doubt("a declaration that adds, which bash alone takes"));
-                }
-                Some(assignment) => {
-                    let value = match &assignment.value {
-                        // No list becomes an item, which gives up the line before anything is declared (measured: bash 5.2).
-                        Assigned::Array(words) if assignment.key.is_some() && self.dialect == Dialect::Bash => {
-                            let doubt = self.doubt("an item that is declared as a variable");
-                            self.doubt_items(words, &doubt);
-                            self.doubt_place(assignment.key.as_deref().unwrap_or_default(), &doubt);
-                            self.fail_or_go_on(&doubt);
+                out.push(Declared::Text([&assignment.name[..], b"+="].concat().into()));
+            }
+            Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
+                return Err(self.doubt("a declaration that adds, which bash alone takes"));
+            }
+            Some(assignment) => {
+                let value = match &assignment.value {
+                    // No list becomes an item, which gives up the line before anything is declared (measured: bash 5.2).
+                    Assigned::Array(words) if assignment.key.is_some() && self.dialect == Dialect::Bash => {
+                        let doubt = self.doubt("an item that is declared as a variable");
+                        self.doubt_items(words, &doubt);
+                        self.doubt_place(assignment.key.as_deref().unwrap_or_default(), &doubt);
+                        self.fail_or_go_on(&doubt);
+                        None
+                    }
+                    Assigned::Word(word) if assignment.key.is_none() => {
+                        let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
+                        let follows = self.dialect == Dialect::Ksh
+                            && !out.is_empty()
+                            && !word.parts.iter().all(|p| matches!(p, Part::Text(_) | Part::Quoted(_)));
+                        if follows {
+                            // There each sees what those before it set.
                             None
-                        }
-                        Assigned::Word(word) if assignment.key.is_none() => {
-                            let has_braces = word.parts.iter().any(|p| matches!(p, Part::Text(t) if t.contains(&b'{')));
-                            let follows = self.dialect == Dialect::Ksh
-                                && !out.is_empty()
-                                && !word.parts.iter().all(|p| matches!(p, Part::Text(_) | Part::Quoted(_)));
-                            if follows {
-                                // There each sees what those before it set.
-                                None
-                            } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
-                                let doubt = self.doubt("braces in a declaration");
-                                // It may fail, too, where it is a sum of names that are not set.
-                                if self.refuses_unset() {
-                                    self.exit_or_go_on(&doubt);
-                                }
-                                let _ = self.assigned_word(word);
-                                self.doubt_what_is_set(&word.parts, &doubt);
-                                Some(Content::Set(Val::Unknown(doubt)))
-                            } else {
-                                Some(Content::Set(self.assigned_word(word)))
+                        } else if has_braces && self.dialect != Dialect::Zsh && self.dialect.is_rich() {
+                            let doubt = self.doubt("braces in a declaration");
+                            // It may fail, too, where it is a sum of names that are not set.
+                            if self.refuses_unset() {
+                                self.exit_or_go_on(&doubt);
                             }
+                            let _ = self.assigned_word(word);
+                            self.doubt_what_is_set(&word.parts, &doubt);
+                            Some(Content::Set(Val::Unknown(doubt)))
+                        } else {
+                            Some(Content::Set(self.assigned_word(word)))
                         }
-                        // There lists are expanded before all of them, too; what becomes of tables hangs on them.
-                        Assigned::Array(words) if assignment.key.is_none() && self.dialect == Dialect::Zsh => {
-                            let makes_table =
-                                |d: &Declared| matches!(d, Declared::Text(t) if t.starts_with(b"-") && t.contains(&b'A'));
-                            let is_table = self.table(&assignment.name).is_some() || out.iter().any(makes_table);
-                            (!is_table).then(|| self.list_content(assignment, words))
-                        }
-                        _ => None,
-                    };
-                    // There one that is declared more than once may be held fast by then.
-                    let is_many = |part: &Part| matches!(part, Part::Text(text) if text.contains(&b'{') && text.contains(&b','));
-                    if self.dialect == Dialect::Bash
-                        && matches!(&assignment.value, Assigned::Word(word) if word.parts.iter().any(is_many))
-                    {
-                        out.push(Declared::Assignment(Arc::clone(assignment), value.clone()));
                     }
-                    out.push(Declared::Assignment(Arc::clone(assignment), value));
+                    // There lists are expanded before all of them, too; what becomes of tables hangs on them.
+                    Assigned::Array(words) if assignment.key.is_none() && self.dialect == Dialect::Zsh => {
+                        let makes_table =
+                            |d: &Declared| matches!(d, Declared::Text(t) if t.starts_with(b"-") && t.contains(&b'A'));
+                        let is_table = self.table(&assignment.name).is_some() || out.iter().any(makes_table);
+                        (!is_table).then(|| self.list_content(assignment, words))
+                    }
+                    _ => None,
+                };
+                // There one that is declared more than once may be held fast by then.
+                let is_many = |part: &Part| matches!(part, Part::Text(text) if text.contains(&b'{') && text.contains(&b','));
+                if self.dialect == Dialect::Bash
+                    && matches!(&assignment.value, Assigned::Word(word) if word.parts.iter().any(is_many))
+                {
+                    out.push(Declared::Assignment(Arc::clone(assignment), value.clone()));
                 }
-                None => {
-                    for field in self.fields(std::slice::from_ref(word))? {
-                        let Val::Known(text) = field else { return Err(self.doubt("names are exported that are not known")) };
-                        out.push(Declared::Text(text));
-                    }
+                out.push(Declared::Assignment(Arc::clone(assignment), value));
+            }
+            None => {
+                for field in self.fields(std::slice::from_ref(word))? {
+                    let Val::Known(text) = field else { return Err(self.doubt("names are exported that are not known")) };
+                    out.push(Declared::Text(text));
                 }
             }
         }
-        Ok(out)
+        Ok(())
     }
 
     /// Lists are set there before anything is declared, and stay so where a word is an error (measured: bash 5.2).

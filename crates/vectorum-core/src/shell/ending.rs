@@ -117,7 +117,9 @@ impl Machine<'_> {
         let is_file = |f: &Frame| f.kind == Boundary::Text && f.is_file;
         let last = self.frames.iter().rposition(|f| f.kind == Boundary::Loop || is_file(f));
         if self.dialect == Dialect::Zsh && last.and_then(|at| self.frames.get(at)).is_some_and(|f| f.kind == Boundary::Text) {
-            return self.fail_hard();
+            let is_other =
+                |words: &[Bytes]| words.len() > 1 || words.iter().any(|word| word.is_empty() || word.starts_with(b"-"));
+            return if known.is_none_or(is_other) { self.misused() } else { self.fail_special() };
         }
         // In zsh those count that a function is called in, too.
         let is_outer = |f: &Frame| match f.kind {
@@ -293,6 +295,12 @@ impl Machine<'_> {
             _ => 1,
         });
         match self.dialect {
+            // As sh would it ends by an error of a special command, or of anything within one (measured: 5.9).
+            Dialect::Zsh if self.within_special > 0 && self.is_typed() => self.fog("an error where zsh is another shell"),
+            Dialect::Zsh if self.within_special > 0 => {
+                self.doubt_status(self.doubt("how zsh ends by an error as sh"));
+                self.exit();
+            }
             // The file that is being run is given up.
             Dialect::Zsh => {
                 // A file that is taken in ends with a status of its own (measured: zsh 5.9).
@@ -422,13 +430,10 @@ impl Machine<'_> {
                 self.set_status(status);
                 self.fail_in_ksh(true);
             }
-            // As another shell it ends where nobody types (measured: zsh 5.9).
-            Dialect::Zsh if self.as_sh && self.is_typed() => {
-                self.fail_perhaps("an error where zsh is another shell");
-            }
             Dialect::Zsh if self.as_sh && self.tame == 0 => {
-                self.set_status(1);
-                self.exit();
+                self.within_special += 1;
+                self.fail_hard();
+                self.within_special -= 1;
             }
             _ => self.fail_hard(),
         }

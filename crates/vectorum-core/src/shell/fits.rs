@@ -25,6 +25,14 @@ impl Machine<'_> {
             Dialect::Ksh | Dialect::Mksh => Ok(Groups::Signs),
             Dialect::Bash if is_test || option(GROUPS) == Some(true) => Ok(Groups::Signs),
             Dialect::Bash => Ok(Groups::None),
+            // A group cannot be read as sh.
+            Dialect::Zsh
+                if self.as_sh && pattern.windows(2).any(|pair| matches!(pair, [b'?' | b'*' | b'+' | b'@' | b'!', b'('])) =>
+            {
+                let doubt = self.doubt("a pattern of another kind");
+                self.fail_or_go_on(&doubt);
+                Err(doubt)
+            }
             Dialect::Zsh if self.as_sh => Ok(Groups::None),
             Dialect::Zsh if pattern.iter().any(|b| b"#^~".contains(b)) && option(GROUPS) != Some(false) => {
                 if memchr::memmem::find(pattern, b"(#").is_some() {

@@ -13,8 +13,8 @@ impl Machine<'_> {
             return self.is_readonly(&other);
         }
         // What zsh counts by itself (zshparam(1)).
-        let is_counted =
-            matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL" | b"HISTCMD") && self.is_own_zsh();
+        let is_counted = matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL" | b"HISTCMD")
+            && self.dialect == Dialect::Zsh;
         is_counted || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
     }
 

@@ -28,6 +28,7 @@ impl Machine<'_> {
         if let Some(unfollowed) = self.otherwise(parameter, &content, quoted, mode) {
             return unfollowed.map(Some);
         }
+        self.read_as_sh(&parameter.change, quoted, mode)?;
         // All parameters together cannot be set, even where none is missing (measured: 93u+m).
         if self.dialect == Dialect::Ksh && *sign == b'=' && *colon && parameter.name == "*" {
             self.fail_or_go_on(&self.doubt("a parameter that cannot be set"));

@@ -185,11 +185,12 @@ impl Machine<'_> {
             }
             return;
         }
-        if own == b"command" && self.dialect == Dialect::Zsh {
-            // There it runs programs only; what it makes of a word that declares is not followed.
-            if declares(&name, Dialect::Zsh) {
-                return self.fog("a declaration that zsh does not take for one");
-            }
+        // What it makes of a word that declares is not followed there.
+        if own == b"command" && self.dialect == Dialect::Zsh && declares(&name, Dialect::Zsh) {
+            return self.fog("a declaration that zsh does not take for one");
+        }
+        // There it runs programs only, unless it is as sh would be.
+        if own == b"command" && self.is_own_zsh() {
             // Of its own commands it runs none.
             if self.is_unfollowed_builtin(&name).is_some() && self.find_program(&name) == Ok(None) {
                 return self.set_status(127);

@@ -210,6 +210,8 @@ pub(super) struct Machine<'a> {
     pub(super) charsets: BTreeMap<usize, Option<bool>>,
     /// Whether zsh runs a text as sh would (`emulate sh -c`), with what is defined in it.
     pub(super) as_sh: bool,
+    /// Within how many special commands it runs, of which an error ends zsh where it is as sh would be.
+    pub(super) within_special: usize,
     /// How much runs just now of what may not be run, or is run more than once, or in a shell of its own.
     pub(super) asides: usize,
     /// Whether something is to be run where the subshell ends that runs.
@@ -287,6 +289,7 @@ impl<'a> Machine<'a> {
             is_sum: false,
             around: Around::default(),
             as_sh: false,
+            within_special: 0,
             program: Bytes::new(),
             process_name: Bytes::new(),
             asides: 0,

@@ -58,13 +58,20 @@ impl Machine<'_> {
         let is_strict = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) || self.as_sh;
         // These are other names there for such a command, and what they declare is declared all the same (measured: 93u+m).
         let renames = |name: &[u8]| matches!(name, b"integer" | b"float" | b"nameref" | b"compound");
-        if self.dialect == Dialect::Ksh && name.is_some_and(|name| renames(name) && !self.is_function(name)) {
+        let behind = match &command.kind {
+            Kind::Simple(_, words) if name == Some(b"command") => words.get(1).and_then(Word::literal),
+            _ => None,
+        };
+        let declares_it = name.is_some_and(|name| renames(name) && !self.is_function(name))
+            || behind.is_some_and(|name| declares(name, Dialect::Ksh));
+        if self.dialect == Dialect::Ksh && declares_it {
             return self.fog("a declaration for which a file cannot be opened");
         }
         let is_special = |name: &[u8]| {
             self.is_special_command(name)
                 || self.dialect == Dialect::Ksh && declares(name, Dialect::Ksh)
                 || self.dialect == Dialect::Dash && name == b"local"
+                || self.within_special > 0
         };
         if is_strict && name.is_some_and(is_special) {
             return self.fail_special();
@@ -81,7 +88,12 @@ impl Machine<'_> {
         let doubt = self.doubt(NOT_TAKEN);
         let status = doubt.clone();
         match self.dialect {
-            Dialect::Bash => self.doubt_status(status),
+            Dialect::Bash => {
+                if self.may_be_set("posix") {
+                    self.exit_or_go_on(&doubt);
+                }
+                self.doubt_status(status);
+            }
             // Not always with the status of other errors.
             Dialect::Ksh => {
                 self.fork(&doubt, |m| m.fail_special_with(2), |_| {});

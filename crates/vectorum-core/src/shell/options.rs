@@ -121,6 +121,14 @@ impl Machine<'_> {
                     }
                 } else {
                     match option_of_letter(*letter, self.speaks()) {
+                        // Those that zsh has as sh, and no others (measured: 5.9).
+                        _ if self.as_sh && !b"abefilmnoprstuvxACTX".contains(letter) => return self.refuse_option(),
+                        _ if self.as_sh && b"sAt".contains(letter) => {
+                            return self.fog("an option is set that is not followed");
+                        }
+                        None if self.as_sh && b"prTX".contains(letter) => {
+                            return self.fog("an option is set that is not followed");
+                        }
                         Some(name) => self.long_option(name.as_bytes(), on),
                         // Its words, or a list's, are sorted, and others.
                         None if matches!(letter, b's' | b'A' | b't') => {
@@ -226,6 +234,10 @@ impl Machine<'_> {
     /// An option by its name. One that there is not is an error.
     fn long_option(&mut self, name: &[u8], on: bool) {
         if self.dialect == Dialect::Zsh {
+            // How lines are edited is no option as sh where nobody types (measured: 5.9).
+            if self.as_sh && on && matches!(name, b"vi" | b"emacs") {
+                self.fork(&self.doubt("how lines are edited"), Self::fail_special, |_| {});
+            }
             let is_there = self.set_option_of_zsh(name, on);
             return match is_there {
                 true => self.set_status(0),

@@ -66,6 +66,13 @@ impl Machine<'_> {
                 state.zero = None;
             }
         }
+        // By the name `sh` these signs are two there (measured: 93u+m).
+        let has_both = || memchr::memmem::find(&source.text, b"&>").is_some();
+        if self.dialect == Dialect::Ksh && self.may_be_set("posix") && has_both() {
+            self.fog("what is written with all errors");
+        }
+        // The error of a file, or a text, is that of the file.
+        let within_special = std::mem::take(&mut self.within_special);
         let trouble = tree.trouble();
         // What is run within something else begins with the status from before, if it does anything.
         if kind == Boundary::Startup || tree.lines().all(|l| l.items.is_empty()) {
@@ -117,7 +124,7 @@ impl Machine<'_> {
             }
             self.broken(trouble, kind);
         }
-        self.guarded = guarded;
+        (self.guarded, self.within_special) = (guarded, within_special);
         self.end();
         self.epoch = epoch;
         self.source = outer;
@@ -313,6 +320,7 @@ impl Machine<'_> {
             Kind::If(arms, otherwise) => self.run_if(arms, otherwise.as_ref()),
             Kind::For(names, words, body) => self.run_for(names, words.as_deref(), body),
             Kind::Count(parts, body) => self.run_count(parts, body),
+            Kind::Repeat(..) if self.as_sh => self.fog("a loop that zsh may not take as sh"),
             Kind::Repeat(count, body) => self.run_repeat(count, body),
             Kind::While(until, condition, body) => self.run_while(*until, condition, body),
             Kind::Case(word, arms) => self.run_case(word, arms),

@@ -240,7 +240,7 @@ impl Machine<'_> {
     fn cannot_source(&mut self, command: &[u8]) {
         match self.dialect {
             Dialect::Bash => self.set_status(1),
-            Dialect::Zsh if !self.as_sh => self.set_status(127),
+            Dialect::Zsh if !self.as_sh || self.tame > 0 && self.within_special == 0 => self.set_status(127),
             // That one is not special there (measured).
             Dialect::Ksh | Dialect::Mksh if command == b"source" => self.set_status(1),
             _ => self.fail_special(),

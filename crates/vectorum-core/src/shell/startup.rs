@@ -201,6 +201,9 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     // By that name braces mean nothing to it (measured: 93u+m).
     if invocation.as_sh && invocation.dialect == Dialect::Ksh {
         machine.put_option(NO_BRACES, true);
+        if let Some(state) = &mut machine.live {
+            state.options.insert("posix", Some(true));
+        }
     }
     // Whatever starts a shell for an account calls it by its name, with a dash as a login shell (login(1), su(1), sshd(8)).
     let is_usual = matches!(&account.shell[..], b"/bin/bash" | b"/usr/bin/bash") && !invocation.as_sh;
@@ -218,6 +221,9 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
             machine.enter(Boundary::Start);
             bash(&mut machine, invocation, &flavour, start);
             machine.end();
+            if invocation.as_sh {
+                turn_posix(&mut machine, &invocation.payload);
+            }
         }
         Dialect::Zsh if !invocation.as_sh => zsh(&mut machine, invocation, &flavour),
         _ => plain(&mut machine, invocation),
@@ -496,6 +502,23 @@ fn part_words_as_ever(state: &mut State) {
         var.exported = None;
     }
     var.content = usual;
+}
+
+/// bash is another shell by the name `sh`, and says so, once its files are read (bash(1), «INVOCATION»; measured: 5.2).
+fn turn_posix(machine: &mut Machine<'_>, payload: &Payload) {
+    let Some(state) = &mut machine.live else { return };
+    let all = state.option("allexport");
+    let var = state.vars.get_or_insert_with(b"POSIXLY_CORRECT", Var::unset);
+    if !var.readonly {
+        var.content = Content::Set(Val::of("y"));
+        var.exported =
+            if var.exported == Some(true) || all == Some(true) { Some(true) } else { var.exported.filter(|_| all.is_some()) };
+        var.site = None;
+    }
+    state.options.insert("posix", Some(true));
+    if matches!(payload, Payload::Script(Some(_))) {
+        machine.fog(super::options::IN_ANOTHER_WAY);
+    }
 }
 
 /// Whether a line decided what is handed on of a variable, whatever was handed in.

@@ -178,8 +178,8 @@ impl Machine<'_> {
 
     /// Sets a name in a sum.
     pub(super) fn set_to_number(&mut self, name: &[u8], number: &Number) {
-        // zsh makes a number of a name that was not set, or was a list.
-        if self.dialect == Dialect::Zsh && !matches!(self.content_of(name), Content::Set(_)) {
+        // zsh makes a number of a name that was not set, or was a list, but as sh.
+        if self.is_own_zsh() && !matches!(self.content_of(name), Content::Set(_)) {
             self.doubt_number(name);
         }
         let value = match number {

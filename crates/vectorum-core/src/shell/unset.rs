@@ -161,7 +161,7 @@ impl Machine<'_> {
         if was_there && runs {
             self.ended_within.insert(Bytes::copy_from_slice(name));
         }
-        if !was_there && self.dialect == Dialect::Zsh {
+        if !was_there && self.is_own_zsh() {
             self.set_status(1);
         }
         // What no function can be called is told of there.

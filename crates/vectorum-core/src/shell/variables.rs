@@ -432,7 +432,7 @@ impl Machine<'_> {
         }
         // What zsh counts by itself stays.
         let is_counted = self.is_readonly(name) || matches!(name, b"status" | b"zsh_eval_context");
-        if self.is_own_zsh() && is_counted && !self.is_tied_text(name) {
+        if self.dialect == Dialect::Zsh && is_counted && !self.is_tied_text(name) {
             return false;
         }
         if let Some(tied) = self.tied(name) {

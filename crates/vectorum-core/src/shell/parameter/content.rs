@@ -101,11 +101,19 @@ impl Machine<'_> {
             b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
                 self.own_file()
             }
+            // Without braces all but the first digit stands behind it there.
+            name if self.as_sh && name.len() > 1 && name.iter().all(u8::is_ascii_digit) => {
+                Held::Unknown(self.doubt("a parameter of more than one digit where zsh is another shell"))
+            }
             name => {
                 let content = self.content_of(name);
                 // Without braces a bracket is only one there.
                 if self.as_sh && (matches!(content, Content::Array(_)) || parameter.key.is_some()) {
-                    return Ok(Held::Unknown(self.doubt("a list where zsh is another shell")));
+                    let doubt = self.doubt("a list where zsh is another shell");
+                    if parameter.key.is_some() {
+                        self.fail_or_go_on(&doubt);
+                    }
+                    return Ok(Held::Unknown(doubt));
                 }
                 match &parameter.key {
                     None => match (content, self.dialect) {
