@@ -6,9 +6,8 @@
 #![allow(clippy::print_stdout, reason = "how much is known is worth seeing")]
 
 use std::collections::BTreeMap;
-use std::ffi::{OsStr, OsString};
+use std::ffi::OsString;
 use std::fs;
-use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -85,83 +84,86 @@ fn unpack(bundle: &str, home: &Path) -> String {
     shell
 }
 
-/// What a shell is handed: besides the usual, the files of those that read one which a variable names.
-fn start(home: &str, shell: &str, way: Way, name: &str) -> Vec<(String, String)> {
-    let own = match shell.rsplit('/').next() {
-        Some("dash" | "sh") => Some(("ENV".to_owned(), format!("{home}/.shrc"))),
-        Some("bash") if way == Way::Command => Some(("BASH_ENV".to_owned(), format!("{home}/.bash_env"))),
-        _ => None,
-    };
-    let usual = [
-        ("HOME", home),
-        ("PATH", "/usr/local/bin:/usr/bin:/bin:/usr/games"),
-        ("TERM", "xterm-256color"),
-        ("USER", name),
-        ("LOGNAME", name),
-        ("SHELL", shell),
-        ("SHLVL", "0"),
-    ]
-    .map(|(n, v)| (n.to_owned(), v.to_owned()));
-    usual.into_iter().chain(own).collect()
-}
-
-/// What a real shell hands on.
-fn real(probe: &ProbeFolder, shell: &str, way: Way, home: &Path, name: &str) -> BTreeMap<Vec<u8>, Vec<u8>> {
-    try_real(probe, shell, way, home, name, 20).unwrap_or_else(|e| panic!("{shell} {way:?}: {e}"))
-}
-
-/// The same; why there is none where the shell ends before.
-fn try_real(
-    probe: &ProbeFolder,
-    shell: &str,
+/// One start of a shell.
+struct Start<'a> {
+    shell: &'a str,
     way: Way,
-    home: &Path,
-    name: &str,
-    seconds: u64,
-) -> Result<BTreeMap<Vec<u8>, Vec<u8>>, String> {
-    let payload = format!("'{}' payload '{}'", probe.payload().display(), probe.result().display());
-    let called = format!("-{}", shell.rsplit('/').next().expect("a name"));
-    let is_login = matches!(way, Way::LoginTerminal | Way::LoginCommand);
-    let mut words: Vec<OsString> = vec![shell.into()];
-    if is_login && shell.ends_with("fish") {
-        words.push("-l".into());
-    }
-    let terminal = match way {
-        Way::LoginTerminal | Way::Terminal => Some(Terminal::Typed(format!(" {payload}"))),
-        Way::LoginCommand | Way::Command => {
-            words.extend(["-c".into(), format!("{payload} >/dev/null; :").into()]);
-            None
-        }
-    };
-    let command = ProbeCommand {
-        words,
-        called: (is_login && !shell.ends_with("fish")).then(|| called.into()),
-        block: Block::from_vars(start(&home.display().to_string(), shell, way, name)),
-        account: None,
-        folder: home.to_owned(),
-        terminal,
-    };
-    let (block, _) = probe.run(&command, seconds).map_err(|e| e.to_string())?;
-    Ok(block.vars().map(|(n, v)| (n.as_bytes().to_vec(), v.as_bytes().to_vec())).collect())
+    home: &'a Path,
+    account: &'a Account,
+    /// What is handed in besides, or in place of what is handed in as ever.
+    handed: Option<(&'a str, &'a str)>,
 }
 
-fn forecast(shell: &str, way: Way, home: &Path, account: &Account) -> Forecast {
-    let host = LiveHost;
-    let ground = Ground::new(&host, std::slice::from_ref(account));
-    let (name, home) = (String::from_utf8_lossy(&account.name).into_owned(), home.display().to_string());
-    let mut forecast = Forecast::begin(&Block::from_vars(start(&home, shell, way, &name)));
-    let (shell, folder) = (shell.as_bytes(), home.as_bytes());
-    match way {
-        Way::LoginTerminal | Way::Terminal => {
-            shell_terminal(&mut forecast, &ground, shell, way == Way::LoginTerminal, account, folder);
-        }
-        _ => {
-            let is_zsh = fs::canonicalize(OsStr::from_bytes(shell)).is_ok_and(|program| program.ends_with("zsh"));
-            let form = if is_zsh { Form::Unknown } else { Form::Forks };
-            shell_command(&mut forecast, &ground, shell, way == Way::LoginCommand, form, account, folder);
-        }
+impl Start<'_> {
+    /// What the shell is handed: besides the usual, the files of those that read one which a variable names.
+    fn block(&self) -> Block {
+        let (home, name) = (self.home.display().to_string(), String::from_utf8_lossy(&self.account.name));
+        let own = match self.shell.rsplit('/').next() {
+            Some("dash" | "sh") => Some(("ENV", format!("{home}/.shrc"))),
+            Some("bash") if self.way == Way::Command => Some(("BASH_ENV", format!("{home}/.bash_env"))),
+            _ => None,
+        };
+        let usual = [
+            ("HOME", &home[..]),
+            ("PATH", "/usr/local/bin:/usr/bin:/bin:/usr/games"),
+            ("TERM", "xterm-256color"),
+            ("USER", &name),
+            ("LOGNAME", &name),
+            ("SHELL", self.shell),
+            ("SHLVL", "0"),
+        ];
+        let all = usual.into_iter().chain(own.as_ref().map(|(name, value)| (*name, &value[..])));
+        let others = all.filter(|(name, _)| self.handed.is_none_or(|(handed, _)| handed != *name));
+        Block::from_vars(others.chain(self.handed))
     }
-    forecast
+
+    /// What a real shell hands on; why there is nothing where the shell ends before.
+    fn real(&self, probe: &ProbeFolder, seconds: u64) -> Result<BTreeMap<Vec<u8>, Vec<u8>>, String> {
+        let payload = format!("'{}' payload '{}'", probe.payload().display(), probe.result().display());
+        let called = format!("-{}", self.shell.rsplit('/').next().expect("a name"));
+        let is_login = matches!(self.way, Way::LoginTerminal | Way::LoginCommand);
+        let mut words: Vec<OsString> = vec![self.shell.into()];
+        if is_login && self.shell.ends_with("fish") {
+            words.push("-l".into());
+        }
+        let terminal = match self.way {
+            Way::LoginTerminal | Way::Terminal => Some(Terminal::Typed(format!(" {payload}"))),
+            Way::LoginCommand | Way::Command => {
+                words.extend(["-c".into(), format!("{payload} >/dev/null; :").into()]);
+                None
+            }
+        };
+        let command = ProbeCommand {
+            words,
+            called: (is_login && !self.shell.ends_with("fish")).then(|| called.into()),
+            block: self.block(),
+            account: None,
+            folder: self.home.to_owned(),
+            terminal,
+        };
+        let (block, _) = probe.run(&command, seconds).map_err(|e| e.to_string())?;
+        Ok(block.vars().map(|(n, v)| (n.as_bytes().to_vec(), v.as_bytes().to_vec())).collect())
+    }
+
+    fn forecast(&self) -> Forecast {
+        let host = LiveHost;
+        let ground = Ground::new(&host, std::slice::from_ref(self.account));
+        let mut forecast = Forecast::begin(&self.block());
+        let (shell, home) = (self.shell.as_bytes(), self.home.display().to_string());
+        match self.way {
+            Way::LoginTerminal | Way::Terminal => {
+                let is_login = self.way == Way::LoginTerminal;
+                shell_terminal(&mut forecast, &ground, shell, is_login, self.account, home.as_bytes());
+            }
+            Way::LoginCommand | Way::Command => {
+                let is_login = self.way == Way::LoginCommand;
+                let is_zsh = fs::canonicalize(self.shell).is_ok_and(|program| program.ends_with("zsh"));
+                let form = if is_zsh { Form::Unknown } else { Form::Forks };
+                shell_command(&mut forecast, &ground, shell, is_login, form, self.account, home.as_bytes());
+            }
+        }
+        forecast
+    }
 }
 
 /// Compares one start; returns what is wrong, and counts what is known and what is not.
@@ -248,8 +250,9 @@ fn own_account(home: &Path, shell: &str) -> Account {
 fn judge(title: &str, probe: &ProbeFolder, shell: &str, home: &Path, wrong: &mut Vec<String>) {
     let account = own_account(home, shell);
     for way in WAYS {
-        let forecast = forecast(shell, way, home, &account);
-        let real = real(probe, shell, way, home, &String::from_utf8_lossy(&account.name));
+        let start = Start { shell, way, home, account: &account, handed: None };
+        let forecast = start.forecast();
+        let real = start.real(probe, 20).unwrap_or_else(|e| panic!("{shell} {way:?}: {e}"));
         let mut counts = (0, Vec::new());
         for what in compare(&forecast, &real, &mut counts) {
             wrong.push(format!("{title} {way:?}: {what}"));
@@ -279,7 +282,13 @@ fn own_files(shell: &str, way: Way) -> &'static [&'static str] {
 
 /// Holds a text as a startup file against a shell: ␤ stands for a line's end, → for a tab, ␞ before each file that is there
 /// besides. Returns what is wrong.
-fn judge_line(probe: &ProbeFolder, shell: &str, way: Way, line: &str, counts: &mut (usize, Vec<String>)) -> Vec<String> {
+fn judge_line(
+    probe: &ProbeFolder,
+    (shell, way): (&str, Way),
+    line: &str,
+    handed: Option<(&str, &str)>,
+    counts: &mut (usize, Vec<String>),
+) -> Vec<String> {
     let place = tempfile::tempdir().expect("a folder");
     let home = place.path().canonicalize().expect("its place").join("odile");
     // It may be called by another name, which stands behind a slash.
@@ -305,10 +314,11 @@ fn judge_line(probe: &ProbeFolder, shell: &str, way: Way, line: &str, counts: &m
         }
     };
     let account = own_account(&home, &program);
+    let start = Start { shell: &program, way, home: &home, account: &account, handed };
     put();
-    let real = try_real(probe, &program, way, &home, &String::from_utf8_lossy(&account.name), 5);
+    let real = start.real(probe, 5);
     put();
-    let forecast = forecast(&program, way, &home, &account);
+    let forecast = start.forecast();
     match &real {
         Ok(real) => compare(&forecast, real, counts),
         Err(why) if forecast.reached == Reached::Yes && forecast.may_end.is_none() && forecast.open.is_none() => {
@@ -326,7 +336,10 @@ fn judge_lines(lines: &str, shells: &str) -> usize {
         for (at, line) in lines.lines().filter(|line| !line.is_empty()).enumerate() {
             // Each line is typed at in one shell, and not in another.
             let way = WAYS[(at + turn) % WAYS.len()];
-            let wrong = judge_line(&probe, shell, way, line, &mut counts);
+            // Something may be handed in besides.
+            let handed = line.split_once("␟").and_then(|(handed, _)| handed.split_once('='));
+            let text = line.split_once("␟").map_or(line, |(_, text)| text);
+            let wrong = judge_line(&probe, (shell, way), text, handed, &mut counts);
             wrong.iter().for_each(|what| println!("{shell} {way:?}: {line}\n    {what}"));
             failed += wrong.len();
         }

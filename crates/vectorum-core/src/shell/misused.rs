@@ -137,11 +137,18 @@ impl Machine<'_> {
         if self.dialect == Dialect::Bash && name == b"history" && !arguments.iter().all(is_calm) {
             self.misused_badly();
         }
-        if name == b"kill" && hits_itself(arguments) {
+        if name == b"kill" {
+            self.may_strike(arguments);
+        }
+        self.dialect == Dialect::Ksh && name == b"times" && !arguments.is_empty()
+    }
+
+    /// `kill` may end the shell itself, or the one that a subshell stands for.
+    pub(super) fn may_strike(&mut self, arguments: &[Val]) {
+        if hits_itself(arguments) {
             self.is_struck = self.quiet > 0;
             self.exit_or_go_on(&self.doubt(STRUCK));
         }
-        self.dialect == Dialect::Ksh && name == b"times" && !arguments.is_empty()
     }
 }
 

@@ -398,6 +398,8 @@ fn plain(machine: &mut Machine<'_>, invocation: &Invocation) {
         _ => {}
     }
     match machine.content_of(b"ENV") {
+        // There none is named by an empty one, either (measured: R59).
+        Content::Set(Val::Known(file)) if file.is_empty() && machine.dialect == Dialect::Mksh => machine.home_file(".mkshrc"),
         Content::Unset => machine.home_file(if machine.dialect == Dialect::Ksh { ".kshrc" } else { ".mkshrc" }),
         _ => machine.named_file(b"ENV", machine.dialect == Dialect::Ksh),
     }

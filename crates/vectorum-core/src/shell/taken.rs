@@ -76,7 +76,12 @@ pub(super) fn taken(start: &Handed, invocation: &Invocation, is_root: bool) -> V
     match invocation.dialect {
         // What is run for each command as root is not taken from others.
         Dialect::Bash if is_root => all.push(("PS4", Taken::As("+ "))),
-        Dialect::Mksh => all.push(("PS1", Taken::As(if is_root { "# " } else { "$ " }))),
+        // One by which root is not to be told from others is not taken (mksh(1), «PS1»; measured: R59).
+        Dialect::Mksh if is_root => match start.get(b"PS1") {
+            Some((Val::Known(prompt), false)) if prompt.contains(&b'#') => {}
+            Some((Val::Known(_), false)) => all.push(("PS1", Taken::As("# "))),
+            _ => all.push(("PS1", Taken::Own)),
+        },
         _ => {}
     }
     all.retain(|(name, _)| start.contains(name.as_bytes()));
@@ -116,6 +121,7 @@ mod tests {
             (Ksh, "TMOUT", "soon", own),
             (Mksh, "TMOUT", "soon", refused),
             (Mksh, "PS1", "> ", Some(Taken::As("# "))),
+            (Mksh, "PS1", "pier # ", None),
             (Zsh, "COLUMNS", "80", None),
             (Zsh, "COLUMNS", "wide", own),
             (Zsh, "FUNCNEST", "500", None),
@@ -127,6 +133,10 @@ mod tests {
             // Of several rules the last one counts.
             let found = taken(&handed, &invocation, true).last().map(|(_, what)| *what);
             assert_eq!(found, expected, "{dialect:?} {name}={value}");
+        }
+        let handed = Handed::from(&Block::from_vars([("PS1", "> "), ("PS4", "$(tide-now)")]));
+        for dialect in [Bash, Mksh] {
+            assert!(taken(&handed, &Invocation::for_script(dialect, Payload::Command), false).is_empty(), "{dialect:?}");
         }
     }
 }

@@ -136,6 +136,9 @@ const OWN: &str = "_ CMD_DURATION FISH_VERSION fish_kill_signal fish_killring fi
 const MADE: &str = "__fish_added_user_paths __fish_bin_dir __fish_config_dir __fish_data_dir __fish_help_dir \
     __fish_sysconf_dir __fish_user_data_dir fish_bind_mode fish_complete_path fish_function_path";
 
+/// The same where somebody types.
+const MADE_THERE: &str = "__fish_initialized argv last_pid";
+
 impl Setting {
     fn new(account: &Account, open: Option<Arc<Doubt>>, folder: &[u8], invocation: &Invocation) -> Setting {
         let script = match &invocation.payload {
@@ -192,7 +195,8 @@ impl Setting {
         for (name, items) in made.into_iter().filter(|(name, _)| start.contains(name.as_bytes())) {
             set(&mut globals, name, items);
         }
-        for name in MADE.split(' ').filter(|name| start.contains(name.as_bytes())) {
+        let made_there = if self.manner.interactive.is_so { MADE_THERE } else { "" };
+        for name in MADE.split(' ').chain(made_there.split(' ')).filter(|name| start.contains(name.as_bytes())) {
             set(&mut globals, name, vec![Val::Unknown(Doubt::new("fish sets it by itself", None))]);
         }
         // What is empty among these is the folder in which it runs.
