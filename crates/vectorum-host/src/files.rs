@@ -17,6 +17,22 @@ use vectorum_core::{Content, HostView, Kind, Limits, Want, allowed};
 #[derive(Clone, Copy, Debug, Default)]
 pub struct LiveHost;
 
+/// What [`allowed`] says; where that hangs on the groups that an account is in, and it is this process's own, these are known.
+fn may_by(mode: u32, owner: u32, group: u32, uid: u32, gid: u32, want: Want) -> Option<bool> {
+    let said = allowed(mode, owner, group, uid, gid, want);
+    if said.is_some() || uid != rustix::process::geteuid().as_raw() {
+        return said;
+    }
+    let groups = rustix::process::getgroups().ok()?;
+    let is_in = groups.iter().any(|other| other.as_raw() == group);
+    allowed(as_of_groups(mode, is_in), owner, gid, uid, gid, want)
+}
+
+/// A mode in which the group's letters are those of an account that is in the group, or in none that counts.
+fn as_of_groups(mode: u32, is_in: bool) -> u32 {
+    if is_in { mode } else { mode & !0o070 | (mode & 0o007) << 3 }
+}
+
 fn path(bytes: &[u8]) -> &Path {
     Path::new(OsStr::from_bytes(bytes))
 }
@@ -66,7 +82,7 @@ impl HostView for LiveHost {
 
     fn may(&self, at: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
         let found = std::fs::metadata(path(at)).ok()?;
-        allowed(found.mode(), found.uid(), found.gid(), uid, gid, want)
+        may_by(found.mode(), found.uid(), found.gid(), uid, gid, want)
     }
 
     fn is_link(&self, at: &[u8]) -> Option<bool> {
@@ -155,7 +171,7 @@ impl HostView for RootedHost {
 
     fn may(&self, path: &[u8], uid: u32, gid: u32, want: Want) -> Option<bool> {
         let found = self.at(path, OFlags::PATH).and_then(|fd| rustix::fs::fstat(&fd)).ok()?;
-        allowed(found.st_mode, found.st_uid, found.st_gid, uid, gid, want)
+        may_by(found.st_mode, found.st_uid, found.st_gid, uid, gid, want)
     }
 
     fn is_link(&self, path: &[u8]) -> Option<bool> {
@@ -218,6 +234,18 @@ fn owner_of(file: &std::fs::File) -> io::Result<(u32, u32)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn groups_decide_what_an_account_may() {
+        for (mode, want, in_group, outside) in
+            [(0o640, Want::Read, true, false), (0o604, Want::Read, false, true), (0o710, Want::Execute, true, false)]
+        {
+            assert_eq!(allowed(mode, 0, 42, 1000, 1000, want), None, "{mode:o}");
+            for (is_in, may) in [(true, in_group), (false, outside)] {
+                assert_eq!(allowed(as_of_groups(mode, is_in), 0, 1000, 1000, 1000, want), Some(may), "{mode:o} {is_in}");
+            }
+        }
+    }
 
     #[test]
     fn links_never_leave_a_tree() {

@@ -17,8 +17,8 @@ mod words;
 
 use std::collections::BTreeMap;
 use std::fs;
-use std::os::unix::fs::symlink;
-use std::os::unix::process::ExitStatusExt;
+use std::os::unix::fs::{PermissionsExt, chown, symlink};
+use std::os::unix::process::{CommandExt, ExitStatusExt};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -69,14 +69,36 @@ enum Came {
     TooLong,
 }
 
+/// Who runs texts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Who {
+    /// Whoever runs the tests.
+    Oneself,
+    /// An account that may do little, where the tests are run by root.
+    Ordinary,
+}
+
+impl Who {
+    /// Both of them, or the one that there is.
+    fn all() -> &'static [Who] {
+        if nix::unistd::geteuid().is_root() { &[Who::Oneself, Who::Ordinary] } else { &[Who::Oneself] }
+    }
+}
+
+/// The number of the account `nobody`, which every Debian has, and of its group.
+const NOBODY: u32 = 65534;
+
 /// Runs a script by a shell's program for at most so many seconds.
-fn real(shell: &str, program: &str, script: &Path, home: &Path, start: Vec<(&str, &str)>, seconds: &str) -> Came {
+fn real(shell: &str, program: &str, who: Who, script: &Path, home: &Path, start: Vec<(&str, &str)>, seconds: &str) -> Came {
     let mut command = Command::new("timeout");
     command.args(["-k", "1", seconds, program]);
     match shell {
         "fish" => drop(command.arg("-N")),
         "zsh" => drop(command.arg("-f")),
         _ => {}
+    }
+    if who == Who::Ordinary {
+        command.uid(NOBODY).gid(NOBODY);
     }
     let output = command
         .arg(script)
@@ -107,6 +129,7 @@ struct Place {
     home: PathBuf,
     shell: String,
     program: String,
+    who: Who,
     account: Account,
     /// What a shell is handed besides, or in place of what it is handed as ever.
     handed: Option<(String, String)>,
@@ -125,12 +148,19 @@ struct Found {
 
 impl Place {
     /// For a shell, or for one that is called by another name, which stands behind a slash.
-    fn new(shell: &str) -> Place {
+    fn new(shell: &str, who: Who) -> Place {
         let folder = tempfile::tempdir().expect("a folder");
         let place = folder.path().canonicalize().expect("its place");
         let home = place.join("home");
         fs::create_dir(&home).expect("a home");
-        let own = nix::unistd::geteuid().as_raw();
+        let own = match who {
+            Who::Oneself => nix::unistd::geteuid().as_raw(),
+            Who::Ordinary => {
+                fs::set_permissions(&place, fs::Permissions::from_mode(0o755)).expect("a way into the folder");
+                chown(&home, Some(NOBODY), Some(NOBODY)).expect("a home of its own");
+                NOBODY
+            }
+        };
         let (shell, called) = shell.split_once('/').map_or((shell, None), |(shell, name)| (shell, Some(name)));
         let program = format!("/usr/bin/{shell}");
         let mut program = if Path::new(&program).exists() { program } else { format!("/bin/{shell}") };
@@ -141,11 +171,11 @@ impl Place {
         let account = Account {
             name: if own == 0 { "root".into() } else { "nobody".into() },
             uid: own,
-            gid: nix::unistd::getegid().as_raw(),
+            gid: if own == 0 { nix::unistd::getegid().as_raw() } else { own },
             home: home.display().to_string().into(),
             shell: program.clone().into(),
         };
-        Place { home, shell: shell.to_owned(), program, account, handed: None, _folder: folder }
+        Place { home, shell: shell.to_owned(), program, who, account, handed: None, _folder: folder }
     }
 
     /// What a shell is handed.
@@ -187,7 +217,7 @@ impl Place {
         };
         put();
         let home = self.home.display().to_string();
-        let came = real(&self.shell, &self.program, &script, &self.home, self.start(&home), "1");
+        let came = real(&self.shell, &self.program, self.who, &script, &self.home, self.start(&home), "1");
         // What the text itself writes was not there before it.
         let clear = || {
             for entry in fs::read_dir(&self.home).expect("the folder").flatten() {
@@ -235,10 +265,12 @@ impl Place {
 }
 
 fn check(shell: &str, rounds: usize, seed: u64, veils: bool, make: Make) -> Found {
-    let place = Place::new(shell);
+    let places: Vec<Place> = Who::all().iter().map(|who| Place::new(shell, *who)).collect();
     let mut dice = Dice { state: seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1, veils };
     let mut all = Found::default();
     for round in 0..rounds {
+        // By one, and by the other.
+        let place = &places[round % places.len()];
         let made = make(&mut dice, &place.shell);
         let text = match std::env::var_os("VECTORUM_FILE") {
             Some(path) => fs::read_to_string(path).expect("the file"),
@@ -307,21 +339,21 @@ fn what_small_texts_of_which_little_is_known_do_they_do() {
     check_all("veiled small texts", 150, true, crossed::veiled);
 }
 
-/// Holds texts, a line each, against a shell; how often something else was said than is so.
-fn judge_lines<'a>(shell: &str, lines: impl Iterator<Item = &'a str>) -> usize {
-    let place = Place::new(shell);
+/// Holds texts, a line each, against a shell that somebody runs; how often something else was said than is so.
+fn judge_lines<'a>(shell: &str, who: Who, lines: impl Iterator<Item = &'a str>) -> usize {
+    let place = Place::new(shell, who);
     let mut all = Found::default();
     for line in lines.filter(|line| !line.is_empty()) {
         let found = place.judge(&line.replace('␤', "\n").replace('→', "\t"));
         all.known += found.known;
         all.unknown += found.unknown;
         if found.open.is_some() || !found.wrong.is_empty() {
-            println!("{shell}: {line}");
+            println!("{shell} {who:?}: {line}");
         }
         found.open.iter().chain(&found.wrong).for_each(|what| println!("    {what}"));
         all.wrong.extend(found.wrong);
     }
-    println!("{shell}: {} known, {} unknown, {} wrong", all.known, all.unknown, all.wrong.len());
+    println!("{shell} {who:?}: {} known, {} unknown, {} wrong", all.known, all.unknown, all.wrong.len());
     all.wrong.len()
 }
 
@@ -332,14 +364,21 @@ fn what_is_said_of_each_line_is_so() {
     let path = std::env::var_os("VECTORUM_LINES").expect("VECTORUM_LINES names a file");
     let lines = fs::read_to_string(path).expect("the lines");
     let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh ksh mksh".to_owned());
-    let failed: usize = only.split_whitespace().map(|shell| judge_lines(shell, lines.lines())).sum();
+    let judge = |shell| -> usize { Who::all().iter().map(|who| judge_lines(shell, *who, lines.lines())).sum() };
+    let failed: usize = only.split_whitespace().map(judge).sum();
     assert_eq!(failed, 0, "something else was said than is so");
 }
 
 #[test]
 fn what_was_once_said_wrongly_is_not_said_any_more() {
     let sections = ONCE.split("\n# ").skip(1).filter_map(|section| section.split_once('\n'));
-    let failed: usize = sections.map(|(shell, lines)| judge_lines(shell, lines.lines())).sum();
+    // They wait for their shells most of the time.
+    let judge = |(shell, lines): (&'static str, &'static str)| -> usize {
+        let judge_as = |who: &'static Who| std::thread::spawn(move || judge_lines(shell, *who, lines.lines()));
+        let all: Vec<_> = Who::all().iter().map(judge_as).collect();
+        all.into_iter().map(|one| one.join().expect("lines that were judged")).sum()
+    };
+    let failed: usize = sections.map(judge).sum();
     assert_eq!(failed, 0, "something else was said than is so");
 }
 
@@ -349,15 +388,18 @@ fn what_is_handed_in_becomes_what_is_said() {
     let mut failed = 0;
     let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh fish ksh mksh".to_owned());
     for shell in only.split_whitespace() {
-        let mut place = Place::new(shell);
+        let mut places: Vec<Place> = Who::all().iter().map(|who| Place::new(shell, *who)).collect();
         let (mut texts, mut all, mut is_asked) = (Vec::new(), Found::default(), false);
         for line in include_str!("shells/handed.txt").lines().skip_while(|line| !line.starts_with('#')) {
             match (line.strip_prefix("# "), line.strip_prefix("  "), line.split_once('=')) {
                 (Some(title), ..) => (is_asked, texts) = (title.split(' ').any(|other| other == shell), Vec::new()),
                 (_, Some(text), _) => texts.push(text),
                 (.., Some((name, value))) if is_asked => {
-                    place.handed = Some((name.to_owned(), value.to_owned()));
-                    for text in &texts {
+                    // Some by one, and some by the other.
+                    let count = places.len();
+                    for (at, text) in texts.iter().enumerate() {
+                        let place = &mut places[at % count];
+                        place.handed = Some((name.to_owned(), value.to_owned()));
                         let found = place.judge(text);
                         all.known += found.known;
                         found.wrong.iter().for_each(|what| println!("{shell}: {line}: {text}\n    {what}"));
@@ -381,7 +423,7 @@ fn the_table_is_so_in_the_real_shells() {
     let mut wrong = Vec::new();
     for case in cases::all() {
         fs::write(&script, format!("{}{}", case.text, cases::ending(case.shell))).expect("a script");
-        let real = match real(case.shell, case.shell, &script, &home, start(&home.display().to_string()), "30") {
+        let real = match real(case.shell, case.shell, Who::Oneself, &script, &home, start(&home.display().to_string()), "30") {
             Came::Through(received) => Some(received),
             _ => None,
         };

@@ -300,6 +300,76 @@ mod tests {
         }
     }
 
+    /// What is called `ksh` may be another shell, and one that is called so may be none that is known.
+    #[test]
+    fn a_name_may_lead_to_another_shell() {
+        for (called, real, expected) in [
+            ("ksh", "ksh93", Some((Dialect::Ksh, false))),
+            ("ksh", "mksh", Some((Dialect::Mksh, false))),
+            ("ksh", "berth-shell", None),
+            ("ksh", "zsh", None),
+            ("sh", "bash", Some((Dialect::Bash, true))),
+            ("sh", "berth-shell", None),
+            ("bash", "berth-shell", Some((Dialect::Bash, false))),
+            ("rbash", "bash", Some((Dialect::Bash, false))),
+            ("nosuch", "bash", None),
+        ] {
+            let mut tree = MemoryTree::default();
+            tree.file(format!("/usr/bin/{real}"), "", true);
+            tree.link("/etc/alternatives/shell", format!("/usr/bin/{real}"));
+            tree.link(format!("/bin/{called}"), "/etc/alternatives/shell");
+            assert_eq!(dialect(&Ground::new(&tree, &[]), format!("/bin/{called}").as_bytes()), expected, "{called} {real}");
+        }
+    }
+
+    /// bash that is called `sh` says so to those to whom all is handed on (measured: 5.2).
+    #[test]
+    fn bash_as_sh_says_so() {
+        let accounts = Account::made_up("/bin/sh");
+        for (profile, says) in [("set -a\n", Some("y")), ("GATE=7\n", None)] {
+            let mut tree = MemoryTree::default();
+            tree.file("/bin/bash", "", true);
+            tree.link("/bin/sh", "bash");
+            tree.file("/home/odile/.profile", profile, false);
+            let mut begun = Forecast::begin(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/bin")]));
+            shell_terminal(&mut begun, &Ground::new(&tree, &accounts), b"/bin/sh", true, &accounts[1], b"/home/odile");
+            let told = begun.known(b"POSIXLY_CORRECT").map(|value| String::from_utf8_lossy(value).into_owned());
+            assert_eq!(told.as_deref(), says, "{profile}");
+        }
+    }
+
+    /// A file that its reader may not read is passed over, and a folder that is closed hides all that lies in it (measured:
+    /// bash 5.2, dash 0.5, ksh 93u+m, mksh 59, zsh 5.9, fish 3.6).
+    #[test]
+    fn what_may_not_be_read_is_passed_over() {
+        for (shell, file) in [
+            ("bash", ".profile"),
+            ("dash", ".profile"),
+            ("ksh", ".profile"),
+            ("mksh", ".profile"),
+            ("zsh", ".zshenv"),
+            ("fish", ".config/fish/config.fish"),
+        ] {
+            let path = format!("/home/odile/{file}");
+            let sets = if shell == "fish" { "set -gx GATE 7\n" } else { "export GATE=7\n" };
+            for (closed, mode, is_read) in [("", 0, Some(true)), (&path[..], 0o600, Some(false)), ("/home", 0o700, Some(false))] {
+                let mut tree = MemoryTree::default();
+                tree.file(&path, sets, false);
+                if !closed.is_empty() {
+                    tree.own(closed, mode, 0, 0);
+                }
+                let [_, account] = Account::made_up("/bin/sh");
+                let accounts = [account.clone()];
+                let ground = Ground::new(&tree, &accounts);
+                let mut begun = Forecast::begin(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/bin")]));
+                let shell = format!("/bin/{shell}");
+                shell_command(&mut begun, &ground, shell.as_bytes(), true, Form::Forks, &account, b"/home/odile");
+                let found = if begun.open.is_some() { None } else { Some(begun.get(b"GATE").is_some()) };
+                assert_eq!(found, is_read, "{shell} {closed} {:?}", begun.open);
+            }
+        }
+    }
+
     /// An error gives up a startup file, or all of them, where others end by it; the shell goes on to its command. What was
     /// reached is told by names: `A` behind the error in the first file, `B` in the second.
     #[test]

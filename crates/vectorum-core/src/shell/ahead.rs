@@ -160,7 +160,7 @@ mod tests {
             payload,
         };
         let start = Handed::from(&Block::from_vars([("HOME", "/home/odile"), ("LANES", "/home/odile/lanes")]));
-        let touched = Touched::new(ground.files);
+        let touched = Touched::new(ground.files, &account);
         let begin = state(ground, &account, &start, b"/home/odile", &how);
         let machine = Machine::new(ground, &touched, &account, dialect, begin);
         let values = ["1", "2", "/etc/gate.sh"].map(Val::of);

@@ -188,6 +188,10 @@ impl Parser<'_> {
         if is_indirect {
             for (sign, joins) in [(b"@}", false), (b"*}", true)] {
                 if self.take(sign) {
+                    // No name begins with a digit (measured: 5.2).
+                    if name.first().is_some_and(u8::is_ascii_digit) {
+                        return Ok(Part::Unfollowed(BAD_SHAPE));
+                    }
                     return Ok(Part::Parameter(Box::new(Parameter {
                         name,
                         key: None,

@@ -9,7 +9,8 @@ use super::machine::Machine;
 use super::state::Status;
 use super::syntax::*;
 use super::value::Val;
-use crate::host_view::Kind as FileKind;
+use crate::host_view::{HostView, Kind as FileKind, Want};
+use crate::route::Account;
 
 impl Machine<'_> {
     /// `pushd` and `popd`.
@@ -112,7 +113,7 @@ impl Machine<'_> {
             }
             return;
         };
-        match self.ground.files.kind(&full) {
+        match entered(self.ground.files, self.account, &full) {
             FileKind::Folder => {
                 if let Some(state) = &mut self.live {
                     state.left = state.folder.replace(full.clone());
@@ -161,6 +162,18 @@ impl Machine<'_> {
             }
             _ => self.set_status(if matches!(self.dialect, Dialect::Dash | Dialect::Mksh) { 2 } else { 1 }),
         }
+    }
+}
+
+/// What an account finds where it goes to a folder: one that it may not search is as good as none.
+pub(super) fn entered(files: &dyn HostView, account: &Account, path: &[u8]) -> FileKind {
+    match files.kind(path) {
+        FileKind::Folder if account.uid != 0 => match files.may(path, account.uid, account.gid, Want::Execute) {
+            Some(true) => FileKind::Folder,
+            Some(false) => FileKind::Missing,
+            None => FileKind::Unknown,
+        },
+        kind => kind,
     }
 }
 

@@ -83,6 +83,7 @@ mod printing;
 mod program;
 mod quoted;
 mod quoted_parts;
+mod reach;
 mod read;
 mod redirect;
 mod reference;

@@ -3,7 +3,9 @@
 
 use bytes::Bytes;
 
+use super::reach::Reach;
 use crate::host_view::{Content, HostView, Kind, Want};
+use crate::route::Account;
 
 /// Files of this kind that say the same for as long as the system runs.
 const STAYING: [&[u8]; 4] =
@@ -17,12 +19,13 @@ pub(super) const PASSES: &str = "what is there only while the system runs";
 
 /// Files but for those.
 pub(super) struct Passing<'a> {
-    host: &'a dyn HostView,
+    host: Reach<'a>,
 }
 
 impl<'a> Passing<'a> {
-    pub(super) fn new(host: &'a dyn HostView) -> Passing<'a> {
-        Passing { host }
+    /// Those that an account reaches.
+    pub(super) fn new(host: &'a dyn HostView, account: &Account) -> Passing<'a> {
+        Passing { host: Reach::new(host, account) }
     }
 
     /// Whether a path leads to what is made up, by itself or as a link such as `/etc/mtab`.
@@ -116,7 +119,8 @@ mod tests {
             tree.file(path, "x\n", false);
         }
         tree.link("/etc/mtab", "/proc/uptime");
-        let files = Passing::new(&tree);
+        let [root, _] = Account::made_up("/bin/sh");
+        let files = Passing::new(&tree, &root);
         let holds = |path: &str| files.read(path.as_bytes());
         for path in ["/proc/uptime", "//proc/./uptime", "/proc/nosuch", "/dev/shm/a", "/proc/sys/kernel/ostype", "/etc/mtab"] {
             assert_eq!(holds(path), Content::Denied, "{path}");

@@ -299,6 +299,7 @@ impl Machine<'_> {
                         continue;
                     }
                     let is_copied = file.is_some();
+                    let mut is_named = true;
                     let path = match file.map_or_else(|| self.file_named(&redirect.word), Named::One) {
                         Named::One(path) => path,
                         Named::NoneOrMany => return Ok(false),
@@ -320,10 +321,24 @@ impl Machine<'_> {
                         answer = Err(self.doubt("whether a file is open by that number"));
                         continue;
                     }
-                    if path == b"/dev/null"[..]
-                        || path.starts_with(b"/dev/fd/")
-                        || matches!(&path[..], b"/dev/stdin" | b"/dev/stdout" | b"/dev/stderr" | b"/dev/tty")
-                    {
+                    match &path[..] {
+                        b"/dev/null" => continue,
+                        // Only a process that has a terminal has that one (tty(4)).
+                        b"/dev/tty" => {
+                            if !self.is_interactive {
+                                answer = Err(self.doubt("whether there is a terminal"));
+                            }
+                            continue;
+                        }
+                        b"/dev/stdin" | b"/dev/stdout" | b"/dev/stderr" => {}
+                        path if path.starts_with(b"/dev/fd/") => {}
+                        _ => is_named = false,
+                    }
+                    // It is opened anew, which somebody else's is not, nor a socket (proc(5), `/proc/PID/fd/`); ksh copies it.
+                    if is_named {
+                        if self.dialect != Dialect::Ksh && !opening.streams.is_own(&path) {
+                            answer = Err(self.doubt("whether what is open can be opened anew"));
+                        }
                         continue;
                     }
                     // None is called so (POSIX, 4.16).

@@ -22,7 +22,7 @@ use super::syntax::Dialect;
 use super::taken::{Taken, taken};
 use super::touched::Touched;
 use super::value::{Doubt, Val};
-use crate::host_view::Kind;
+use crate::host_view::{Kind, Want};
 use crate::reader::is_portable;
 use crate::route::{Account, Flavour, Ground, Held, Site, Variable};
 
@@ -191,7 +191,7 @@ fn process_name(invocation: &Invocation) -> Bytes {
 /// Follows a shell's files from what it begins with.
 fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, invocation: &Invocation) -> Outcome {
     let flavour = Flavour::of(ground.files);
-    let touched = Touched::new(ground.files);
+    let touched = Touched::new(ground.files, account);
     let mut machine = Machine::new(ground, &touched, account, invocation.dialect, begin);
     machine.is_interactive = invocation.is_interactive;
     machine.is_login = Some(invocation.is_login);
@@ -666,6 +666,10 @@ impl crate::host_view::HostView for OneFile<'_> {
     fn list(&self, _: &[u8]) -> Option<Vec<Bytes>> {
         None
     }
+
+    fn may(&self, path: &[u8], _: u32, _: u32, want: Want) -> Option<bool> {
+        (path == THE_FILE && want == Want::Read).then_some(true)
+    }
 }
 
 /// What a file comes to when a shell takes it in with `set -a; . FILE` (fish: `source FILE`), on a host
@@ -685,7 +689,7 @@ pub(crate) fn taken_in(
     let started = match dialect {
         None => super::fish::taken_in(ground, account, start, THE_FILE, folder, &invocation),
         Some(dialect) => {
-            let touched = Touched::new(ground.files);
+            let touched = Touched::new(ground.files, account);
             let begin = state(ground, account, start, folder, &invocation);
             let mut machine = Machine::new(ground, &touched, account, dialect, begin);
             machine.put_option("allexport", true);

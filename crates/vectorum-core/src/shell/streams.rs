@@ -110,6 +110,11 @@ impl Streams {
         if takes_up_without && goes != Goes::Away || self.lacks { self.any() } else { goes }
     }
 
+    /// Whether a file stands for what the shell takes up itself.
+    pub(super) fn is_own(&self, path: &[u8]) -> bool {
+        number_named(path).is_some_and(|number| matches!(self.goes(number), Goes::Taken | Goes::Beyond))
+    }
+
     /// Whether a file can be opened only where a number is open that may not be.
     pub(super) fn may_lack(&self, path: &[u8]) -> bool {
         number_named(path).is_some_and(|number| !self.is_open(number))

@@ -10,6 +10,7 @@ use super::options::names::is_one_of;
 use super::passing::{Passing, clean};
 use crate::host_view::{Content, HostView, Kind, Want};
 use crate::lock::lock;
+use crate::route::Account;
 
 /// Programs that make, change or remove what they are given.
 const CHANGING: &str = "mkdir touch rm rmdir ln cp mv chmod chown install tee truncate unlink mkfifo mknod shred rename patch";
@@ -33,8 +34,8 @@ pub(super) struct Touched<'a> {
 }
 
 impl<'a> Touched<'a> {
-    pub(super) fn new(files: &'a dyn HostView) -> Touched<'a> {
-        Touched { files: Passing::new(files), paths: Mutex::default(), told: Mutex::default() }
+    pub(super) fn new(files: &'a dyn HostView, account: &Account) -> Touched<'a> {
+        Touched { files: Passing::new(files, account), paths: Mutex::default(), told: Mutex::default() }
     }
 
     /// From here on nothing is known of what stands at a path and below it; of nothing at all, if it does not begin at the
@@ -169,13 +170,18 @@ mod tests {
     use super::*;
     use crate::MemoryTree;
 
+    fn root() -> Account {
+        let [root, _] = Account::made_up("/bin/sh");
+        root
+    }
+
     /// The names that a file sets which such a program wrote.
     #[test]
     fn what_else_was_written_is_not_forgotten() {
         const NAMES: &[&str] = &["AGENT"];
         let tree = MemoryTree::default();
         let told = |deeds: &dyn Fn(&Touched<'_>)| {
-            let touched = Touched::new(&tree);
+            let touched = Touched::new(&tree, &root());
             deeds(&touched);
             touched.told(b"/home/odile/e").map(|(names, _)| names)
         };
@@ -200,7 +206,7 @@ mod tests {
         let mut host = MemoryTree::default();
         host.file("/h/a", "text", false);
         host.file("/h/d/b", "text", false);
-        let files = Touched::new(&host);
+        let files = Touched::new(&host, &root());
         assert_eq!(files.read(b"/h/a"), host.read(b"/h/a"));
         files.touch(b"/h//a/");
         files.changed_by(b"mkdir", &[b"-p", b"new/deep"], |p| Some([b"/h/", p].concat().into()));
@@ -249,7 +255,7 @@ mod tests {
         ] {
             let mut host = MemoryTree::default();
             ["/h/a", "/h/b", "/tmp/x"].iter().for_each(|path| host.file(*path, "", false));
-            let files = Touched::new(&host);
+            let files = Touched::new(&host, &root());
             let words: Vec<&[u8]> = line.split(' ').map(str::as_bytes).collect();
             files.changed_by(words[0], &words[1..], |path| match path {
                 b"." => Some(Bytes::from_static(b"/h")),

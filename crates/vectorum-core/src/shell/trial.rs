@@ -31,7 +31,7 @@ pub(super) fn after_on<T>(tree: MemoryTree, dialect: Dialect, text: &str, look: 
     let ground = Ground::new(&tree, &accounts);
     let how = Invocation::for_script(dialect, Payload::Script(None));
     let start = Handed::from(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/usr/bin")]));
-    let touched = Touched::new(ground.files);
+    let touched = Touched::new(ground.files, &account);
     let begin = state(ground, &account, &start, b"/home/odile", &how);
     let mut machine = Machine::new(ground, &touched, &account, dialect, begin);
     let source = Source::new(Bytes::from_static(b"/trial"), Bytes::copy_from_slice(text.as_bytes()));

@@ -1,7 +1,7 @@
 //! The commands of fish by their names.
 
 use super::super::expressions::names_of;
-use super::super::folder::plain_path;
+use super::super::folder::{entered, plain_path};
 use super::super::outputs::{PRINTED, PRINTED_COMMANDS};
 use super::super::printing::formatted;
 use super::words::{FILE_PATTERN, MAY_NOT_RUN, NO_FILE, NO_INDEX, NOT_RUN};
@@ -577,12 +577,13 @@ impl Fish<'_> {
             _ => None,
         };
         let path = path.map(|p| self.full(&p)).filter(|path| path.starts_with(b"/"));
+        let kind = |path: &[u8]| entered(self.ground.files, self.account, path);
         match path.map(|path| plain_path(&path)) {
-            Some(path) if self.ground.files.kind(&path) == Kind::Folder => {
+            Some(path) if kind(&path) == Kind::Folder => {
                 self.put(b"PWD", Some(Kept::Global), vec![Val::of(path)], Some(true), None);
                 self.set_status(0);
             }
-            Some(path) if self.ground.files.kind(&path) == Kind::Missing => self.set_status(1),
+            Some(path) if kind(&path) == Kind::Missing => self.set_status(1),
             _ => {
                 let doubt = self.doubt("the working folder is not known");
                 self.put(b"PWD", Some(Kept::Global), vec![Val::Unknown(doubt)], Some(true), None);

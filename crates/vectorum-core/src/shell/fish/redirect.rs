@@ -52,7 +52,7 @@ impl Fish<'_> {
                 (b"<", Some(path)) => {
                     let path = self.full(path);
                     let (text, opened) = match self.ground.files.read(&path) {
-                        _ if path.starts_with(b"/dev/") || path.starts_with(b"/proc/") => (None, Ok(true)),
+                        _ if path == b"/dev/null"[..] => (None, Ok(true)),
                         Content::Bytes(text) => (Some(Val::of(&text)), Ok(true)),
                         Content::Missing if self.ground.files.kind(&path) == Kind::Missing => (None, Ok(false)),
                         _ => (None, Err(self.doubt("whether a file may be read is not known"))),
@@ -146,7 +146,9 @@ impl Fish<'_> {
         let folder = path.get(..memchr::memrchr(b'/', path).unwrap_or(0).max(1)).unwrap_or_default();
         let may = |path: &[u8]| self.ground.files.may(path, self.account.uid, self.account.gid, Want::Write);
         let answer = match (self.ground.files.kind(path), self.ground.files.kind(folder)) {
-            _ if path.starts_with(b"/dev/") => Some(true),
+            _ if path == b"/dev/null" => Some(true),
+            // A terminal is there or not, and what is open may be somebody else's (tty(4), proc(5)).
+            _ if path.starts_with(b"/dev/") => None,
             // From the folder for passing files nobody is kept out (FHS 3.0, 3.18).
             (Kind::Missing, _) if folder == b"/tmp" => Some(true),
             (Kind::File | Kind::Program, _) => may(path),

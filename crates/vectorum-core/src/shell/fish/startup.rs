@@ -269,7 +269,7 @@ impl Setting {
 
     /// Follows the files that fish reads of itself, and the script.
     fn follow(&self, ground: Ground<'_>, begin: State) -> Outcome<State> {
-        let touched = Touched::new(ground.files);
+        let touched = Touched::new(ground.files, &self.account);
         let mut fish = self.fish(ground, &touched, begin);
         let config = fish.config();
         let items = function_path(&fish, &config);
@@ -326,7 +326,7 @@ pub(crate) fn taken_in(
     invocation: &Invocation,
 ) -> Started {
     let setting = Setting::new(account, None, folder, invocation);
-    let touched = Touched::new(ground.files);
+    let touched = Touched::new(ground.files, account);
     let mut fish = setting.fish(ground, &touched, setting.begin(ground.files, start));
     fish.run_file(path, None);
     let mut outcome = fish.finish();
