@@ -7,7 +7,7 @@ use bytes::Bytes;
 use super::events::{Deed, Shell};
 use super::{Account, Forecast, Ground, Launch, Purpose, Variable};
 use crate::shell::fish;
-use crate::shell::{Dialect, Doubt, Ended, Handed, Invocation, Payload, Started, interpret};
+use crate::shell::{Dialect, Doubt, Ended, Handed, Invocation, NOT_FOLLOWED, Payload, Started, Successor, interpret};
 
 /// How a shell is started.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -211,12 +211,22 @@ fn begin(
             read: started.read.clone(),
         }));
     }
+    let successor = started.successor.clone();
     take(forecast, started, dialect);
+    // Somebody types at another shell instead, which may hand over itself.
+    if let Some(Successor { program, is_login, folder }) = successor {
+        const MOST: usize = 8;
+        let (Some(folder), true) = (folder, forecast.shells < MOST) else {
+            return forecast.open(NOT_FOLLOWED, None);
+        };
+        let start = if is_login { Start::LoginTerminal } else { Start::Terminal };
+        begin(forecast, ground, &program, start, None, account, &folder);
+    }
 }
 
 /// Takes what a shell comes to into the forecast.
 fn take(forecast: &mut Forecast, started: Started, dialect: Dialect) {
-    let Started { decided, changed, gone, kept, open, ended, end, log, skipped, read, startup: _ } = started;
+    let Started { decided, changed, gone, kept, open, ended, end, log, skipped, read, startup: _, successor: _ } = started;
     forecast.kept.retain(|(name, _)| !decided.contains(name) && !changed.contains_key(name));
     forecast.kept.extend(kept);
     forecast.skipped.extend(skipped);
@@ -300,6 +310,39 @@ mod tests {
         }
     }
 
+    /// What is typed is typed at the shell that comes last; where that is not certain, or not followed, the answer is open.
+    #[test]
+    fn another_shell_may_take_the_place_of_one() {
+        let (zsh, none) = (Some(("7", Some("high"), "1")), None);
+        for (rc, expected) in [
+            ("export GATE=7; exec zsh; export GATE=8\n", zsh),
+            ("export GATE=7; [ -t 0 ] && exec /usr/bin/zsh -i; export GATE=8\n", zsh),
+            ("export GATE=7; f() { exec zsh; }; f; export GATE=8\n", zsh),
+            ("export GATE=7; zsh; export GATE=8\n", Some(("7", Some("high"), "2"))),
+            ("export GATE=7; exec nosuch\n", none),
+            ("export GATE=7; exec zsh -c true\n", none),
+            ("export GATE=7; exec zsh -f\n", none),
+            ("export GATE=7; exec env TIDE=low zsh\n", none),
+            ("export GATE=7; tide-now && exec zsh\n", none),
+            ("export GATE=7; exec bash\n", none),
+            ("export GATE=7; (exec zsh -c true)\n", Some(("7", None, "1"))),
+        ] {
+            let mut tree = MemoryTree::default().with_programs("/usr/bin", ["bash", "zsh", "env", "tide-now"]);
+            tree.file("/home/odile/.bashrc", rc, false);
+            tree.file("/home/odile/.zshrc", "export TIDE=high\n", false);
+            let accounts = Account::made_up("/usr/bin/bash");
+            let start = [("HOME", "/home/odile"), ("PATH", "/usr/bin"), ("SHLVL", "0")];
+            let mut begun = Forecast::begin(&Block::from_vars(start));
+            let ground = Ground::new(&tree, &accounts);
+            shell_terminal(&mut begun, &ground, b"/usr/bin/bash", false, &accounts[1], b"/home/odile");
+            let text = |name: &str| begun.known(name.as_bytes()).map(|value| String::from_utf8_lossy(value).into_owned());
+            let is_sure = begun.open.is_none() && begun.reached == super::super::Reached::Yes;
+            let found = is_sure.then(|| ["GATE", "TIDE", "SHLVL"].map(text));
+            let expected = expected.map(|(gate, tide, level)| [Some(gate), tide, Some(level)].map(|v| v.map(str::to_owned)));
+            assert_eq!(found, expected, "{rc} {:?}", begun.open);
+        }
+    }
+
     /// What is called `ksh` may be another shell, and one that is called so may be none that is known.
     #[test]
     fn a_name_may_lead_to_another_shell() {
@@ -352,7 +395,9 @@ mod tests {
         ] {
             let path = format!("/home/odile/{file}");
             let sets = if shell == "fish" { "set -gx GATE 7\n" } else { "export GATE=7\n" };
-            for (closed, mode, is_read) in [("", 0, Some(true)), (&path[..], 0o600, Some(false)), ("/home", 0o700, Some(false))] {
+            for (closed, mode, is_read) in
+                [("", 0, Some(true)), (path.as_str(), 0o600, Some(false)), ("/home", 0o700, Some(false))]
+            {
                 let mut tree = MemoryTree::default();
                 tree.file(&path, sets, false);
                 if !closed.is_empty() {

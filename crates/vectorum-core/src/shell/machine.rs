@@ -18,6 +18,7 @@ use super::program::content;
 use super::restless::Restless;
 use super::state::{State, Status};
 use super::steps::Steps;
+use super::successor::Successor;
 use super::syntax::*;
 use super::touched::Touched;
 use super::value::{Doubt, Maybe};
@@ -101,6 +102,8 @@ pub(super) struct Outcome<S = State> {
     pub read: Vec<Bytes>,
     /// Those of them that the shell reads of itself.
     pub startup: Vec<Bytes>,
+    /// At which shell somebody types instead.
+    pub successor: Option<Successor>,
 }
 
 impl<S: Branch> Outcome<S> {
@@ -115,6 +118,7 @@ impl<S: Branch> Outcome<S> {
             skipped: self.skipped.clone(),
             read: self.read.clone(),
             startup: self.startup.clone(),
+            successor: self.successor.clone(),
         }
     }
 }
@@ -193,6 +197,8 @@ pub(super) struct Machine<'a> {
     pub(super) is_declaring: bool,
     /// What the shell may be called, where that is one of a few.
     pub(super) called: &'static [&'static str],
+    /// Another shell at which somebody types instead; `None` within it where which is not followed.
+    pub(super) successor: Option<Option<Successor>>,
     /// Whether a name is set that is held fast.
     pub(super) is_refused: bool,
     /// Whether a pattern named no file there.
@@ -280,6 +286,7 @@ impl<'a> Machine<'a> {
             is_for_child: false,
             is_declaring: false,
             called: &[],
+            successor: None,
             is_refused: false,
             child_failed: false,
             exports_separators: false,

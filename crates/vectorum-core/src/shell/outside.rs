@@ -13,7 +13,7 @@ use crate::host_view::Kind as FileKind;
 
 impl Machine<'_> {
     /// The program is reached up to which all is followed.
-    fn stop(&mut self) {
+    pub(super) fn stop(&mut self) {
         let why = self.doubt(super::machine::PARTED);
         self.stopped.add(self.live.take(), &why);
     }
@@ -45,6 +45,7 @@ impl Machine<'_> {
                 self.stop();
             }
             Ok(Some(path)) if self.may_be_function_file(&path) => self.fog(ONE_OR_ANOTHER),
+            Ok(Some(path)) if self.is_succeeded(&path, arguments, false, false) => {}
             Ok(Some(path)) => self.run_program(&path, arguments),
             // A job by its number.
             Ok(None) if self.dialect.is_rich() && name.starts_with(b"%") => {
@@ -125,6 +126,8 @@ impl Machine<'_> {
     /// `exec`: the shell becomes a program, or opens files for good.
     pub(super) fn exec(&mut self, arguments: &[Val]) {
         let mut rest = arguments;
+        // By a dash before its name a shell is told that it is one for a login.
+        let mut as_login = false;
         while let Some((option, after)) = rest.split_first() {
             let Some([b'-', letters @ ..]) = option.known().map(|word| &word[..]) else { break };
             let is_taken = |taken: &[u8]| letters.iter().all(|letter| taken.contains(letter));
@@ -132,9 +135,13 @@ impl Machine<'_> {
             match (self.dialect, letters) {
                 (Dialect::Bash | Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b"-") => break,
                 (Dialect::Bash | Dialect::Mksh, b"a") if after.is_empty() => return self.set_status(2),
-                (Dialect::Bash | Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b"a") => rest = after.get(1..).unwrap_or_default(),
-                (Dialect::Bash | Dialect::Zsh, [_, ..]) if is_taken(b"cl") => {}
+                (Dialect::Bash | Dialect::Ksh | Dialect::Mksh | Dialect::Zsh, b"a") => {
+                    as_login |= after.first().is_none_or(|name| name.known().is_none_or(|name| name.starts_with(b"-")));
+                    rest = after.get(1..).unwrap_or_default();
+                }
+                (Dialect::Bash | Dialect::Zsh, [_, ..]) if is_taken(b"cl") => as_login |= letters.contains(&b'l'),
                 (Dialect::Ksh | Dialect::Mksh, b"c") => {}
+                (Dialect::Ksh, [_, ..]) => return self.fail_special_with(2),
                 (Dialect::Bash | Dialect::Mksh, [_, ..]) => return self.set_status(2),
                 (Dialect::Zsh, [_, ..]) => return self.fail_hard(),
                 _ => {
@@ -158,8 +165,11 @@ impl Machine<'_> {
         let found = name.map(|n| self.find_program(&n));
         match found {
             Some(Ok(Some(path))) => {
-                self.run_program(&path, rest.get(1..).unwrap_or_default());
-                self.exit();
+                let words = rest.get(1..).unwrap_or_default();
+                if !self.is_succeeded(&path, words, true, as_login) {
+                    self.run_program(&path, words);
+                    self.exit();
+                }
             }
             // What is in a file ends even a shell where somebody types (measured).
             Some(Ok(None)) => {

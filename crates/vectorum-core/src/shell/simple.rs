@@ -347,7 +347,9 @@ impl Machine<'_> {
                 }
                 self.doubt_from_here(&name);
             }
-            let exported = if stays && !self.is_function(&called) { None } else { Some(true) };
+            // What it becomes is handed it.
+            let becomes = self.dialect == Dialect::Ksh && called == b"exec"[..] && !arguments.is_empty();
+            let exported = if stays && !becomes && !self.is_function(&called) { None } else { Some(true) };
             self.quiet += usize::from(!stays);
             let done = self.apply(assignment, exported);
             self.quiet -= usize::from(!stays);

@@ -18,6 +18,7 @@ use super::log::Log;
 use super::machine::{Ended, Machine, Outcome, Skipped};
 use super::options::names::NO_BRACES;
 use super::state::State;
+use super::successor::Successor;
 use super::syntax::Dialect;
 use super::taken::{Taken, taken};
 use super::touched::Touched;
@@ -141,6 +142,8 @@ pub struct Started {
     pub read: Vec<Bytes>,
     /// Those of them that the shell reads of itself.
     pub startup: Vec<Bytes>,
+    /// The shell at which somebody types instead, which is handed all this.
+    pub successor: Option<Successor>,
 }
 
 /// Follows a shell from its start to the program that it runs. `folder` is where it starts.
@@ -233,6 +236,7 @@ fn follow(ground: Ground<'_>, account: &Account, start: &Handed, begin: State, i
     }
     if invocation.is_interactive {
         at_prompt(&mut machine);
+        machine.succeed();
     }
     if let Payload::Script(Some((script, until))) = &invocation.payload {
         machine.until = Some(until.clone());
@@ -326,8 +330,9 @@ impl Machine<'_> {
         let (left, spent) = frame.map_or((None, None), |mut frame| (frame.leave.take(), frame.next.take()));
         let state = branch::join(self.live.take(), spent, &why);
         let ended = Ended::of(state.is_some(), left.is_some());
-        let Machine { end, log, skipped, read, startup, .. } = self;
-        Outcome { state, ended, end, log: Arc::new(log), decided: Arc::default(), skipped, read, startup }
+        let Machine { end, log, skipped, read, startup, successor, .. } = self;
+        let successor = successor.flatten();
+        Outcome { state, ended, end, log: Arc::new(log), decided: Arc::default(), skipped, read, startup, successor }
     }
 }
 
@@ -545,8 +550,8 @@ fn decided(outcome: &Outcome, dialect: Dialect) -> Decided {
 
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started {
-    let Outcome { state, ended, end, log, decided, skipped, read, startup } = outcome;
-    let mut started = Started { ended, end, log, decided, skipped, read, startup, ..Started::default() };
+    let Outcome { state, ended, end, log, decided, skipped, read, startup, successor } = outcome;
+    let mut started = Started { ended, end, log, decided, skipped, read, startup, successor, ..Started::default() };
     let Some(state) = state else { return started };
     started.open = state.open.clone();
     let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);

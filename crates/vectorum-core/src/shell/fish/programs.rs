@@ -3,6 +3,7 @@
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::PRINTED;
 use super::super::program::{self, Place};
+use super::super::successor::{Manner, Successor, manner};
 use super::commands::is_keyword;
 use super::functions::OWN;
 use super::*;
@@ -21,6 +22,7 @@ impl Fish<'_> {
             None => return self.set_status(2),
         };
         match found {
+            Ok(Some(path)) if self.is_succeeded(&path, arguments.get(1..).unwrap_or_default(), true) => {}
             Ok(Some(_)) => self.leave(Leaves::Shell),
             Ok(None) => self.refuse(127),
             Err(doubt) => self.fork(&doubt, |m| m.leave(Leaves::Shell), |m| m.refuse(127)),
@@ -33,12 +35,42 @@ impl Fish<'_> {
         self.stopped.add(self.live.take(), &why);
     }
 
+    /// Goes on at another shell, if a program is one that somebody types at now. Returns whether it is.
+    fn is_succeeded(&mut self, program: &Bytes, arguments: &[Val], is_replaced: bool) -> bool {
+        if !self.manner.is_interactive() || self.quiet + self.captures > 0 || self.until.is_some() {
+            return false;
+        }
+        let Some(manner) = manner(program, arguments, is_replaced) else { return false };
+        let one = |m: &Self, name: &[u8]| m.items(name).ok().and_then(|items| items.first().and_then(|v| v.known().cloned()));
+        let folder = one(self, b"PWD");
+        // It counts itself out before it becomes another program (measured: 3.6).
+        let level = one(self, b"SHLVL").and_then(|text| std::str::from_utf8(&text).ok()?.parse::<i64>().ok());
+        if is_replaced {
+            let level = match level {
+                Some(level) => Val::of((level - 1).to_string()),
+                None => Val::Unknown(self.doubt("how many shells there are")),
+            };
+            self.put(b"SHLVL", Some(Kept::Global), vec![level], Some(true), None);
+        }
+        let successor = match manner {
+            Manner::Plain { is_login } => Some(Successor { program: program.clone(), is_login, folder }),
+            Manner::Other => None,
+        };
+        self.successor = match self.successor.take() {
+            Some(other) if other != successor => Some(None),
+            _ => Some(successor),
+        };
+        self.stop();
+        true
+    }
+
     /// A program.
     pub(super) fn outside(&mut self, name: &[u8], arguments: &[Val]) {
         match self.program(name) {
             Ok(Some(path)) if self.until.as_ref() == Some(&path) && self.quiet == 0 => {
                 self.stop();
             }
+            Ok(Some(path)) if self.is_succeeded(&path, arguments, false) => {}
             Ok(Some(path)) => {
                 let base = path.rsplit(|b| *b == b'/').next().unwrap_or_default().to_vec();
                 match self.answer_of(&base, arguments) {

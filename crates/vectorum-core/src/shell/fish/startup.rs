@@ -4,6 +4,7 @@ use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
 use super::super::decided::Decided;
 use super::super::log::Log;
+use super::super::successor::NOT_FOLLOWED;
 use super::*;
 
 /// Reads the file of universal variables.
@@ -258,6 +259,7 @@ impl Setting {
             may_be_empty: false,
             depth: 0,
             quiet: 0,
+            successor: None,
             log: Log::default(),
             read: Vec::new(),
             skipped: Vec::new(),
@@ -297,6 +299,7 @@ impl Setting {
             }
         }
         fish.before_prompt();
+        fish.succeed();
         if let Some((script, until)) = &self.script {
             fish.until = Some(until.clone());
             if fish.live.is_some() {
@@ -458,12 +461,23 @@ impl Fish<'_> {
         }
     }
 
+    /// Where another shell came before its prompt is its end, if all ways lead to one.
+    fn succeed(&mut self) {
+        let Some(left) = self.stopped.take() else { return };
+        let goes_on = self.live.is_some();
+        self.live = branch::join(self.live.take(), Some(left), &Doubt::new(PARTED, None));
+        if goes_on || self.successor == Some(None) {
+            self.successor = None;
+            self.fog(NOT_FOLLOWED);
+        }
+    }
+
     fn finish(mut self) -> Outcome<State> {
         let left = self.ended();
         let ended = Ended::of(self.live.is_some(), left.is_some());
-        let Fish { live, log, skipped, read, end, .. } = self;
+        let Fish { live, log, skipped, read, end, successor, .. } = self;
         let (log, decided, startup) = (Arc::new(log), Arc::default(), Vec::new());
-        Outcome { state: live, ended, end, log, decided, skipped, read, startup }
+        Outcome { state: live, ended, end, log, decided, skipped, read, startup, successor: successor.flatten() }
     }
 }
 
@@ -519,8 +533,8 @@ fn decided(outcome: &Outcome<State>) -> Decided {
 
 /// Compares what is handed on with what was handed in.
 fn settle(outcome: Outcome<State>, start: &Handed) -> Started {
-    let Outcome { state, ended, end, log, decided, skipped, read, startup } = outcome;
-    let mut started = Started { ended, end, log, decided, skipped, read, startup, ..Started::default() };
+    let Outcome { state, ended, end, log, decided, skipped, read, startup, successor } = outcome;
+    let mut started = Started { ended, end, log, decided, skipped, read, startup, successor, ..Started::default() };
     let Some(state) = state else { return started };
     started.open.clone_from(&state.open);
     let Some(globals) = state.globals() else { return started };
