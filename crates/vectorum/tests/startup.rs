@@ -104,7 +104,7 @@ impl Start<'_> {
             _ => None,
         };
         let usual = [
-            ("HOME", &home[..]),
+            ("HOME", home.as_str()),
             ("PATH", "/usr/local/bin:/usr/bin:/bin:/usr/games"),
             ("TERM", "xterm-256color"),
             ("USER", &name),
@@ -112,7 +112,7 @@ impl Start<'_> {
             ("SHELL", self.shell),
             ("SHLVL", "0"),
         ];
-        let all = usual.into_iter().chain(own.as_ref().map(|(name, value)| (*name, &value[..])));
+        let all = usual.into_iter().chain(own.as_ref().map(|(name, value)| (*name, value.as_str())));
         let others = all.filter(|(name, _)| self.handed.is_none_or(|(handed, _)| handed != *name));
         Block::from_vars(others.chain(self.handed))
     }
