@@ -2,6 +2,7 @@
 //! mksh and fish, and followed without running anything. What is known must be so; what is said to be absent must be
 //! absent. `VECTORUM_ROUNDS` says how many files for each shell, `VECTORUM_SEED` where to begin,
 //! `VECTORUM_KIND` which of the kinds of small texts (17 are lines as people have them in their startup files);
+//! `VECTORUM_HANDED` what shells are handed besides (`NAME=VALUE`) or not (`NAME`);
 //! `VECTORUM_LIST` makes it print them only, a line each; `VECTORUM_FILE` names one file to be looked at instead.
 
 #![allow(clippy::expect_used, clippy::panic, clippy::print_stdout, reason = "a test that cannot go on fails")]
@@ -131,8 +132,8 @@ struct Place {
     program: String,
     who: Who,
     account: Account,
-    /// What a shell is handed besides, or in place of what it is handed as ever.
-    handed: Option<(String, String)>,
+    /// What a shell is handed besides, or in place of what it is handed as ever; nothing by that name where there is no value.
+    handed: Option<(String, Option<String>)>,
     _folder: tempfile::TempDir,
 }
 
@@ -175,7 +176,11 @@ impl Place {
             home: home.display().to_string().into(),
             shell: program.clone().into(),
         };
-        Place { home, shell: shell.to_owned(), program, who, account, handed: None, _folder: folder }
+        let handed = std::env::var("VECTORUM_HANDED").ok().map(|handed| match handed.split_once('=') {
+            Some((name, value)) => (name.to_owned(), Some(value.to_owned())),
+            None => (handed, None),
+        });
+        Place { home, shell: shell.to_owned(), program, who, account, handed, _folder: folder }
     }
 
     /// What a shell is handed.
@@ -183,7 +188,7 @@ impl Place {
         let mut start = start(home);
         if let Some((name, value)) = &self.handed {
             start.retain(|(other, _)| other != name);
-            start.push((name, value));
+            start.extend(value.as_ref().map(|value| (name.as_str(), value.as_str())));
         }
         start
     }
@@ -391,7 +396,9 @@ fn what_is_handed_in_becomes_what_is_said() {
         let mut places: Vec<Place> = Who::all().iter().map(|who| Place::new(shell, *who)).collect();
         let (mut texts, mut all, mut is_asked) = (Vec::new(), Found::default(), false);
         for line in include_str!("shells/handed.txt").lines().skip_while(|line| !line.starts_with('#')) {
-            match (line.strip_prefix("# "), line.strip_prefix("  "), line.split_once('=')) {
+            let lacks = line.strip_prefix("without ").map(|name| (name, None));
+            let handed = line.split_once('=').map(|(name, value)| (name, Some(value)));
+            match (line.strip_prefix("# "), line.strip_prefix("  "), lacks.or(handed)) {
                 (Some(title), ..) => (is_asked, texts) = (title.split(' ').any(|other| other == shell), Vec::new()),
                 (_, Some(text), _) => texts.push(text),
                 (.., Some((name, value))) if is_asked => {
@@ -399,7 +406,7 @@ fn what_is_handed_in_becomes_what_is_said() {
                     let count = places.len();
                     for (at, text) in texts.iter().enumerate() {
                         let place = &mut places[at % count];
-                        place.handed = Some((name.to_owned(), value.to_owned()));
+                        place.handed = Some((name.to_owned(), value.map(str::to_owned)));
                         let found = place.judge(text);
                         all.known += found.known;
                         found.wrong.iter().for_each(|what| println!("{shell}: {line}: {text}\n    {what}"));

@@ -308,15 +308,17 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             for name in KORN.iter().chain(&more) {
                 own(&mut vars, name, filled());
             }
+            // It marks these as handed on, whether they are set or not (measured: R59).
+            for name in ["HOME", "SHELL"] {
+                if !has(&vars, name) {
+                    vars.set(name, Var { exported: Some(true), ..Var::unset() });
+                }
+            }
             if !has(&vars, "PATH") {
                 exported(&mut vars, "PATH", Val::of(b"/usr/bin:/bin"));
             }
             // What it says of itself stays so.
             hold_fast(&mut vars, "KSH_VERSION");
-            // It is handed on once it is set.
-            if !has(&vars, "SHELL") {
-                vars.set("SHELL", Var { exported: Some(true), ..Var::unset() });
-            }
         }
     }
     let mut options = BTreeMap::new();

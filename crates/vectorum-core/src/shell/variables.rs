@@ -11,6 +11,7 @@ use super::hooks::is_hook_list;
 use super::initial::SET_BY_SHELL;
 use super::machine::{Assigned, LONGEST, Machine};
 use super::nameref::Meant;
+use super::options::names::is_one_of;
 use super::parse::{is_name, is_name_start};
 use super::special::{FREELY_SET, NUMBERS, is_kept};
 use super::syntax::*;
@@ -33,6 +34,11 @@ fn is_told_by_shell(content: &Content) -> bool {
 
 /// Names of zsh's for one text.
 const PROMPTS: [&[&str]; 4] = [&["PS1", "PROMPT", "prompt"], &["PS2", "PROMPT2"], &["PS3", "PROMPT3"], &["PS4", "PROMPT4"]];
+
+/// Names that zsh itself means something by, which stay exported where they are unset, for when they are set again (measured: 5.9).
+const KEPT_BY_ZSH: &str = "CDPATH FIGNORE FPATH HOME LANG LC_ALL LC_COLLATE LC_CTYPE LC_MESSAGES LC_NUMERIC LC_TIME MAILPATH \
+    MANPATH NULLCMD PATH PROMPT PROMPT2 PROMPT3 PROMPT4 PS1 PS2 PS3 PS4 PSVAR READNULLCMD RPROMPT RPS1 RPROMPT2 RPS2 SPROMPT TERM \
+    TERMINFO TERMINFO_DIRS WORDCHARS prompt";
 
 impl Machine<'_> {
     /// Returns what a name holds.
@@ -462,7 +468,7 @@ impl Machine<'_> {
                 &name[..],
                 b"PATH" | b"IFS" | b"MAIL" | b"MAILPATH" | b"PS1" | b"PS2" | b"PS4" | b"OPTIND" | b"TERM" | b"HISTSIZE" | b"ATTY"
             ),
-            Dialect::Zsh => matches!(&name[..], b"PATH" | b"CDPATH" | b"FPATH" | b"MAILPATH" | b"MANPATH" | b"FIGNORE"),
+            Dialect::Zsh => is_one_of(KEPT_BY_ZSH, &name),
             _ => false,
         };
         match state.vars.get_mut(&name) {
