@@ -341,6 +341,21 @@ mod tests {
             let expected = expected.map(|(gate, tide, level)| [Some(gate), tide, Some(level)].map(|v| v.map(str::to_owned)));
             assert_eq!(found, expected, "{rc} {:?}", begun.open);
         }
+        for (config, gate, tide) in [
+            ("set -gx GATE 7; exec zsh; set -gx GATE 8\n", Some("7"), Some("high")),
+            ("set -gx GATE 7; if status is-interactive; exec zsh -l; end\n", Some("7"), Some("high")),
+            ("set -gx GATE 7; exec env TIDE=low zsh\n", None, None),
+        ] {
+            let mut tree = MemoryTree::default().with_programs("/usr/bin", ["fish", "zsh", "env"]);
+            tree.file("/home/odile/.config/fish/config.fish", config, false);
+            tree.file("/home/odile/.zshrc", "export TIDE=high\n", false);
+            let accounts = Account::made_up("/usr/bin/fish");
+            let mut begun = Forecast::begin(&Block::from_vars([("HOME", "/home/odile"), ("PATH", "/usr/bin")]));
+            let ground = Ground::new(&tree, &accounts);
+            shell_terminal(&mut begun, &ground, b"/usr/bin/fish", false, &accounts[1], b"/home/odile");
+            let text = |name: &str| begun.known(name.as_bytes()).map(|value| String::from_utf8_lossy(value).into_owned());
+            assert_eq!((text("GATE").as_deref(), text("TIDE").as_deref()), (gate, tide), "{config} {:?}", begun.open);
+        }
     }
 
     /// What is called `ksh` may be another shell, and one that is called so may be none that is known.

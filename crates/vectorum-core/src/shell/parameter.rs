@@ -109,6 +109,8 @@ impl Machine<'_> {
             // There it is none where it is to be changed.
             let is_spared = self.dialect == Dialect::Mksh && matches!(parameter.change, Change::Replace(..) | Change::Slice(..));
             if is_spared {
+                // What else stands in its braces is not spared.
+                self.fail_or_go_on(&self.doubt(UNSET_IS_ERROR));
                 return Ok(Values::One(Val::Unknown(self.doubt(UNSET_IS_ERROR))));
             } else if is_sure && is_length && self.dialect == Dialect::Bash {
                 // There it gives up a line only.
