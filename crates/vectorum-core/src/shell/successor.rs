@@ -44,8 +44,10 @@ pub(super) fn manner(program: &[u8], arguments: &[Val], is_replaced: bool) -> Op
     let is_one = |of: &str, path: &[u8]| is_one_of(of, path.get(base(path)..).unwrap_or_default());
     let may_bring = || arguments.iter().any(|word| word.known().is_none_or(|word| is_one(SHELLS, word)));
     if !is_one(SHELLS, program) {
-        let starts = is_one(STARTING, program) || may_bring();
-        return (starts && (is_replaced || is_one(STARTING, program))).then_some(Manner::Other);
+        // These start one where they are asked to (sudo(8), doas(1)).
+        let asks = |word: &Val| word.known().is_none_or(|word| is_one_of("-i -s --login --shell", word));
+        let starts = is_one(STARTING, program) || is_one("sudo doas", program) && arguments.iter().any(asks);
+        return (starts || is_replaced && may_bring()).then_some(Manner::Other);
     }
     let mut manner = Manner::Plain { is_login: false };
     for argument in arguments {
@@ -137,6 +139,7 @@ mod tests {
             ("/usr/bin/env", "", None),
             ("/usr/bin/env", "TIDE=low bash", None),
             ("/usr/bin/newgrp", "harbour", Some(Manner::Other)),
+            ("/usr/bin/sudo", "-i", Some(Manner::Other)),
         ] {
             let words: Vec<Val> = words.split_ascii_whitespace().map(|word| Val::of(word.as_bytes())).collect();
             assert_eq!(manner(program.as_bytes(), &words, false), expected, "{program} {words:?}");
