@@ -140,6 +140,10 @@ impl ProbeFolder {
         let what = "a terminal";
         let size = nix::pty::Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 };
         let pair = nix::pty::openpty(Some(&size), None).map_err(|e| ProbeError::Io { what, cause: e.into() })?;
+        // Whoever held it open below would keep the terminal from being hung up on.
+        for end in [&pair.master, &pair.slave] {
+            rustix::io::fcntl_setfd(end, rustix::io::FdFlags::CLOEXEC).map_err(|e| ProbeError::Io { what, cause: e.into() })?;
+        }
         let side = || pair.slave.try_clone().map(Stdio::from).map_err(io_error(what));
         command.stdin(side()?).stdout(side()?).stderr(side()?);
         let terminal = pair.slave.try_clone().map_err(io_error(what))?;

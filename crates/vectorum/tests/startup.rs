@@ -363,6 +363,19 @@ fn lines_of_startup_files_do_there_what_is_said() {
     assert_eq!(failed, 0, "something else was said than is so");
 }
 
+/// The end of the terminal that a probe holds is the probe's alone: what is left below it is hung up on.
+#[test]
+fn a_shell_that_is_probed_is_handed_its_terminal_and_no_more() {
+    let place = tempfile::tempdir().expect("a folder");
+    let home = place.path().canonicalize().expect("its place");
+    fs::write(home.join(".shrc"), "export HELD=\"$(readlink /proc/$$/fd/* | grep -c ptmx)\"\n").expect("a file");
+    let probe = ProbeFolder::new(Path::new(env!("CARGO_BIN_EXE_vectorum"))).expect("a folder");
+    let account = own_account(&home, "/bin/dash");
+    let start = Start { shell: "/bin/dash", way: Way::Terminal, home: &home, account: &account, handed: None };
+    let real = start.real(&probe, 20).expect("a shell that is typed at");
+    assert_eq!(real.get(&b"HELD"[..]).map(Vec::as_slice), Some(&b"0"[..]), "ends of terminals that are not its own");
+}
+
 /// `VECTORUM_LINES` names a file with such lines, `VECTORUM_SHELLS` the shells.
 #[test]
 #[ignore = "a command for lists of one's own"]
