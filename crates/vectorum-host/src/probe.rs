@@ -7,6 +7,7 @@ use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use vectorum_core::Block;
@@ -28,6 +29,9 @@ impl Drop for ProbeFolder {
         drop(fs::remove_dir_all(&self.folder));
     }
 }
+
+/// Held while a terminal is opened whose ends are not marked yet, and while a child is started that would be handed them.
+static STARTS: Mutex<()> = Mutex::new(());
 
 impl ProbeFolder {
     /// Makes it, with a copy of a program.
@@ -109,7 +113,9 @@ impl ProbeFolder {
     fn run_plain(&self, mut command: Command, seconds: u64) -> Result<(Block, Said), ProbeError> {
         command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).process_group(0);
         let begin = Instant::now();
+        let alone = STARTS.lock().unwrap_or_else(PoisonError::into_inner);
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
+        drop(alone);
         let listener = Listener::to(child.stderr.take(), begin);
         let end = begin + Duration::from_secs(seconds);
         let mut ended = false;
@@ -139,11 +145,14 @@ impl ProbeFolder {
     fn run_on_terminal(&self, mut command: Command, typed: Option<&str>, seconds: u64) -> Result<(Block, Said), ProbeError> {
         let what = "a terminal";
         let size = nix::pty::Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 };
+        // No other probe starts a child before the ends are marked.
+        let alone = STARTS.lock().unwrap_or_else(PoisonError::into_inner);
         let pair = nix::pty::openpty(Some(&size), None).map_err(|e| ProbeError::Io { what, cause: e.into() })?;
         // Whoever held it open below would keep the terminal from being hung up on.
         for end in [&pair.master, &pair.slave] {
             rustix::io::fcntl_setfd(end, rustix::io::FdFlags::CLOEXEC).map_err(|e| ProbeError::Io { what, cause: e.into() })?;
         }
+        drop(alone);
         let side = || pair.slave.try_clone().map(Stdio::from).map_err(io_error(what));
         command.stdin(side()?).stdout(side()?).stderr(side()?);
         let terminal = pair.slave.try_clone().map_err(io_error(what))?;
@@ -157,7 +166,9 @@ impl ProbeFolder {
             });
         }
         let begin = Instant::now();
+        let alone = STARTS.lock().unwrap_or_else(PoisonError::into_inner);
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
+        drop(alone);
         drop(pair.slave);
         drop(command);
         let mut terminal = fs::File::from(pair.master);
