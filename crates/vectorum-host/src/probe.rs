@@ -7,7 +7,7 @@ use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use vectorum_core::Block;
@@ -32,6 +32,10 @@ impl Drop for ProbeFolder {
 
 /// Held while a terminal is opened whose ends are not marked yet, and while a child is started that would be handed them.
 static STARTS: Mutex<()> = Mutex::new(());
+
+fn own_turn() -> MutexGuard<'static, ()> {
+    STARTS.lock().unwrap_or_else(PoisonError::into_inner)
+}
 
 impl ProbeFolder {
     /// Makes it, with a copy of a program.
@@ -113,7 +117,7 @@ impl ProbeFolder {
     fn run_plain(&self, mut command: Command, seconds: u64) -> Result<(Block, Said), ProbeError> {
         command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).process_group(0);
         let begin = Instant::now();
-        let alone = STARTS.lock().unwrap_or_else(PoisonError::into_inner);
+        let alone = own_turn();
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
         drop(alone);
         let listener = Listener::to(child.stderr.take(), begin);
@@ -146,7 +150,7 @@ impl ProbeFolder {
         let what = "a terminal";
         let size = nix::pty::Winsize { ws_row: 24, ws_col: 80, ws_xpixel: 0, ws_ypixel: 0 };
         // No other probe starts a child before the ends are marked.
-        let alone = STARTS.lock().unwrap_or_else(PoisonError::into_inner);
+        let alone = own_turn();
         let pair = nix::pty::openpty(Some(&size), None).map_err(|e| ProbeError::Io { what, cause: e.into() })?;
         // Whoever held it open below would keep the terminal from being hung up on.
         for end in [&pair.master, &pair.slave] {
@@ -166,7 +170,7 @@ impl ProbeFolder {
             });
         }
         let begin = Instant::now();
-        let alone = STARTS.lock().unwrap_or_else(PoisonError::into_inner);
+        let alone = own_turn();
         let mut child = command.spawn().map_err(io_error("the first program of the route"))?;
         drop(alone);
         drop(pair.slave);

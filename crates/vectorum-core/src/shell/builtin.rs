@@ -83,10 +83,7 @@ impl Machine<'_> {
         }
         let is_behind =
             matches!(&command.kind, Kind::Simple(_, words) if words.first().and_then(Word::literal) == Some(b"command"));
-        let more = usize::from(self.as_sh && !is_behind && is_special(name));
-        self.within_special += more;
-        self.run_of_shell(name, arguments, known, command);
-        self.within_special -= more;
+        self.as_special(!is_behind && is_special(name), |m| m.run_of_shell(name, arguments, known, command));
         // What cannot be written makes a command fail that prints.
         let prints_nothing =
             matches!(name, b":" | b"true" | b"cd" | b"exec" | b"eval" | b"." | b"source" | b"test" | b"[" | b"read");

@@ -33,11 +33,7 @@ impl Machine<'_> {
         }
         for word in words {
             // An error of what is set is one of the declaration, and ends zsh as sh.
-            let more = usize::from(self.as_sh && word.assignment.is_some());
-            self.within_special += more;
-            let expanded = self.expand_declared_word(word, &mut out);
-            self.within_special -= more;
-            expanded?;
+            self.as_special(word.assignment.is_some(), |m| m.expand_declared_word(word, &mut out))?;
         }
         Ok(out)
     }

@@ -417,6 +417,15 @@ impl Machine<'_> {
         self.leave_at(index, false);
     }
 
+    /// Runs something that is a special command's, or is none: of such ones an error ends zsh where it is as sh would be.
+    pub(super) fn as_special<T>(&mut self, is_one: bool, run: impl FnOnce(&mut Self) -> T) -> T {
+        let more = usize::from(is_one && self.as_sh);
+        self.within_special += more;
+        let came = run(self);
+        self.within_special -= more;
+        came
+    }
+
     /// An error of a special command.
     pub(super) fn fail_special(&mut self) {
         self.fail_special_with(1);
@@ -430,12 +439,7 @@ impl Machine<'_> {
                 self.set_status(status);
                 self.fail_in_ksh(true);
             }
-            Dialect::Zsh if self.as_sh && self.tame == 0 => {
-                self.within_special += 1;
-                self.fail_hard();
-                self.within_special -= 1;
-            }
-            _ => self.fail_hard(),
+            _ => self.as_special(self.tame == 0, Self::fail_hard),
         }
     }
 

@@ -123,10 +123,7 @@ impl Machine<'_> {
                     match option_of_letter(*letter, self.speaks()) {
                         // Those that zsh has as sh, and no others (measured: 5.9).
                         _ if self.as_sh && !b"abefilmnoprstuvxACTX".contains(letter) => return self.refuse_option(),
-                        _ if self.as_sh && b"sAt".contains(letter) => {
-                            return self.fog("an option is set that is not followed");
-                        }
-                        None if self.as_sh && b"prTX".contains(letter) => {
+                        _ if self.as_sh && b"AXTprst".contains(letter) => {
                             return self.fog("an option is set that is not followed");
                         }
                         Some(name) => self.long_option(name.as_bytes(), on),

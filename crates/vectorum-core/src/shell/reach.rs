@@ -10,9 +10,6 @@ use crate::host_view::{Content, HostView, Kind, Want};
 use crate::lock::lock;
 use crate::route::Account;
 
-/// How often a way may lead on by links (path_resolution(7)).
-const MOST_LINKS: usize = 40;
-
 /// Files as an account reaches them.
 pub(super) struct Reach<'a> {
     host: &'a dyn HostView,
@@ -34,7 +31,7 @@ impl<'a> Reach<'a> {
     }
 
     /// Whether a folder may be searched, and all that it lies in.
-    fn searches(&self, folder: &[u8], links: usize) -> Option<bool> {
+    fn searches(&self, folder: &[u8]) -> Option<bool> {
         if let Some(known) = lock(&self.folders).get(folder) {
             return *known;
         }
@@ -43,7 +40,7 @@ impl<'a> Reach<'a> {
             // What is not there keeps nobody out.
             _ => Some(true),
         };
-        let answer = match (self.reaches(folder, links), may) {
+        let answer = match (self.reaches(folder), may) {
             (Some(true), may) => may,
             (other, _) => other,
         };
@@ -52,13 +49,14 @@ impl<'a> Reach<'a> {
     }
 
     /// Whether the way to a path may be gone, and the one that a link leads on.
-    fn reaches(&self, path: &[u8], links: usize) -> Option<bool> {
-        let before = folder_of(path).map_or(Some(true), |folder| self.searches(folder, links));
+    fn reaches(&self, path: &[u8]) -> Option<bool> {
+        let before = folder_of(path).map_or(Some(true), |folder| self.searches(folder));
         if before != Some(true) || self.host.is_link(path) != Some(true) {
             return before;
         }
         match self.host.real_path(path) {
-            Some(real) if links < MOST_LINKS && real != path => self.reaches(&real, links + 1),
+            // There all links are resolved.
+            Some(real) if real != path => self.reaches(&real),
             // It leads nowhere.
             _ => before,
         }
@@ -66,7 +64,7 @@ impl<'a> Reach<'a> {
 
     /// The same for the first account, who is kept out nowhere.
     fn is_reached(&self, path: &[u8]) -> Option<bool> {
-        if self.uid == 0 { Some(true) } else { self.reaches(path, 0) }
+        if self.uid == 0 { Some(true) } else { self.reaches(path) }
     }
 
     fn may_read(&self, path: &[u8]) -> bool {
@@ -79,7 +77,7 @@ impl HostView for Reach<'_> {
         match self.host.kind(path) {
             kind if self.uid == 0 => kind,
             // A link that leads nowhere may lead there by what may not be searched.
-            Kind::Missing => match folder_of(path).map_or(Some(true), |folder| self.searches(folder, 0)) {
+            Kind::Missing => match folder_of(path).map_or(Some(true), |folder| self.searches(folder)) {
                 Some(true) => Kind::Missing,
                 _ => Kind::Unknown,
             },
@@ -117,7 +115,7 @@ impl HostView for Reach<'_> {
     }
 
     fn is_link(&self, path: &[u8]) -> Option<bool> {
-        let may = folder_of(path).filter(|_| self.uid != 0).map_or(Some(true), |folder| self.searches(folder, 0));
+        let may = folder_of(path).filter(|_| self.uid != 0).map_or(Some(true), |folder| self.searches(folder));
         self.host.is_link(path).filter(|_| may == Some(true))
     }
 }
@@ -130,12 +128,12 @@ mod tests {
     #[test]
     fn nobody_sees_into_folders_that_are_closed_to_him() {
         let mut tree = MemoryTree::default();
-        for path in ["/root/a", "/home/odile/a", "/home/odile/own", "/etc/shadow", "/etc/all", "/srv/drop/a"] {
+        for path in ["/srv/shut/a", "/home/odile/a", "/home/odile/own", "/etc/shadow", "/etc/all", "/srv/drop/a"] {
             tree.file(path, "x", false);
         }
-        tree.link("/home/odile/way", "/root/a");
+        tree.link("/home/odile/way", "/srv/shut/a");
         tree.link("/home/odile/inside", "/home/odile/own");
-        tree.own("/root", 0o700, 0, 0);
+        tree.own("/srv/shut", 0o700, 0, 0);
         tree.own("/home/odile", 0o700, 1000, 1000);
         tree.own("/home/odile/own", 0o600, 1000, 1000);
         tree.own("/etc/shadow", 0o640, 0, 42);
@@ -143,8 +141,8 @@ mod tests {
         let [root, odile] = Account::made_up("/bin/sh");
         let bytes = || Content::Bytes("x".into());
         for (path, of_odile) in [
-            ("/root/a", Content::Denied),
-            ("/root/none", Content::Denied),
+            ("/srv/shut/a", Content::Denied),
+            ("/srv/shut/none", Content::Denied),
             ("/home/odile/a", bytes()),
             ("/home/odile/own", bytes()),
             ("/home/odile/inside", bytes()),
@@ -160,11 +158,11 @@ mod tests {
             assert_eq!(Reach::new(&tree, &root).read(path.as_bytes()), tree.read(path.as_bytes()), "{path}");
         }
         let files = Reach::new(&tree, &odile);
-        let kinds =
-            ["/root", "/root/a", "/root/none", "/home/odile/way", "/etc/shadow", "/"].map(|path| files.kind(path.as_bytes()));
+        let kinds = ["/srv/shut", "/srv/shut/a", "/srv/shut/none", "/home/odile/way", "/etc/shadow", "/"]
+            .map(|path| files.kind(path.as_bytes()));
         assert_eq!(kinds, [Kind::Folder, Kind::Unknown, Kind::Unknown, Kind::Unknown, Kind::File, Kind::Folder]);
-        assert_eq!((files.list(b"/root"), files.list(b"/srv/drop")), (None, None));
+        assert_eq!((files.list(b"/srv/shut"), files.list(b"/srv/drop")), (None, None));
         assert_eq!(files.list(b"/home/odile").map(|names| names.len()), Some(4));
-        assert_eq!(files.may(b"/root/a", odile.uid, odile.gid, Want::Read), Some(false));
+        assert_eq!(files.may(b"/srv/shut/a", odile.uid, odile.gid, Want::Read), Some(false));
     }
 }

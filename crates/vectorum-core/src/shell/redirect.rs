@@ -14,7 +14,7 @@ use super::parse::is_name_start;
 use super::passing::{PASSES, is_made_up};
 use super::program::sets;
 use super::reference::BAD_SHAPE;
-use super::streams::{Goes, Opening, Streams, number_of};
+use super::streams::{Goes, Opening, Streams, number_of, stands_for_number};
 use super::syntax::{Change, Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
 use crate::host_view::{self, Kind, Want};
@@ -299,7 +299,6 @@ impl Machine<'_> {
                         continue;
                     }
                     let is_copied = file.is_some();
-                    let mut is_named = true;
                     let path = match file.map_or_else(|| self.file_named(&redirect.word), Named::One) {
                         Named::One(path) => path,
                         Named::NoneOrMany => return Ok(false),
@@ -321,21 +320,18 @@ impl Machine<'_> {
                         answer = Err(self.doubt("whether a file is open by that number"));
                         continue;
                     }
-                    match &path[..] {
-                        b"/dev/null" => continue,
-                        // Only a process that has a terminal has that one (tty(4)).
-                        b"/dev/tty" => {
-                            if !self.is_interactive {
-                                answer = Err(self.doubt("whether there is a terminal"));
-                            }
-                            continue;
+                    if path == b"/dev/null"[..] {
+                        continue;
+                    }
+                    // Only a process that has a terminal has that one (tty(4)).
+                    if path == b"/dev/tty"[..] {
+                        if !self.is_interactive {
+                            answer = Err(self.doubt("whether there is a terminal"));
                         }
-                        b"/dev/stdin" | b"/dev/stdout" | b"/dev/stderr" => {}
-                        path if path.starts_with(b"/dev/fd/") => {}
-                        _ => is_named = false,
+                        continue;
                     }
                     // It is opened anew, which somebody else's is not, nor a socket (proc(5), `/proc/PID/fd/`); ksh copies it.
-                    if is_named {
+                    if stands_for_number(&path) {
                         if self.dialect != Dialect::Ksh && !opening.streams.is_own(&path) {
                             answer = Err(self.doubt("whether what is open can be opened anew"));
                         }

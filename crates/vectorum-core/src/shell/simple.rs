@@ -151,12 +151,10 @@ impl Machine<'_> {
                     self.fork(&doubt, |m| m.declare(&name, given), |m| m.doubt_status(status));
                 }
                 Ok(given) => {
-                    let (is_behind, more) = (usize::from(prefix > 0), usize::from(self.as_sh));
+                    let is_behind = usize::from(prefix > 0);
                     (self.tame, self.behind_command) = (self.tame + is_behind, self.behind_command + is_behind);
                     // What it sets is worked out by the declaration itself, other words are before it.
-                    self.within_special += more;
-                    self.declare(&name, given);
-                    self.within_special -= more;
+                    self.as_special(true, |m| m.declare(&name, given));
                     (self.tame, self.behind_command) = (self.tame - is_behind, self.behind_command - is_behind);
                 }
                 Err(_) => {

@@ -74,6 +74,11 @@ fn number_named(path: &[u8]) -> Option<usize> {
     }
 }
 
+/// Whether a file stands for something that is open by a number, whichever that is.
+pub(super) fn stands_for_number(path: &[u8]) -> bool {
+    number_named(path).is_some() || path.starts_with(b"/dev/fd/")
+}
+
 /// The number that a redirection opens, if it is one of these.
 pub(super) fn number_of(redirect: &Redirect) -> Option<usize> {
     match &redirect.from[..] {
