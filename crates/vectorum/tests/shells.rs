@@ -9,6 +9,8 @@
 
 #[path = "../../vectorum-core/tests/shell/cases.rs"]
 mod cases;
+#[path = "common/mod.rs"]
+mod common;
 #[path = "shells/crossed.rs"]
 mod crossed;
 #[path = "shells/files.rs"]
@@ -19,11 +21,12 @@ mod words;
 use std::collections::BTreeMap;
 use std::fs;
 use std::os::unix::fs::{PermissionsExt, chown, symlink};
-use std::os::unix::process::{CommandExt, ExitStatusExt};
+use std::os::unix::process::ExitStatusExt;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::Stdio;
 
 use cases::Expected;
+use common::{NOBODY, Who, am_root, command};
 use vectorum_core::Block;
 use vectorum_core::route::{Account, Forecast, Ground, Held, Reached, shell_script};
 use vectorum_host::LiveHost;
@@ -70,36 +73,14 @@ enum Came {
     TooLong,
 }
 
-/// Who runs texts.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Who {
-    /// Whoever runs the tests.
-    Oneself,
-    /// An account that may do little, where the tests are run by root.
-    Ordinary,
-}
-
-impl Who {
-    /// Both of them, or the one that there is.
-    fn all() -> &'static [Who] {
-        if nix::unistd::geteuid().is_root() { &[Who::Oneself, Who::Ordinary] } else { &[Who::Oneself] }
-    }
-}
-
-/// The number of the account `nobody`, which every Debian has, and of its group.
-const NOBODY: u32 = 65534;
-
 /// Runs a script by a shell's program for at most so many seconds.
 fn real(shell: &str, program: &str, who: Who, script: &Path, home: &Path, start: Vec<(&str, &str)>, seconds: &str) -> Came {
-    let mut command = Command::new("timeout");
+    let mut command = command(who, "timeout");
     command.args(["-k", "1", seconds, program]);
     match shell {
         "fish" => drop(command.arg("-N")),
         "zsh" => drop(command.arg("-f")),
         _ => {}
-    }
-    if who == Who::Ordinary {
-        command.uid(NOBODY).gid(NOBODY);
     }
     let output = command
         .arg(script)
@@ -154,14 +135,13 @@ impl Place {
         let place = folder.path().canonicalize().expect("its place");
         let home = place.join("home");
         fs::create_dir(&home).expect("a home");
-        let own = match who {
-            Who::Oneself => nix::unistd::geteuid().as_raw(),
-            Who::Ordinary => {
-                fs::set_permissions(&place, fs::Permissions::from_mode(0o755)).expect("a way into the folder");
-                chown(&home, Some(NOBODY), Some(NOBODY)).expect("a home of its own");
-                NOBODY
-            }
-        };
+        // An ordinary account comes to its home, and may write there.
+        let is_other = who == Who::Ordinary && am_root();
+        if is_other {
+            fs::set_permissions(&place, fs::Permissions::from_mode(0o755)).expect("a way into the folder");
+            chown(&home, Some(NOBODY), Some(NOBODY)).expect("a home of its own");
+        }
+        let own = if is_other { NOBODY } else { nix::unistd::geteuid().as_raw() };
         let (shell, called) = shell.split_once('/').map_or((shell, None), |(shell, name)| (shell, Some(name)));
         let program = format!("/usr/bin/{shell}");
         let mut program = if Path::new(&program).exists() { program } else { format!("/bin/{shell}") };
@@ -172,7 +152,7 @@ impl Place {
         let account = Account {
             name: if own == 0 { "root".into() } else { "nobody".into() },
             uid: own,
-            gid: if own == 0 { nix::unistd::getegid().as_raw() } else { own },
+            gid: if is_other { NOBODY } else { nix::unistd::getegid().as_raw() },
             home: home.display().to_string().into(),
             shell: program.clone().into(),
         };
@@ -270,7 +250,7 @@ impl Place {
 }
 
 fn check(shell: &str, rounds: usize, seed: u64, veils: bool, make: Make) -> Found {
-    let places: Vec<Place> = Who::all().iter().map(|who| Place::new(shell, *who)).collect();
+    let places: Vec<Place> = Who::at_hand().iter().map(|who| Place::new(shell, *who)).collect();
     let mut dice = Dice { state: seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1, veils };
     let mut all = Found::default();
     for round in 0..rounds {
@@ -369,7 +349,7 @@ fn what_is_said_of_each_line_is_so() {
     let path = std::env::var_os("VECTORUM_LINES").expect("VECTORUM_LINES names a file");
     let lines = fs::read_to_string(path).expect("the lines");
     let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh ksh mksh".to_owned());
-    let judge = |shell| -> usize { Who::all().iter().map(|who| judge_lines(shell, *who, lines.lines())).sum() };
+    let judge = |shell| -> usize { Who::at_hand().iter().map(|who| judge_lines(shell, *who, lines.lines())).sum() };
     let failed: usize = only.split_whitespace().map(judge).sum();
     assert_eq!(failed, 0, "something else was said than is so");
 }
@@ -380,7 +360,7 @@ fn what_was_once_said_wrongly_is_not_said_any_more() {
     // They wait for their shells most of the time.
     let judge = |(shell, lines): (&'static str, &'static str)| -> usize {
         let judge_as = |who: &'static Who| std::thread::spawn(move || judge_lines(shell, *who, lines.lines()));
-        let all: Vec<_> = Who::all().iter().map(judge_as).collect();
+        let all: Vec<_> = Who::at_hand().iter().map(judge_as).collect();
         all.into_iter().map(|one| one.join().expect("lines that were judged")).sum()
     };
     let failed: usize = sections.map(judge).sum();
@@ -393,7 +373,7 @@ fn what_is_handed_in_becomes_what_is_said() {
     let mut failed = 0;
     let only = std::env::var("VECTORUM_SHELLS").unwrap_or_else(|_| "dash bash zsh fish ksh mksh".to_owned());
     for shell in only.split_whitespace() {
-        let mut places: Vec<Place> = Who::all().iter().map(|who| Place::new(shell, *who)).collect();
+        let mut places: Vec<Place> = Who::at_hand().iter().map(|who| Place::new(shell, *who)).collect();
         let (mut texts, mut all, mut is_asked) = (Vec::new(), Found::default(), false);
         for line in include_str!("shells/handed.txt").lines().skip_while(|line| !line.starts_with('#')) {
             let lacks = line.strip_prefix("without ").map(|name| (name, None));
@@ -430,7 +410,8 @@ fn the_table_is_so_in_the_real_shells() {
     let mut wrong = Vec::new();
     for case in cases::all() {
         fs::write(&script, format!("{}{}", case.text, cases::ending(case.shell))).expect("a script");
-        let real = match real(case.shell, case.shell, Who::Oneself, &script, &home, start(&home.display().to_string()), "30") {
+        let real = match real(case.shell, case.shell, Who::at_hand()[0], &script, &home, start(&home.display().to_string()), "30")
+        {
             Came::Through(received) => Some(received),
             _ => None,
         };

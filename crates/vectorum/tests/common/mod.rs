@@ -22,9 +22,16 @@ pub enum Who {
 pub const BOTH: [Who; 2] = [Who::Root, Who::Ordinary];
 
 /// The account `nobody`, which every Debian has.
-const NOBODY: u32 = 65534;
+pub const NOBODY: u32 = 65534;
 
-fn am_root() -> bool {
+impl Who {
+    /// As whom something can be run without help: both, or an ordinary account alone.
+    pub fn at_hand() -> &'static [Who] {
+        if am_root() { &BOTH } else { &[Who::Ordinary] }
+    }
+}
+
+pub fn am_root() -> bool {
     nix::unistd::geteuid().is_root()
 }
 
