@@ -179,8 +179,8 @@ struct Fish<'a> {
     nested: usize,
     /// How many outputs are taken in.
     captures: usize,
-    /// Another shell at which somebody types instead; `None` within it where which is not followed.
-    successor: Option<Option<super::successor::Successor>>,
+    /// The shells at which somebody may type instead.
+    succession: super::successor::Succession,
     /// Where the shell was last seen to end.
     end: Option<Site>,
     /// Names that something may set at any time.

@@ -18,7 +18,7 @@ use super::program::content;
 use super::restless::Restless;
 use super::state::{State, Status};
 use super::steps::Steps;
-use super::successor::Successor;
+use super::successor::{Succession, Successor};
 use super::syntax::*;
 use super::touched::Touched;
 use super::value::{Doubt, Maybe};
@@ -197,8 +197,8 @@ pub(super) struct Machine<'a> {
     pub(super) is_declaring: bool,
     /// What the shell may be called, where that is one of a few.
     pub(super) called: &'static [&'static str],
-    /// Another shell at which somebody types instead; `None` within it where which is not followed.
-    pub(super) successor: Option<Option<Successor>>,
+    /// The shells at which somebody may type instead.
+    pub(super) succession: Succession,
     /// Whether a name is set that is held fast.
     pub(super) is_refused: bool,
     /// Whether a pattern named no file there.
@@ -286,7 +286,7 @@ impl<'a> Machine<'a> {
             is_for_child: false,
             is_declaring: false,
             called: &[],
-            successor: None,
+            succession: Succession::default(),
             is_refused: false,
             child_failed: false,
             exports_separators: false,

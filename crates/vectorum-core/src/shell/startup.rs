@@ -330,8 +330,8 @@ impl Machine<'_> {
         let (left, spent) = frame.map_or((None, None), |mut frame| (frame.leave.take(), frame.next.take()));
         let state = branch::join(self.live.take(), spent, &why);
         let ended = Ended::of(state.is_some(), left.is_some());
-        let Machine { end, log, skipped, read, startup, successor, .. } = self;
-        let successor = successor.flatten();
+        let Machine { end, log, skipped, read, startup, succession, .. } = self;
+        let successor = succession.into_one();
         Outcome { state, ended, end, log: Arc::new(log), decided: Arc::default(), skipped, read, startup, successor }
     }
 }

@@ -2,10 +2,11 @@
 
 use bytes::Bytes;
 
+use super::content::Content;
 use super::machine::Machine;
 use super::options::names::is_one_of;
 use super::syntax::Dialect;
-use super::value::Val;
+use super::value::{Doubt, Val};
 
 /// Names of programs that are shells.
 const SHELLS: &str = "ash bash csh dash fish ksh ksh93 mksh rbash sh tcsh yash zsh zsh5";
@@ -26,6 +27,49 @@ pub struct Successor {
 
 /// Programs that start a shell to type at by themselves (su(1), newgrp(1), script(1)).
 const STARTING: &str = "newgrp script sg su";
+
+/// The shells at which somebody may type instead: none, one, or such as are not followed.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Succession {
+    one: Option<Successor>,
+    is_unclear: bool,
+}
+
+impl Succession {
+    /// Another way leads to a shell. `as_login` says whether it is told that it is one for a login besides its words.
+    pub(super) fn add(&mut self, program: &Bytes, manner: Manner, as_login: bool, folder: Option<Bytes>) {
+        let Manner::Plain { is_login } = manner else {
+            self.is_unclear = true;
+            return;
+        };
+        let other = Successor { program: program.clone(), is_login: is_login || as_login, folder };
+        self.is_unclear |= self.one.as_ref().is_some_and(|one| *one != other);
+        self.one = Some(other);
+    }
+
+    /// The one to which all ways lead; `None` where they do not.
+    pub(super) fn only(&mut self, goes_on: bool) -> Option<&Successor> {
+        if goes_on || self.is_unclear {
+            self.one = None;
+        }
+        self.one.as_ref()
+    }
+
+    /// The one that there is.
+    pub(super) fn into_one(self) -> Option<Successor> {
+        self.one
+    }
+}
+
+/// How many shells there are for the one that takes the place of one: most count themselves out before (measured: bash 5.2,
+/// 93u+m, zsh 5.9, fish 3.6).
+pub(super) fn counted_out(level: Option<&Val>) -> Val {
+    let number = level.and_then(Val::known).and_then(|text| std::str::from_utf8(text).ok()?.parse::<i64>().ok());
+    match number {
+        Some(number) => Val::of((number - 1).to_string()),
+        None => Val::Unknown(Doubt::new("how many shells there are", None)),
+    }
+}
 
 /// What a shell is started as by its words, where somebody is to type at it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -78,33 +122,15 @@ impl Machine<'_> {
         }
         let Some(manner) = manner(program, arguments, is_replaced) else { return false };
         let folder = self.live.as_ref().and_then(|state| state.folder.clone());
-        // These count themselves out before they become another program (measured: bash 5.2, 93u+m, zsh 5.9).
         if is_replaced && matches!(self.dialect, Dialect::Bash | Dialect::Ksh | Dialect::Zsh) {
-            self.count_out();
+            let level = counted_out(self.content_of(b"SHLVL").value().as_ref());
+            if let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(b"SHLVL")) {
+                var.content = Content::Set(level);
+            }
         }
-        let successor = match manner {
-            Manner::Plain { is_login } => Some(Successor { program: program.clone(), is_login: is_login || as_login, folder }),
-            Manner::Other => None,
-        };
-        match &self.successor {
-            None => self.successor = Some(successor),
-            Some(other) if *other == successor => {}
-            Some(_) => self.successor = Some(None),
-        }
+        self.succession.add(program, manner, as_login, folder);
         self.stop();
         true
-    }
-
-    fn count_out(&mut self) {
-        let level = self.content_of(b"SHLVL").value();
-        let number = level.as_ref().and_then(Val::known).and_then(|text| std::str::from_utf8(text).ok()?.parse::<i64>().ok());
-        let value = match number {
-            Some(number) => Val::of((number - 1).to_string()),
-            None => Val::Unknown(self.doubt("how many shells there are")),
-        };
-        if let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(b"SHLVL")) {
-            var.content = super::content::Content::Set(value);
-        }
     }
 
     /// Where a shell came before its prompt is its end, if all ways lead to one.
@@ -113,8 +139,7 @@ impl Machine<'_> {
         let goes_on = self.live.is_some();
         let why = self.doubt(super::machine::PARTED);
         self.live = super::branch::join(self.live.take(), Some(left), &why);
-        if goes_on || self.successor == Some(None) {
-            self.successor = None;
+        if self.succession.only(goes_on).is_none() {
             self.fog(NOT_FOLLOWED);
         }
     }

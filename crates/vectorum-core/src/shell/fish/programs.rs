@@ -3,7 +3,7 @@
 use super::super::lookup::{UNREAD, is_program};
 use super::super::outputs::PRINTED;
 use super::super::program::{self, Place};
-use super::super::successor::{Manner, Successor, manner};
+use super::super::successor::{counted_out, manner};
 use super::commands::is_keyword;
 use super::functions::OWN;
 use super::*;
@@ -41,25 +41,13 @@ impl Fish<'_> {
             return false;
         }
         let Some(manner) = manner(program, arguments, is_replaced) else { return false };
-        let one = |m: &Self, name: &[u8]| m.items(name).ok().and_then(|items| items.first().and_then(|v| v.known().cloned()));
-        let folder = one(self, b"PWD");
-        // It counts itself out before it becomes another program (measured: 3.6).
-        let level = one(self, b"SHLVL").and_then(|text| std::str::from_utf8(&text).ok()?.parse::<i64>().ok());
+        let one = |m: &Self, name: &[u8]| m.items(name).ok().and_then(|items| items.first().cloned());
+        let folder = one(self, b"PWD").and_then(|folder| folder.known().cloned());
         if is_replaced {
-            let level = match level {
-                Some(level) => Val::of((level - 1).to_string()),
-                None => Val::Unknown(self.doubt("how many shells there are")),
-            };
+            let level = counted_out(one(self, b"SHLVL").as_ref());
             self.put(b"SHLVL", Some(Kept::Global), vec![level], Some(true), None);
         }
-        let successor = match manner {
-            Manner::Plain { is_login } => Some(Successor { program: program.clone(), is_login, folder }),
-            Manner::Other => None,
-        };
-        self.successor = match self.successor.take() {
-            Some(other) if other != successor => Some(None),
-            _ => Some(successor),
-        };
+        self.succession.add(program, manner, false, folder);
         self.stop();
         true
     }

@@ -4,7 +4,7 @@ use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
 use super::super::decided::Decided;
 use super::super::log::Log;
-use super::super::successor::NOT_FOLLOWED;
+use super::super::successor::{NOT_FOLLOWED, Succession};
 use super::*;
 
 /// Reads the file of universal variables.
@@ -259,7 +259,7 @@ impl Setting {
             may_be_empty: false,
             depth: 0,
             quiet: 0,
-            successor: None,
+            succession: Succession::default(),
             log: Log::default(),
             read: Vec::new(),
             skipped: Vec::new(),
@@ -466,8 +466,7 @@ impl Fish<'_> {
         let Some(left) = self.stopped.take() else { return };
         let goes_on = self.live.is_some();
         self.live = branch::join(self.live.take(), Some(left), &Doubt::new(PARTED, None));
-        if goes_on || self.successor == Some(None) {
-            self.successor = None;
+        if self.succession.only(goes_on).is_none() {
             self.fog(NOT_FOLLOWED);
         }
     }
@@ -475,9 +474,9 @@ impl Fish<'_> {
     fn finish(mut self) -> Outcome<State> {
         let left = self.ended();
         let ended = Ended::of(self.live.is_some(), left.is_some());
-        let Fish { live, log, skipped, read, end, successor, .. } = self;
+        let Fish { live, log, skipped, read, end, succession, .. } = self;
         let (log, decided, startup) = (Arc::new(log), Arc::default(), Vec::new());
-        Outcome { state: live, ended, end, log, decided, skipped, read, startup, successor: successor.flatten() }
+        Outcome { state: live, ended, end, log, decided, skipped, read, startup, successor: succession.into_one() }
     }
 }
 
