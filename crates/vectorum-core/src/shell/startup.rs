@@ -17,14 +17,14 @@ use super::known::{LOOKED_AT, Setting};
 use super::log::Log;
 use super::machine::{Ended, Machine, Outcome, Skipped};
 use super::options::names::NO_BRACES;
+use super::settled::{decided, settle};
 use super::state::State;
 use super::successor::Successor;
 use super::syntax::Dialect;
 use super::taken::{Taken, taken};
 use super::touched::Touched;
 use super::value::{Doubt, Val};
-use crate::host_view::{Kind, Want};
-use crate::reader::is_portable;
+use crate::host_view::Kind;
 use crate::route::{Account, Flavour, Ground, Held, Site, Variable};
 
 /// What a shell is started for.
@@ -324,7 +324,7 @@ impl Machine<'_> {
         }
     }
 
-    fn finish(mut self) -> Outcome {
+    pub(super) fn finish(mut self) -> Outcome {
         let why = Doubt::new(super::machine::PARTED, None);
         let frame = self.frames.drain(..).next();
         let (left, spent) = frame.map_or((None, None), |mut frame| (frame.leave.take(), frame.next.take()));
@@ -483,19 +483,6 @@ impl Machine<'_> {
     }
 }
 
-/// The text that a variable would be handed on with, and whether it may not be set.
-fn text_of(var: &Var, dialect: Dialect) -> Option<(Val, bool)> {
-    match &var.content {
-        Content::Unset => None,
-        Content::Set(_) if var.is_pending => None,
-        Content::Set(value) => Some((value.clone(), false)),
-        Content::Perhaps(value) => Some((value.clone(), true)),
-        // Lists are not handed on: in bash and ksh their first item is not either.
-        Content::Array(values) if matches!(dialect, Dialect::Ksh | Dialect::Mksh) => values.first().map(|v| (v.clone(), true)),
-        Content::Array(_) | Content::Table(_) => None,
-    }
-}
-
 /// What parts words in ksh is as ever once its files are read, whatever they made of it (measured: 93u+m).
 fn part_words_as_ever(state: &mut State) {
     let usual = Content::Set(Val::of(b" \t\n"));
@@ -526,188 +513,4 @@ fn turn_posix(machine: &mut Machine<'_>, payload: &Payload) {
     if matches!(payload, Payload::Script(Some(_))) {
         machine.fog(super::options::IN_ANOTHER_WAY);
     }
-}
-
-/// Whether a line decided what is handed on of a variable, whatever was handed in.
-fn is_decided(name: &[u8], var: &Var) -> bool {
-    // How deep the shell lies is counted at the end, too.
-    var.site.is_some() && var.exported == Some(true) && !matches!(name, b"_" | b"SHLVL")
-}
-
-/// What lines decided of what is handed on.
-fn decided(outcome: &Outcome, dialect: Dialect) -> Decided {
-    let changed = outcome.state.iter().flat_map(|state| state.vars.changed().map(|name| (name, state.vars.at_last(name))));
-    let last = changed.map(|(name, var)| {
-        let var = var.filter(|var| is_decided(name, var));
-        let last = var.and_then(|var| {
-            let (value, may_be_absent) = text_of(&var, dialect)?;
-            Some(Last::new(value, may_be_absent, var.site.clone()))
-        });
-        (name, last)
-    });
-    Decided::of(last, &outcome.log)
-}
-
-/// Compares what is handed on with what was handed in.
-fn settle(outcome: Outcome, start: &Handed, invocation: &Invocation) -> Started {
-    let Outcome { state, ended, end, log, decided, skipped, read, startup, successor } = outcome;
-    let mut started = Started { ended, end, log, decided, skipped, read, startup, successor, ..Started::default() };
-    let Some(state) = state else { return started };
-    started.open = state.open.clone();
-    let keeps_odd = !matches!(invocation.dialect, Dialect::Dash | Dialect::Mksh);
-    if !keeps_odd {
-        started.gone.extend(start.names().filter(|name| !is_portable(name)).map(|name| (name.clone(), None)));
-    }
-    let mut changed = Vec::new();
-    let (mut gone, mut kept, mut removed) = (Vec::new(), Vec::new(), Vec::new());
-    for name in state.vars.others(started.decided.others()) {
-        let Some(var) = state.vars.at_last(name) else {
-            if is_portable(name) && start.contains(name) {
-                removed.push(name.clone());
-            }
-            continue;
-        };
-        if name == "_" {
-            continue;
-        }
-        let value = text_of(&var, invocation.dialect);
-        // What it was is asked only where it may be the same.
-        let was = || start.get(name).map(|(value, _)| value);
-        let is_same = || {
-            let before = state.vars.at_first(name);
-            before.is_some_and(|before| before.content == var.content && before.exported == var.exported)
-        };
-        match (value, var.exported) {
-            (Some((value, may_be_absent)), Some(true) | None) => {
-                let may_be_absent = may_be_absent || var.exported.is_none();
-                let is_as_handed = var.site.is_none() && is_same() && was().as_ref() == Some(&value);
-                // What the shell keeps for itself, and nothing but an unknown text may have exported, is
-                // among the names that may be set, too.
-                let is_own = || state.vars.at_first(name).is_some_and(|b| b.exported == Some(false)) && !start.contains(name);
-                let is_only_open = var.exported.is_none() && value.known().is_none() && state.open.is_some() && is_own();
-                if !is_as_handed && !is_only_open {
-                    changed.push((name.clone(), Last::new(value, may_be_absent, var.site.clone())));
-                }
-            }
-            (value, _) => {
-                if start.contains(name) {
-                    let site = started.log.of(name).next_back().map(|a| a.site.clone());
-                    gone.push((name.clone(), site));
-                }
-                if value.is_some()
-                    && var.exported == Some(false)
-                    && let Some(site) = &var.site
-                {
-                    kept.push((name.clone(), site.clone()));
-                }
-            }
-        }
-    }
-    gone.sort_by(|(a, _), (b, _)| a.cmp(b));
-    kept.sort_by(|(a, _), (b, _)| a.cmp(b));
-    started.gone.append(&mut gone);
-    started.kept = kept;
-    started.changed = changed.into_iter().collect();
-    removed.sort();
-    started.gone.extend(removed.into_iter().map(|name| (name, None)));
-    last_level(&mut started, &state, invocation);
-    started
-}
-
-/// bash and zsh count back down where they become their program.
-fn last_level(started: &mut Started, state: &State, invocation: &Invocation) {
-    let counts_back = match (invocation.dialect, &invocation.payload) {
-        (Dialect::Bash, Payload::Becomes) | (Dialect::Zsh, Payload::Becomes | Payload::Forks) => true,
-        (Dialect::Bash | Dialect::Zsh, Payload::Command) => {
-            let why = Doubt::new("the shell counts one less where it becomes its last command", None);
-            if let Some(last) = started.changed.get_mut(&b"SHLVL"[..]) {
-                last.value = why.number();
-            }
-            return;
-        }
-        _ => false,
-    };
-    if !counts_back {
-        return;
-    }
-    let now = state.vars.get(b"SHLVL").and_then(|v| v.content.value());
-    if let Some(Val::Known(level)) = now {
-        let number = std::str::from_utf8(&level).ok().and_then(|l| l.parse::<i64>().ok()).unwrap_or(1);
-        let down = (number - 1).max(0).to_string();
-        started.changed.insert(Bytes::from_static(b"SHLVL"), Last { value: Val::of(down), may_be_absent: false, site: None });
-    }
-}
-
-/// A host of which one file is known.
-struct OneFile<'a>(&'a [u8]);
-
-/// What that file is called.
-const THE_FILE: &[u8] = b"/the file";
-
-impl crate::host_view::HostView for OneFile<'_> {
-    fn kind(&self, path: &[u8]) -> Kind {
-        match path {
-            THE_FILE => Kind::File,
-            b"/dev/null" => Kind::Other,
-            _ => Kind::Unknown,
-        }
-    }
-
-    fn programs(&self, _: &[u8]) -> Option<Vec<Bytes>> {
-        None
-    }
-
-    fn real_path(&self, _: &[u8]) -> Option<Bytes> {
-        None
-    }
-
-    fn read(&self, path: &[u8]) -> crate::host_view::Content {
-        match path {
-            THE_FILE => crate::host_view::Content::Bytes(Bytes::copy_from_slice(self.0)),
-            _ => crate::host_view::Content::Denied,
-        }
-    }
-
-    fn list(&self, _: &[u8]) -> Option<Vec<Bytes>> {
-        None
-    }
-
-    fn may(&self, path: &[u8], _: u32, _: u32, want: Want) -> Option<bool> {
-        (path == THE_FILE && want == Want::Read).then_some(true)
-    }
-}
-
-/// What a file comes to when a shell takes it in with `set -a; . FILE` (fish: `source FILE`), on a host
-/// of which nothing else is known. `dialect` is `None` for fish. `None` where anything of it is not
-/// followed, or the shell would not read it to its end.
-pub(crate) fn taken_in(
-    dialect: Option<Dialect>,
-    text: &[u8],
-    account: &Account,
-    start: &crate::block::Block,
-    folder: &[u8],
-) -> Option<Started> {
-    let host = OneFile(text);
-    let start = &Handed::from(start);
-    let ground = Ground::new(&host, std::slice::from_ref(account));
-    let invocation = Invocation::for_script(dialect.unwrap_or(Dialect::Zsh), Payload::Script(None));
-    let started = match dialect {
-        None => super::fish::taken_in(ground, account, start, THE_FILE, folder, &invocation),
-        Some(dialect) => {
-            let touched = Touched::new(ground.files, account);
-            let begin = state(ground, account, start, folder, &invocation);
-            let mut machine = Machine::new(ground, &touched, account, dialect, begin);
-            machine.put_option("allexport", true);
-            let source = super::Source::new(Bytes::from_static(THE_FILE), Bytes::copy_from_slice(text));
-            // Each line must be one that the shell reads.
-            if source.tree(dialect).trouble().is_some() {
-                return None;
-            }
-            machine.run_source(&Arc::new(source), Boundary::Text);
-            let mut outcome = machine.finish();
-            outcome.decided = Arc::new(decided(&outcome, dialect));
-            settle(outcome, start, &invocation)
-        }
-    };
-    (started.open.is_none() && started.ended == Ended::No).then_some(started)
 }

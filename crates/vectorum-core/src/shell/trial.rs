@@ -84,7 +84,7 @@ pub(super) fn out_of_fish_handed(handed: (&str, &str), text: &str) -> String {
     let [_, account] = Account::made_up("/usr/bin/fish");
     let usual = [("HOME", "/home/odile"), ("PATH", "/usr/bin")].into_iter().filter(|(name, _)| *name != handed.0);
     let start = Block::from_vars(usual.chain([handed]));
-    out(super::startup::taken_in(None, text.as_bytes(), &account, &start, b"/home/odile"))
+    out(super::one_file::taken_in(None, text.as_bytes(), &account, &start, b"/home/odile"))
 }
 
 /// The same on a host that has a few programs and no others.
