@@ -1,5 +1,7 @@
 //! What is done to a parameter's value before it is taken: cut, exchanged, put in another case.
 
+use std::sync::Arc;
+
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
@@ -8,7 +10,7 @@ use super::machine::Machine;
 use super::parameter::{is_plain_cut, is_usual_cut};
 use super::pattern::Pattern;
 use super::syntax::*;
-use super::value::Val;
+use super::value::{Doubt, Val};
 
 /// Whether what a pattern opens is not closed, if that is certain.
 fn is_open(bytes: &[u8], quoted: &[bool]) -> Option<bool> {
@@ -31,6 +33,41 @@ impl Machine<'_> {
         true
     }
 
+    /// Works out what stands within a change to a value, or does not: of one that is not known, or is empty, it may be either.
+    pub(super) fn perhaps_work_out(&mut self, change: &Change, doubt: &Arc<Doubt>) {
+        let is_zsh = self.dialect == Dialect::Zsh;
+        let is_plain = |part: &Part| match part {
+            Part::Text(text) => !(is_zsh && text.iter().any(|byte| b"[(".contains(byte))),
+            part => matches!(part, Part::Quoted(_)),
+        };
+        let pattern = |m: &mut Self, word: &Word| {
+            if let Ok((bytes, quoted)) = m.pattern_text(word, false)
+                && is_zsh
+            {
+                m.fail_if_open(&bytes, &quoted);
+            }
+        };
+        match change {
+            Change::Trim(_, _, word) if !word.parts.iter().all(is_plain) => self.fork(doubt, |m| pattern(m, word), |_| {}),
+            Change::Replace(both, _) if !both.0.parts.iter().chain(&both.1.parts).all(is_plain) => {
+                let work_out = |m: &mut Self| {
+                    pattern(m, &both.0);
+                    // What is put there may be looked at only where something is found.
+                    m.fork(doubt, |m| drop(m.one(&both.1.parts, Mode::One)), |_| {});
+                };
+                self.fork(doubt, work_out, |_| {});
+            }
+            Change::Slice(from, length) if !is_plain_cut(change) => {
+                let work_out = |m: &mut Self| std::iter::once(from).chain(length).for_each(|sum| drop(m.sum_in_word(sum)));
+                self.fork(doubt, work_out, |_| {});
+            }
+            // An end that is counted from the other may lie before the beginning.
+            Change::Slice(_, Some(_)) if is_zsh => self.fail_or_go_on(doubt),
+            _ => {}
+        }
+        self.doubt_what_it_sets(change, doubt);
+    }
+
     /// Does to a value what the parameter says.
     pub(super) fn changed(&mut self, value: Val, change: &Change) -> Val {
         if matches!(change, Change::None) {
@@ -42,7 +79,7 @@ impl Machine<'_> {
         let text = match &value {
             Val::Known(text) => text.clone(),
             Val::Unknown(doubt) => {
-                self.doubt_what_it_sets(change, doubt);
+                self.perhaps_work_out(change, doubt);
                 // A name that says where it is cut may not be set.
                 if matches!(change, Change::Slice(..)) && !is_plain_cut(change) {
                     if self.dialect == Dialect::Bash && self.refuses_unset() {
@@ -122,6 +159,11 @@ impl Machine<'_> {
                 let is_sign = |part: &Part| matches!(part, Part::Quoted(text) if !text.iter().all(u8::is_ascii_alphabetic));
                 if self.dialect == Dialect::Ksh && with.parts.iter().any(is_sign) {
                     return odd(self);
+                }
+                // There it is looked at only where something is found (measured: 93u+m).
+                let is_lazy = self.dialect == Dialect::Ksh && with.literal().is_none();
+                if is_lazy && replaced(&text, &pattern, bytes.is_empty(), b"", *how) == Some(text.to_vec()) {
+                    return Val::Known(text);
                 }
                 let Val::Known(with) = self.one(&with.parts, Mode::One) else { return odd(self) };
                 if with.contains(&b'&') || with.contains(&b'\\') || text.len() > 2000 {

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::branch::{self, Left};
+use super::content::Var;
 use super::control::END_TRAP;
 use super::frame::{Apart, Boundary, Frame};
 use super::machine::{Machine, PARTED};
@@ -12,6 +13,7 @@ use super::restless::LEAVES;
 use super::state::{State, Status};
 use super::syntax::*;
 use super::value::Doubt;
+
 use super::words::OPEN_PARENTHESIS;
 
 /// Whether an error ended a block, in zsh (zshparam(1)).
@@ -174,9 +176,21 @@ impl Machine<'_> {
         let within = self.frames.iter().rposition(|f| f.kind == Boundary::Tried).filter(|tried| *tried > index);
         // What it hid is put back on each way on its own.
         let is_scope = |f: &&Frame| matches!(f.kind, Boundary::Function | Boundary::Command);
-        let scopes = self.frames.iter().skip(within.unwrap_or(index)).filter(is_scope).count();
+        let scopes: Vec<Boundary> =
+            self.frames.iter().skip(within.unwrap_or(index)).filter(is_scope).map(|frame| frame.kind).collect();
+        let to_start = self.dialect == Dialect::Bash
+            && self.frames.get(index).is_some_and(|frame| matches!(frame.kind, Boundary::Start | Boundary::Startup));
         if let Some(state) = &mut state {
-            (0..scopes).for_each(|_| self.close_scope(state));
+            for kind in scopes.iter().rev() {
+                let scope = state.scopes.last().filter(|_| to_start && *kind == Boundary::Command);
+                let before: Vec<Bytes> = scope.iter().flat_map(|scope| scope.vars.iter()).map(|(name, _)| name.clone()).collect();
+                self.close_scope(state);
+                // What stands before a command stays where all is given up with it, until another is run (measured: bash 5.2).
+                for name in before {
+                    let doubt = self.doubt("whether what stands before a command that is given up stays set");
+                    state.vars.insert(name, Var::unknown(&doubt));
+                }
+            }
         }
         let why = self.doubt(PARTED);
         let Some(frame) = self.frames.get_mut(within.unwrap_or(index)) else { return };

@@ -141,6 +141,8 @@ pub(super) struct State {
     input: Input,
     /// Whether the last command was refused before it ran: there is no such program, or its words were wrong.
     refused: Refused,
+    /// Whether a file could not be opened by which the last command was redirected, which then was not run either.
+    unopened: Refused,
 }
 
 /// Whether a command was refused.
@@ -247,6 +249,7 @@ impl Branch for State {
             output: self.output.clone(),
             input: self.input.clone(),
             refused: self.refused,
+            unopened: self.unopened,
         }
     }
 
@@ -262,8 +265,10 @@ impl Branch for State {
         if self.input != other.input {
             self.input = Input::default();
         }
-        if self.refused != other.refused {
-            self.refused = Refused::Perhaps;
+        for (one, other) in [(&mut self.refused, other.refused), (&mut self.unopened, other.unopened)] {
+            if *one != other {
+                *one = Refused::Perhaps;
+            }
         }
         if self.open.is_none() {
             self.open.clone_from(&other.open);

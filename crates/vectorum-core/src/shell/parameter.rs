@@ -47,6 +47,9 @@ const OWN_OF_BASH: &str = "BASH COLUMNS COMP COPROC DIRSTACK EPOCH EUID FUNCNAME
     MAIL MAPFILE OLDPWD OPTARG OPTERR OPTIND OSTYPE PATH PIPESTATUS POSIXLY_CORRECT PPID PROMPT_ PS0 PS1 PS2 PS4 PWD RANDOM \
     READLINE REPLY SECONDS SHELL SHLVL SRANDOM TERM UID _";
 
+/// Why it is not known what is worked out for nothing.
+const NOT_THERE: &str = "something done to what is not there";
+
 /// Why the number of the shell's own process is not known.
 pub(super) const OWN_PROCESS: &str = "the shell's own process number, made anew at each start";
 
@@ -139,11 +142,13 @@ impl Machine<'_> {
                 && matches!(&parameter.change, Change::Replace(both, _) if !needs_something(&both.0.parts));
             match is_odd && value.is_empty() != Some(false) {
                 true => {
-                    // What is no pattern is an error there all the same.
-                    if m.dialect == Dialect::Zsh {
-                        m.changed(value, &parameter.change);
+                    let doubt = m.doubt("a pattern in what is empty");
+                    match m.dialect {
+                        // What is no pattern is an error there all the same.
+                        Dialect::Zsh => drop(m.changed(value, &parameter.change)),
+                        _ => m.perhaps_work_out(&parameter.change, &doubt),
                     }
-                    Val::Unknown(m.doubt("a pattern in what is empty"))
+                    Val::Unknown(doubt)
                 }
                 false => m.changed(value, &parameter.change),
             }
@@ -156,6 +161,11 @@ impl Machine<'_> {
             },
             content => content,
         };
+        // Where there are no items it may be worked out all the same.
+        let is_empty = matches!(&content, Held::Many(values) if values.is_empty());
+        if is_empty && self.dialect != Dialect::Bash && matches!(parameter.change, Change::Trim(..) | Change::Replace(..)) {
+            self.perhaps_work_out(&parameter.change, &self.doubt(NOT_THERE));
+        }
         match content {
             // A list of several items in a pattern leaves a field of nothing there (measured: 93u+m).
             Held::Unset | Held::One(_)
@@ -174,10 +184,7 @@ impl Machine<'_> {
                 Change::Replace(both, _)
                     if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh) && !needs_something(&both.0.parts) =>
                 {
-                    // What is no pattern is an error there all the same.
-                    if self.dialect == Dialect::Zsh {
-                        change(self, Val::of(b""));
-                    }
+                    change(self, Val::of(b""));
                     Ok(Values::One(Val::Unknown(self.doubt("a pattern of another kind"))))
                 }
                 // What is no pattern is an error there all the same.
@@ -190,7 +197,13 @@ impl Machine<'_> {
                 })),
                 // Where it is cut may be an error there all the same.
                 Change::Slice(..) if self.dialect != Dialect::Bash => Ok(Values::One(change(self, Val::of(b"")))),
-                _ => Ok(Values::One(Val::of(b""))),
+                within => {
+                    // There it may be worked out all the same.
+                    if self.dialect != Dialect::Bash {
+                        self.perhaps_work_out(within, &self.doubt(NOT_THERE));
+                    }
+                    Ok(Values::One(Val::of(b"")))
+                }
             },
             Held::One(value) => Ok(Values::One(change(self, value))),
             Held::Perhaps(value) => {
@@ -246,7 +259,7 @@ impl Machine<'_> {
                 }
             },
             Held::Unknown(doubt) => {
-                self.doubt_what_it_sets(&parameter.change, &doubt);
+                self.perhaps_work_out(&parameter.change, &doubt);
                 if !is_usual_cut(&parameter.change) {
                     self.refuse_cut(&parameter.change);
                 }

@@ -14,6 +14,7 @@ use super::parse::is_name_start;
 use super::passing::{PASSES, is_made_up};
 use super::program::sets;
 use super::reference::BAD_SHAPE;
+use super::setting::has_sum;
 use super::streams::{Goes, Opening, Streams, number_of, stands_for_number};
 use super::syntax::{Change, Command, Dialect, Part, Redirect, Word};
 use super::value::{Maybe, Val};
@@ -88,16 +89,18 @@ fn may_divide(parts: &[Part]) -> bool {
 }
 
 impl Machine<'_> {
-    /// Whether a redirection may be refused by its word, which ends no more than what it is for: in ksh and mksh, and what is
-    /// read as a text in dash and zsh (measured: 93u+m, R59, 0.5.12, 5.9).
+    /// Whether a redirection may be refused by its word, which ends no more than what it is for: in ksh and mksh, what is
+    /// read as a text in dash and zsh, and a sum in zsh (measured: 93u+m, R59, 0.5.12, 5.9).
     fn may_be_refused(&self, redirect: &Redirect) -> bool {
-        let gives_up_less = match self.dialect {
-            Dialect::Ksh | Dialect::Mksh => true,
-            Dialect::Dash | Dialect::Zsh => redirect.operator.starts_with(b"<<"),
-            Dialect::Bash => false,
-        };
         let parts = &redirect.word.parts[..];
-        gives_up_less && (may_refuse(parts) || self.dialect == Dialect::Dash && may_divide(parts))
+        let is_text = redirect.operator.starts_with(b"<<");
+        match self.dialect {
+            Dialect::Bash => false,
+            Dialect::Dash => is_text && (may_refuse(parts) || may_divide(parts)),
+            Dialect::Ksh => self.may_be_an_error(parts),
+            Dialect::Mksh => may_refuse(parts) || is_text && has_sum(parts),
+            Dialect::Zsh => is_text && may_refuse(parts) || has_sum(parts),
+        }
     }
 
     /// Whether a word has a parameter that may not be set where that is an error.

@@ -225,6 +225,14 @@ impl Machine<'_> {
         {
             self.fog("a name is set in the words of a command, and may be read by what it opens");
         }
+        // What stands before it stays set where all is given up by what it opens.
+        if let Kind::Simple(assignments, words) = &command.kind
+            && !(assignments.is_empty() || words.is_empty())
+            && self.frames.iter().any(|frame| frame.kind == Boundary::Start)
+            && command.redirects.iter().any(|redirect| self.may_be_an_error(&redirect.word.parts))
+        {
+            self.fog("what stands before a command that may be given up");
+        }
         self.show_run();
         let redirected = usize::from(!command.redirects.is_empty());
         self.redirected += redirected;
@@ -335,9 +343,12 @@ impl Machine<'_> {
                 self.set_maybe(answer);
                 self.check_failure();
             }
-            // What is not set is an error of this alone there (measured: 5.9).
-            Kind::Arithmetic(parts) if self.dialect == Dialect::Zsh && self.may_lack_name(parts) => {
-                let doubt = self.doubt(UNSET_IS_ERROR);
+            // What is wrong in its words, or not set, is an error of this alone there (measured: 5.9).
+            Kind::Arithmetic(parts) if self.dialect == Dialect::Zsh && self.may_be_an_error(parts) => {
+                let doubt = self.doubt(match self.refuses_unset() {
+                    true => UNSET_IS_ERROR,
+                    false => "a sum that may be wrong",
+                });
                 self.doubt_what_is_set(parts, &doubt);
                 if parts.iter().any(|part| matches!(part, Part::Text(text) | Part::Quoted(text) if may_assign(text))) {
                     self.fog(SUM_MAY_SET);

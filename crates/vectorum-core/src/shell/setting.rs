@@ -124,11 +124,17 @@ pub(super) fn reads_what_is_set(parts: &[Part], words: &[Word]) -> bool {
     })
 }
 
-/// Whether a sum is worked out in a word, but for those within parameters.
-fn has_sum(parts: &[Part]) -> bool {
+/// Whether a sum is worked out in a word.
+pub(super) fn has_sum(parts: &[Part]) -> bool {
     parts.iter().any(|part| match part {
         Part::Sum(_) => true,
         Part::Double(parts) => has_sum(parts),
+        Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).is_some_and(|parts| has_sum(parts)),
+        Part::Parameter(parameter) => match &parameter.change {
+            Change::Trim(.., word) | Change::Instead(.., word) => has_sum(&word.parts),
+            Change::Replace(both, _) => has_sum(&both.0.parts) || has_sum(&both.1.parts),
+            _ => false,
+        },
         _ => false,
     })
 }
@@ -164,7 +170,6 @@ impl Machine<'_> {
         let may_set =
             |text: &[u8]| text.strip_prefix(b"[").and_then(|key| key.split(|b| *b == b']').next()).is_some_and(may_assign);
         for word in words {
-            self.doubt_errors(&word.parts, doubt);
             if has_output(&word.parts) {
                 self.outputs += 1;
                 self.output_status = Status::Unknown(doubt.clone());
@@ -179,7 +184,6 @@ impl Machine<'_> {
 
     /// The place of an item, which may be worked out as a sum.
     pub(super) fn doubt_place(&mut self, place: &[Part], doubt: &Arc<Doubt>) {
-        self.doubt_errors(place, doubt);
         // A name in it may not be set.
         let has_name =
             |part: &Part| !matches!(part, Part::Text(text) | Part::Quoted(text) if !text.iter().any(u8::is_ascii_alphabetic));
@@ -197,6 +201,7 @@ impl Machine<'_> {
         if parts.iter().any(has_odd_cut) {
             self.fail_or_go_on(doubt);
         }
+        self.doubt_errors(parts, doubt);
         let mut names = Vec::new();
         names_set(parts, 0, &mut names);
         self.doubt_set(names, doubt);

@@ -37,14 +37,24 @@ impl Machine<'_> {
                 self.unary(operator, &value)
             }
             Test::Binary(left, operator, right) => {
+                let is_of_numbers = matches!(&operator[..], b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge");
+                if is_of_numbers {
+                    let left = self.sum_in_test(&left.parts);
+                    let right = match &left {
+                        Ok(_) => self.sum_in_test(&right.parts),
+                        // Where one is wrong the other is not worked out, but its words are.
+                        Err(doubt) => {
+                            let mut value = Err(doubt.clone());
+                            self.fork(doubt, |m| value = m.sum_in_test(&right.parts), |m| drop(m.one_text(&right.parts)));
+                            value
+                        }
+                    };
+                    return Ok(compared(operator, left?, right?));
+                }
                 let value = self.one_word(left)?;
                 match &operator[..] {
                     b"==" | b"=" => self.fits(&value, right, true),
                     b"!=" => self.fits(&value, right, true).map(|fits| !fits),
-                    b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" => {
-                        let (left, right) = (self.sum_in_test(&left.parts)?, self.sum_in_test(&right.parts)?);
-                        Ok(compared(operator, left, right))
-                    }
                     b"=~" => {
                         let found = self.expression(&value, right);
                         // One that is none ends what runs there.

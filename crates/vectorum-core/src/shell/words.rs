@@ -280,6 +280,10 @@ impl Parser<'_> {
             && (matches!(parts.last(), Some(Part::Text(t)) if t.last().is_some_and(is_sign))
                 || self.at > at && self.is_qualified())
         {
+            // With nothing in it, it is a function's name there but for an option.
+            if self.dialect == Dialect::Bash && self.starts(b"()") {
+                return self.trouble_unfollowed("a function by a name with signs of patterns");
+            }
             self.at = at;
             self.takes_groups()?;
             return self.pattern_word();

@@ -100,6 +100,8 @@ impl Fish<'_> {
             }
             if let Some(state) = &mut m.live {
                 (state.input, state.output.streams) = outer;
+                // What could not be opened within it is its own affair, too.
+                state.unopened = Refused::No;
             }
         };
         // What is wrong with a command or its words is told before.
@@ -124,7 +126,12 @@ impl Fish<'_> {
         let fails = |m: &mut Self| {
             let doubt = m.doubt("a file that cannot be opened");
             m.fork(&doubt, |m| outputs.iter().for_each(|word| drop(m.expand(word))), |_| {});
-            if is_plain && is_named { m.set_status(1) } else { m.doubt_status("a file that cannot be opened") }
+            if is_plain && is_named {
+                m.set_status(1);
+            } else {
+                m.doubt_status("a file that cannot be opened");
+            }
+            m.live.iter_mut().for_each(|state| state.unopened = Refused::Yes);
         };
         // A folder is gone to only where nothing is redirected.
         let is_folder = match &job.kind {

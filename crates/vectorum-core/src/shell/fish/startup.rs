@@ -236,6 +236,7 @@ impl Setting {
             output: Written::default(),
             input: Input::default(),
             refused: Refused::No,
+            unopened: Refused::No,
         }
     }
 
