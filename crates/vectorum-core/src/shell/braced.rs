@@ -11,6 +11,7 @@ use super::reference::{BAD_SHAPE, ODD_SETTING_SHAPE, ODD_SHAPE, SETTING_SHAPE, T
 use super::setting::sets_something;
 use super::shaped::shape::{are_flags, shape_of};
 use super::syntax::*;
+use super::words::{is_changed, is_cut};
 
 impl Parser<'_> {
     pub(super) fn braced(&mut self, in_double: bool) -> Parsed<Part> {
@@ -238,7 +239,11 @@ impl Parser<'_> {
                 let is_zsh = self.dialect == Dialect::Zsh;
                 return Ok(Part::Unfollowed(if is_zsh { ODD_SHAPE } else { "an index in quotes" }));
             }
-            key = Some(self.within(self.at + 1..self.at + close).key()?);
+            let place = self.within(self.at + 1..self.at + close).key()?;
+            if self.dialect == Dialect::Mksh && place.iter().any(is_changed) {
+                return self.trouble_unfollowed("a change within an index");
+            }
+            key = Some(place);
             self.at += close + 1;
         }
         let has_key = key.is_some();
@@ -285,7 +290,15 @@ impl Parser<'_> {
                 Change::Instead(sign, colon, word)
             }
             Some(sign @ (b'#' | b'%')) => self.trimmed(sign)?,
-            Some(b'/') if self.dialect.is_rich() => self.replaced()?,
+            Some(b'/') if self.dialect.is_rich() => {
+                let change = self.replaced()?;
+                // mksh loses itself there (measured: R59).
+                let is_lost = matches!(&change, Change::Replace(both, _) if both.0.parts.iter().any(is_cut));
+                if is_lost && self.dialect == Dialect::Mksh {
+                    return self.trouble_unfollowed("a cut within a pattern");
+                }
+                change
+            }
             Some(b':') if self.dialect.is_rich() => match self.behind_colon(start)? {
                 Behind::Open(change) => change,
                 Behind::Closed(change) => return whole(change),
@@ -298,7 +311,12 @@ impl Parser<'_> {
                 if self.peek() == Some(b'}') {
                     Change::Case(sign == b'^', all)
                 } else {
+                    let pattern = self.at;
                     self.skip_braces(start)?;
+                    // What it brings may be wrong, or set something.
+                    if self.text.get(pattern..self.at).is_some_and(|pattern| pattern.iter().any(|b| b"$`".contains(b))) {
+                        return self.trouble_unfollowed("a change of case by a pattern");
+                    }
                     return whole(Change::Unfollowed("a change of case by a pattern"));
                 }
             }

@@ -6,6 +6,36 @@ use super::braced::has_open_bracket;
 use super::parse::{Parsed, Parser, is_name, is_name_start, push_only};
 use super::syntax::*;
 
+/// The sums of a loop that counts, which semicolons separate but those within substitutions; `None` where it is not clear what
+/// those are within.
+fn sums_of(text: &[u8]) -> Option<Vec<&[u8]>> {
+    // What is open, by the sign that closes it, and whether a command stands there.
+    let mut open: Vec<(u8, bool)> = Vec::new();
+    let (mut pieces, mut begin, mut before) = (Vec::new(), 0, b' ');
+    for (at, byte) in text.iter().copied().enumerate() {
+        match byte {
+            _ if open.last().is_some_and(|(end, _)| *end == byte) => drop(open.pop()),
+            b'(' => open.push((b')', before == b'$')),
+            b'{' => open.push((b'}', false)),
+            b'`' => open.push((byte, true)),
+            b'"' | b'\'' => open.push((byte, false)),
+            b')' | b'}' => return None,
+            b';' => match open.last() {
+                None => {
+                    pieces.push(text.get(begin..at)?);
+                    begin = at + 1;
+                }
+                Some((_, is_command)) if *is_command => {}
+                Some(_) => return None,
+            },
+            _ => {}
+        }
+        before = byte;
+    }
+    pieces.push(text.get(begin..)?);
+    Some(pieces)
+}
+
 impl Parser<'_> {
     /// Takes a compound command; a simple one is left for the caller.
     pub(super) fn kind(&mut self) -> Parsed<Kind> {
@@ -233,7 +263,10 @@ impl Parser<'_> {
             let Some(inner) = self.balanced_sum() else { return self.trouble("a parenthesis is not closed") };
             let mut begin = inner.start;
             let text = self.text.get(inner).unwrap_or_default();
-            let mut pieces = text.split(|b| *b == b';').map(|piece| {
+            let Some(pieces) = sums_of(text) else {
+                return self.trouble_unfollowed("a loop that counts, with signs that end a command within its sums");
+            };
+            let mut pieces = pieces.into_iter().map(|piece| {
                 let stretch = begin..begin + piece.len();
                 begin = stretch.end + 1;
                 self.within(stretch).double(None)

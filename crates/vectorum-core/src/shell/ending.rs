@@ -144,7 +144,11 @@ impl Machine<'_> {
                     _ if known.is_some() => self.misused_badly(),
                     Dialect::Dash => self.misused(),
                     Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(&self.doubt("how many loops are left is not known")),
-                    Dialect::Bash | Dialect::Zsh => {}
+                    // It may be no number, which is an error.
+                    Dialect::Bash | Dialect::Zsh => {
+                        let doubt = self.doubt("how many loops are left is not known");
+                        self.fork(&doubt, Self::misused_badly, |_| {});
+                    }
                 }
                 let doubt = self.doubt("how many loops are left is not known");
                 for index in loops {

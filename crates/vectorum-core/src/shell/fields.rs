@@ -28,9 +28,10 @@ impl Machine<'_> {
         let mut out = Vec::new();
         for (index, word) in words.iter().enumerate() {
             if let Err(doubt) = self.fields_of(word, &mut out) {
-                // Braces may have hidden a pattern.
+                // Braces and shapes of zsh may have hidden a pattern.
                 let has = |part: &Part, signs: &[u8]| matches!(part, Part::Text(text) if text.iter().any(|b| signs.contains(b)));
-                if word.parts.iter().any(|part| has(part, b"{")) && word.parts.iter().any(|part| has(part, b"*?[(")) {
+                let is_shaped = |part: &Part| has(part, b"{") || matches!(part, Part::Shaped(_));
+                if word.parts.iter().any(is_shaped) && word.parts.iter().any(|part| has(part, b"*?[(")) {
                     self.fork_where_none_is_an_error(&doubt);
                 }
                 self.doubt_what_is_set(&word.parts, &doubt);

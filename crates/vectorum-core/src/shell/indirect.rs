@@ -57,6 +57,9 @@ impl Machine<'_> {
                     self.fog(NOT_FOLLOWED);
                 }
                 self.doubt_what_it_sets(change, &doubt);
+                if self.refuses_unset() {
+                    self.exit_or_go_on(&doubt);
+                }
                 self.fail_or_go_on(&doubt);
                 Err(doubt)
             }

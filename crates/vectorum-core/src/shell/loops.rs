@@ -228,7 +228,7 @@ impl Machine<'_> {
         match self.step_of_loop(first) {
             Step::Done(_) => {}
             Step::Wrong => return self.fail_in_count(),
-            Step::Unclear(doubt) => return self.count_unknown(&doubt, condition, step, body),
+            Step::Unclear(doubt) => return self.count_on(&doubt, condition, step, body),
         }
         self.set_status(0);
         self.enter(Boundary::Loop);
@@ -252,7 +252,7 @@ impl Machine<'_> {
                             break;
                         }
                         Step::Unclear(doubt) => {
-                            self.count_unknown(&doubt, condition, step, body);
+                            self.count_on(&doubt, condition, step, body);
                             break;
                         }
                     }
@@ -292,11 +292,23 @@ impl Machine<'_> {
         }
     }
 
+    /// Goes on behind a sum that may be wrong, and then is the last.
+    fn count_on(&mut self, doubt: &Arc<Doubt>, condition: &[Part], step: &[Part], body: &List) {
+        let goes_on = |m: &mut Self| match m.step_of_loop(condition) {
+            Step::Wrong => m.fail_in_count(),
+            _ => m.count_unknown(doubt, condition, step, body),
+        };
+        self.fork(doubt, goes_on, |m| m.doubt_status(doubt.clone()));
+    }
+
     fn count_unknown(&mut self, doubt: &Arc<Doubt>, condition: &[Part], step: &[Part], body: &List) {
         self.repeat(doubt, |m| {
             m.run_list(body);
-            let _ = m.sum(step);
-            let _ = m.sum(condition);
+            for parts in [step, condition] {
+                if matches!(m.step_of_loop(parts), Step::Wrong) {
+                    m.fail_in_count();
+                }
+            }
         });
         // In a round that is not followed a sum may be wrong, which is what the loop then ends with.
         self.doubt_status(doubt.clone());

@@ -404,7 +404,21 @@ impl<'a> Machine<'a> {
 
     /// Follows both ways and joins them.
     pub(super) fn fork(&mut self, doubt: &Arc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        branch::part(self, |m| &mut m.live, doubt, |m| m.aside(one), |m| m.aside(other));
+        // What was printed for a word on one of them alone may be what the status hangs on.
+        let begin = (self.outputs, self.output_status.clone());
+        let mut came = None;
+        let first = |m: &mut Self| {
+            m.aside(one);
+            came = Some((m.outputs, std::mem::replace(&mut m.output_status, begin.1.clone())));
+        };
+        branch::part(self, |m| &mut m.live, doubt, first, |m| m.aside(other));
+        let Some((outputs, status)) = came else { return };
+        let of =
+            |ran: bool, status: &Status| if ran || begin.0 != self.outputs_before { status.clone() } else { Status::Known(0) };
+        let (one, other) = (of(outputs != begin.0, &status), of(self.outputs != outputs, &self.output_status));
+        if self.outputs != begin.0 {
+            self.output_status = if one == other { one } else { Status::Unknown(doubt.clone()) };
+        }
     }
 
     /// Runs what may not be run, or is run more than once, or in a shell of its own.

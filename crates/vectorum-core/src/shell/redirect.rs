@@ -99,7 +99,7 @@ impl Machine<'_> {
             Dialect::Dash => is_text && (may_refuse(parts) || may_divide(parts)),
             Dialect::Ksh => self.may_be_an_error(parts),
             Dialect::Mksh => may_refuse(parts) || is_text && has_sum(parts),
-            Dialect::Zsh => is_text && may_refuse(parts) || has_sum(parts),
+            Dialect::Zsh => is_text && self.may_be_an_error(parts) || has_sum(parts),
         }
     }
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
-use super::content::Content;
+use super::content::{Content, Var};
 use super::machine::Machine;
 use super::parameter::has_odd_cut;
 use super::redirect::may_refuse;
@@ -111,6 +111,14 @@ pub(super) fn sets_something(parts: &[Part]) -> bool {
     !found.is_empty()
 }
 
+/// Those of some names that parts set, or may set.
+pub(super) fn set_of(parts: &[Part], names: &[Bytes]) -> Vec<Bytes> {
+    let mut found = Vec::new();
+    names_set(parts, 0, &mut found);
+    let is_set = |name: &&Bytes| found.iter().any(|found| found == *name || found == ANY);
+    names.iter().filter(is_set).cloned().collect()
+}
+
 /// Whether parts read a name that words set.
 pub(super) fn reads_what_is_set(parts: &[Part], words: &[Word]) -> bool {
     parts.iter().any(|part| match part {
@@ -139,6 +147,22 @@ pub(super) fn has_sum(parts: &[Part]) -> bool {
     })
 }
 
+/// Whether zsh may refuse a parameter for an end that lies before the beginning, or for a pattern that is not closed.
+fn may_be_odd_in_zsh(part: &Part) -> bool {
+    let is_open =
+        |word: &Word| word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|b| b"[(".contains(b))));
+    match part {
+        Part::Double(parts) => parts.iter().any(may_be_odd_in_zsh),
+        Part::Parameter(parameter) => match &parameter.change {
+            Change::Slice(_, length) => length.is_some(),
+            Change::Trim(.., word) => is_open(word),
+            Change::Replace(both, _) => is_open(&both.0),
+            _ => false,
+        },
+        _ => false,
+    }
+}
+
 /// Whether a command runs for what it prints in a word, but for those within parameters.
 fn has_output(parts: &[Part]) -> bool {
     parts.iter().any(|part| match part {
@@ -151,7 +175,8 @@ fn has_output(parts: &[Part]) -> bool {
 impl Machine<'_> {
     /// Whether parts may be an error where they are expanded.
     pub(super) fn may_be_an_error(&self, parts: &[Part]) -> bool {
-        may_refuse(parts) || self.may_lack_name(parts) || has_sum(parts)
+        let is_zsh = self.dialect == Dialect::Zsh;
+        may_refuse(parts) || self.may_lack_name(parts) || has_sum(parts) || is_zsh && parts.iter().any(may_be_odd_in_zsh)
     }
 
     /// What may be an error where it is expanded ends something, or nothing comes of it.
@@ -170,10 +195,6 @@ impl Machine<'_> {
         let may_set =
             |text: &[u8]| text.strip_prefix(b"[").and_then(|key| key.split(|b| *b == b']').next()).is_some_and(may_assign);
         for word in words {
-            if has_output(&word.parts) {
-                self.outputs += 1;
-                self.output_status = Status::Unknown(doubt.clone());
-            }
             self.doubt_what_is_set(&word.parts, doubt);
             // The key of an item is a sum.
             if matches!(word.parts.first(), Some(Part::Text(text)) if may_set(text)) {
@@ -202,6 +223,10 @@ impl Machine<'_> {
             self.fail_or_go_on(doubt);
         }
         self.doubt_errors(parts, doubt);
+        if has_output(parts) {
+            self.outputs += 1;
+            self.output_status = Status::Unknown(doubt.clone());
+        }
         let mut names = Vec::new();
         names_set(parts, 0, &mut names);
         self.doubt_set(names, doubt);
@@ -226,6 +251,11 @@ impl Machine<'_> {
                 let value = doubt.other(false);
                 let set = |m: &mut Self| {
                     m.assign(&name, Content::Set(value), None);
+                    // Set in a sum it may be a number there from then on.
+                    if m.is_own_zsh() {
+                        m.doubt_number(&name);
+                        m.live.iter_mut().for_each(|state| state.vars.get_or_insert_with(&name, Var::unset).is_odd = true);
+                    }
                 };
                 self.fork(doubt, set, |_| {});
             }

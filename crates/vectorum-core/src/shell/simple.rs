@@ -15,7 +15,7 @@ use super::one_of::ONE_OR_ANOTHER;
 use super::outputs::PRINTED;
 use super::parameter::{OWN_PROCESS, UNSET_IS_ERROR};
 use super::scope::Scope;
-use super::setting::sets_something;
+use super::setting::{set_of, sets_something};
 use super::state::{Function, Status};
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -417,6 +417,12 @@ impl Machine<'_> {
         }
         if has_own {
             self.end_scope();
+            // What is set within their values may be what they hide, and then stays so.
+            let names: Vec<Bytes> = assignments.iter().map(|assignment| assignment.name.clone()).collect();
+            let words = assignments.iter().flat_map(|assignment| assignment.value.words());
+            for name in words.flat_map(|word| set_of(&word.parts, &names)) {
+                self.doubt_from_here(&name);
+            }
             self.end();
         }
         if has_own && by_name && self.dialect == Dialect::Ksh {

@@ -54,11 +54,17 @@ impl Machine<'_> {
                 let doubt = self.doubt("a comparison of what is no number");
                 self.fail_or_go_on(&doubt);
                 if text.known().is_none_or(|text| may_assign(text)) {
-                    let _ = self.sum(parts);
                     self.fog(SUM_MAY_SET);
                 }
                 return Err(doubt);
             }
+            // Its words are worked out once.
+            let summed = self.sum_text(text.known().map(|text| text.to_vec()).unwrap_or_default());
+            self.settle_alone(&summed);
+            return match summed.failure {
+                Failure::Perhaps(doubt) => Err(doubt),
+                _ => summed.value,
+            };
         }
         let summed = self.sum(parts);
         if self.dialect == Dialect::Zsh {

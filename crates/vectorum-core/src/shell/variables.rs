@@ -12,6 +12,7 @@ use super::initial::SET_BY_SHELL;
 use super::machine::{Assigned, LONGEST, Machine};
 use super::nameref::Meant;
 use super::options::names::is_one_of;
+use super::parameter::UNSET_IS_ERROR;
 use super::parse::{is_name, is_name_start};
 use super::special::{FREELY_SET, NUMBERS, is_kept};
 use super::syntax::*;
@@ -391,7 +392,13 @@ impl Machine<'_> {
 
     /// What a text that is an expression comes to, where it is set to a name that holds a number.
     fn worked_out_number(&mut self, content: Content) -> Content {
-        let Content::Set(Val::Known(text)) = &content else { return content };
+        let Content::Set(Val::Known(text)) = &content else {
+            // It may be a name that is not set.
+            if self.refuses_unset() && !matches!(&content, Content::Set(value) if value.is_number()) {
+                self.exit_or_go_on(&self.doubt(UNSET_IS_ERROR));
+            }
+            return content;
+        };
         if is_decimal(text) {
             return content;
         }

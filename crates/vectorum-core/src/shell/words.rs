@@ -8,6 +8,7 @@ use super::braced::has_open_bracket;
 use super::dollar_quotes;
 use super::parse::{Parsed, Parser, ends_word, is_name, is_name_start, push_only};
 use super::reference::closing;
+use super::setting::has_sum;
 use super::syntax::*;
 
 /// Why a file is not read on where groups of patterns stand in it.
@@ -182,7 +183,16 @@ impl Parser<'_> {
             if matches!(self.dialect, Dialect::Bash | Dialect::Mksh) && rest.get(..=close).is_some_and(opens) {
                 return self.trouble_unfollowed("a subscript that is not closed");
             }
-            key = Some(self.within(at + length + 1..at + length + close).key()?);
+            let place = self.within(at + length + 1..at + length + close).key()?;
+            // It is taken for a command's name (measured: 93u+m).
+            let is_sum_in_braces = |part: &Part| matches!(part, Part::Parameter(_)) && has_sum(std::slice::from_ref(part));
+            if self.dialect == Dialect::Ksh && place.iter().any(is_sum_in_braces) {
+                return self.trouble_unfollowed("a sum in braces within an index");
+            }
+            if self.dialect == Dialect::Mksh && place.iter().any(is_changed) {
+                return self.trouble_unfollowed("a change within an index");
+            }
+            key = Some(place);
             length += close + 1;
         }
         let adds = self.peek_at(length) == Some(b'+') && self.peek_at(length + 1) == Some(b'=') && self.dialect.is_rich();
@@ -523,6 +533,17 @@ impl Parser<'_> {
         self.at += 1;
         Ok(part)
     }
+}
+
+/// Whether a part is a parameter to which something is done, which mksh loses itself in within an index (measured: R59).
+pub(super) fn is_changed(part: &Part) -> bool {
+    matches!(part, Part::Parameter(parameter) if parameter.change != Change::None)
+}
+
+/// Whether a part is a parameter of which something is cut or exchanged.
+pub(super) fn is_cut(part: &Part) -> bool {
+    let is_cut = |change: &Change| matches!(change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..));
+    matches!(part, Part::Parameter(parameter) if is_cut(&parameter.change))
 }
 
 /// Says what in a here-document is not followed: what changes variables, where it depends on the shell

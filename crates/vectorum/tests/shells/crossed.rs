@@ -3,7 +3,7 @@
 //! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, options and what
 //! they change, items that are set and declared, files that are taken in, what is
 //! written where, lines of startup files, quotes and more in the braces of a parameter, zsh's own
-//! shapes, and one sign in shapes that hang on it.
+//! shapes, what stands beside something unknown, and one sign in shapes that hang on it.
 
 use super::Dice;
 
@@ -38,7 +38,7 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    let kind = dice.roll(19);
+    let kind = dice.roll(20);
     // Of one kind only, where somebody asks.
     let asked = std::env::var("VECTORUM_KIND").ok().and_then(|kind| kind.parse().ok());
     match asked.unwrap_or(kind) {
@@ -49,6 +49,7 @@ pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
         15 if shell != "fish" => source(dice, shell),
         16 => written(dice, shell),
         17 | 18 => startup(dice, shell),
+        19 => beside(dice, shell),
         7 => sentence(dice, shell),
         8 if shell != "fish" => condition(dice, shell),
         9 if shell != "fish" => redirection(dice, shell),
@@ -209,6 +210,12 @@ fn option(dice: &mut Dice, shell: &str) -> String {
     let text = if dice.roll(2) == 0 { first } else { format!("{first}\n{second}") };
     let files = "echo \"Z=lib\" > lib; echo > ac; echo > bc; echo > .ac; mkdir sub; echo > sub/c";
     format!("{files}\n{}\nexport C", taken_up(shell, &start, &format!("{option}\n{text}")))
+}
+
+/// Something that may be wrong, or sets something, beside what nobody can know.
+fn beside(dice: &mut Dice, shell: &str) -> String {
+    let [start, held, place, inner] = ["before what is unknown", "unknown", "beside", "inner"].map(|kind| one(dice, kind, shell));
+    taken_up(shell, &format!("{start}; {held}"), &within(&place, &inner, "'\\''"))
 }
 
 /// Names, lists and items that are set and declared, alone, behind one another and before commands.

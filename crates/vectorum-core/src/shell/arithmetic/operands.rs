@@ -100,6 +100,10 @@ impl Sum<'_, '_> {
     fn piece(&mut self, from: usize, word: &[u8]) -> Worked {
         let place = memchr::memchr_iter(UNKNOWN, self.text.get(..from).unwrap_or_default()).count();
         let Some(Piece { doubt, is_number }) = self.pieces.get(place).cloned() else { return Err(Stop::Unfollowed) };
+        // It may be a name that is not set.
+        if !is_number {
+            self.need(false);
+        }
         self.blanks();
         let next = self.text.get(self.at).copied();
         // Whose name is set, or which list, is not known.
@@ -194,6 +198,8 @@ impl Sum<'_, '_> {
             Content::Set(Val::Known(text)) => self.of_text(text),
             Content::Set(value @ Val::Unknown(doubt)) | Content::Perhaps(value @ Val::Unknown(doubt)) => {
                 if !is_number && !value.is_number() {
+                    // It may be a name that is not set.
+                    self.need(false);
                     self.risk(doubt);
                 }
                 Ok(Err(doubt.clone()))

@@ -105,7 +105,7 @@ impl Fish<'_> {
             self.take_in(name);
         }
         let outer = std::mem::replace(&mut self.may_be_empty, may_be_empty);
-        let (fields, doubt) = self.fields_in_part(words);
+        let (fields, doubt) = self.fields_in_part(words, true);
         self.may_be_empty = outer;
         match doubt {
             None => {}

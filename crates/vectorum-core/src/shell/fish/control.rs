@@ -97,12 +97,22 @@ impl Fish<'_> {
             return self.redirected(job);
         }
         self.push(Kept::Block);
+        let mut may_not_run = false;
         for (name, word) in &job.vars {
             let items = self.expand(word);
+            match &items {
+                // It is not run, or may not be, as by its words.
+                Err(doubt) if self.refuse_for(doubt) => return self.pop(),
+                Err(doubt) => may_not_run |= doubt.why == MAY_NOT_RUN,
+                Ok(_) => {}
+            }
             let items = if word.parts.is_empty() { Ok(vec![Val::of(b"")]) } else { items };
             self.put_var(name, Some(Kept::Block), items, Some(true), None);
         }
-        self.redirected(job);
+        match may_not_run {
+            true => self.fork(&self.doubt(MAY_NOT_RUN), |m| m.redirected(job), Self::refuse_with_any_status),
+            false => self.redirected(job),
+        }
         self.pop();
     }
 

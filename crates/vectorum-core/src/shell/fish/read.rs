@@ -1,6 +1,7 @@
 //! `read`, from a pipe or a file.
 
 use super::set::is_locked;
+use super::words::READ_LIMIT;
 use super::*;
 
 const WITH_WORD: &[Letter] = &[
@@ -27,6 +28,9 @@ impl Fish<'_> {
         let Some(options) = known.and_then(|k| Options::of(k, WITH_WORD, &[SCOPES, PLAIN], false)) else {
             return self.fog("an option of «read» that is not followed");
         };
+        if self.get(READ_LIMIT).is_some() {
+            return self.fog("a limit for what is read");
+        }
         let has = |letter| options.has(letter);
         let (scope, exported) = options.scope();
         let is_odd = b"tzLn".iter().any(|l| has(*l)) || self.get(b"IFS").is_some();

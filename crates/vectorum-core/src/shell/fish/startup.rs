@@ -288,6 +288,8 @@ impl Setting {
                 scope.vars = vars.into_iter().collect();
             }
         }
+        // What comes with it asks for what commands print.
+        fish.doubt_long_output();
         fish.quiet += 1;
         if fish.get(b"fish_user_paths").is_some() {
             fish.reconstruct();

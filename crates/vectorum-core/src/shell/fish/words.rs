@@ -43,17 +43,22 @@ impl Stage {
 /// Stands for a star in a word: no value has a NUL.
 const STAR: u8 = 0;
 
+/// So many bytes are taken up of what a command prints, at most.
+pub(super) const READ_LIMIT: &[u8] = b"fish_read_limit";
+
 impl Fish<'_> {
     pub(super) fn fields(&mut self, words: &[Word]) -> Result<Vec<Val>, Arc<Doubt>> {
-        let (fields, doubt) = self.fields_in_part(words);
+        let (fields, doubt) = self.fields_in_part(words, false);
         doubt.map_or(Ok(fields), Err)
     }
 
-    /// The words up to the first that is not known, and why that is not, or why the command is not run.
-    pub(super) fn fields_in_part(&mut self, words: &[Word]) -> (Vec<Val>, Option<Arc<Doubt>>) {
+    /// The words up to the first that is not known, and why that is not, or why the command is not run, if the first of them
+    /// is a command's name.
+    pub(super) fn fields_in_part(&mut self, words: &[Word], is_command: bool) -> (Vec<Val>, Option<Arc<Doubt>>) {
         let mut out = Vec::new();
         let mut unknown: Option<Arc<Doubt>> = None;
-        for word in words {
+        for (index, word) in words.iter().enumerate() {
+            let is_name = is_command && index == 0;
             let found = match &word.parts[..] {
                 [Part::Text(text) | Part::Quoted(text)] => Ok(vec![Val::Known(text.clone())]),
                 // Where that one is taken up is not known.
@@ -73,9 +78,17 @@ impl Fish<'_> {
                 // It is not run, whatever its words are.
                 Err(doubt) if is_refusal(&doubt) => {
                     let was_sure = unknown.as_ref().is_none_or(|unknown| unknown.why != MAY_NOT_RUN);
+                    // A command without a name is refused for that.
+                    if was_sure && unknown.is_some() && out.is_empty() {
+                        return (out, Some(self.doubt(MAY_NOT_RUN)));
+                    }
                     return (out, if was_sure { Some(doubt) } else { unknown });
                 }
                 Err(doubt) if doubt.why == MAY_NOT_RUN => unknown = Some(doubt),
+                // Where nothing is left of a command's name, nothing is run for its other words.
+                Err(_) if is_name && words.iter().skip(1).any(|word| word.parts.iter().any(Part::has_output)) => {
+                    unknown = Some(self.doubt(MAY_NOT_RUN));
+                }
                 Err(doubt) => drop(unknown.get_or_insert(doubt)),
             }
             if out.len() > 5000 {
@@ -187,20 +200,23 @@ impl Fish<'_> {
 
     /// What stands in braces, one after the other; `None` where something there has no items.
     fn alternatives(&mut self, words: &[Word]) -> Result<Option<Vec<Val>>, Arc<Doubt>> {
-        let mut all = Some(Vec::new());
+        let (mut all, mut unknown) = (Some(Vec::new()), None);
         for word in words {
-            match self.lists(word, true)? {
+            match self.lists(word, true) {
                 // Lists are expanded before braces, all of which there are so often.
-                Some((_, true)) => return Err(self.doubt("a list in braces")),
-                Some((values, false)) => {
+                Ok(Some((_, true))) => drop(unknown.get_or_insert(self.doubt("a list in braces"))),
+                Ok(Some((values, false))) => {
                     if let Some(all) = &mut all {
                         all.extend(values);
                     }
                 }
-                None => all = None,
+                Ok(None) => all = None,
+                Err(doubt) if is_refusal(&doubt) || doubt.why == MAY_NOT_RUN => return Err(doubt),
+                // What stands behind it is expanded all the same.
+                Err(doubt) => drop(unknown.get_or_insert(doubt)),
             }
         }
-        Ok(all)
+        unknown.map_or(Ok(all), Err)
     }
 
     /// What a part of a word comes to.
@@ -212,7 +228,15 @@ impl Fish<'_> {
             Part::Name(name, quoted, chosen) => {
                 let items = match (self.items(name), chosen) {
                     (Ok(items), Some(chosen)) => self.chosen(&items, chosen),
-                    (items, _) => items,
+                    (items, chosen) => {
+                        // What is run for their places is run all the same.
+                        for word in
+                            chosen.iter().flat_map(|words| words.iter()).filter(|word| word.parts.iter().any(Part::has_output))
+                        {
+                            drop(self.expand(word));
+                        }
+                        items
+                    }
                 };
                 match (items, quoted) {
                     // Of no list is there an item with that index.
@@ -362,6 +386,18 @@ impl Fish<'_> {
         Ok(out)
     }
 
+    /// What commands print may be longer than is taken up, and then the command whose word it is does not run (fish(1),
+    /// «Special variables»).
+    pub(super) fn doubt_long_output(&mut self) {
+        let is_none = |var: &Var| match var.items.as_deref() {
+            Ok([Val::Known(limit)]) => limit.is_empty() || limit == "0",
+            items => matches!(items, Ok([])),
+        };
+        if self.get(READ_LIMIT).is_some_and(|var| !is_none(&var)) {
+            self.fog("a limit for what commands print");
+        }
+    }
+
     pub(super) fn output(&mut self, jobs: &[Job]) -> Val {
         let at = self.at;
         // What is set in a substitution stays, in fish, but for what is local; what leaves it leaves what is around it.
@@ -376,6 +412,7 @@ impl Fish<'_> {
             })
         });
         self.at = at;
+        self.doubt_long_output();
         match self.live.as_ref().map(|state| state.refused) {
             Some(Refused::Yes) => Val::Unknown(self.doubt(NOT_RUN)),
             Some(Refused::Perhaps) => Val::Unknown(self.doubt(MAY_NOT_RUN)),
