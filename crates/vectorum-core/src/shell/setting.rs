@@ -153,6 +153,9 @@ fn may_be_odd_in_zsh(part: &Part) -> bool {
         |word: &Word| word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|b| b"[(".contains(b))));
     match part {
         Part::Double(parts) => parts.iter().any(may_be_odd_in_zsh),
+        Part::Document(text) => {
+            text.get().and_then(|text| text.as_ref().ok()).is_some_and(|parts| parts.iter().any(may_be_odd_in_zsh))
+        }
         Part::Parameter(parameter) => match &parameter.change {
             Change::Slice(_, length) => length.is_some(),
             Change::Trim(.., word) => is_open(word),

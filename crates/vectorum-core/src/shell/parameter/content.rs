@@ -149,7 +149,10 @@ impl Machine<'_> {
                                 None => values.to_vec(),
                             },
                             // How many items it has is not known.
-                            Content::Set(Val::Unknown(doubt)) if may_be_list => return Ok(Held::Unknown(doubt)),
+                            Content::Set(Val::Unknown(doubt)) if may_be_list => {
+                                self.perhaps_look_up(key, &doubt);
+                                return Ok(Held::Unknown(doubt));
+                            }
                             Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
                             // There it is one of the letters of a text.
                             Content::Set(value)
@@ -161,6 +164,7 @@ impl Machine<'_> {
                             _ => {
                                 // What is no sum is an error.
                                 let doubt = self.doubt("a subscript");
+                                self.perhaps_look_up(key, &doubt);
                                 let is_plain = |part: &Part| match part {
                                     Part::Text(text) | Part::Quoted(text) => {
                                         text.iter().all(|b| is_name(*b) || b"@*".contains(b))
@@ -289,6 +293,13 @@ impl Machine<'_> {
             self.fail_or_go_on(&doubt);
         }
         Some(doubt)
+    }
+
+    /// Works out an index, or does not: in what may be a table, or is not there, it may be either.
+    fn perhaps_look_up(&mut self, key: &[Part], doubt: &Arc<Doubt>) {
+        if !is_text(key, b"@") && !is_text(key, b"*") {
+            self.fork(doubt, |m| drop(m.index_of(key)), |_| {});
+        }
     }
 
     /// Whether a name is set in zsh; of its tables of commands and functions, whether they have a key.

@@ -22,10 +22,15 @@ impl Machine<'_> {
         // Whatever text that is, the place may be wrong; of a table it is a key.
         if let Some(doubt) = unknown {
             let places: &[&Vec<Part>] = match subscript {
-                Subscript::At(key) if matches!(held, Held::One(_)) => &[key],
+                Subscript::At(key) => &[key],
                 Subscript::Range(from, to) => &[from, to],
-                Subscript::At(_) | Subscript::All(_) | Subscript::Search(..) => &[],
+                Subscript::All(_) | Subscript::Search(..) => &[],
             };
+            // What is searched for may be no pattern.
+            if let Subscript::Search(_, word) = subscript {
+                self.doubt_what_is_set(&word.parts, &doubt);
+                self.fail_or_go_on(&doubt);
+            }
             self.fork(&doubt, |m| places.iter().for_each(|place| drop(m.place_of(place))), |_| {});
             // That all of it is a number, say, is not so of a part of it.
             return Err(doubt.of(Vec::new(), false, false));
