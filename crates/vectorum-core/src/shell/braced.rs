@@ -11,7 +11,7 @@ use super::reference::{BAD_SHAPE, ODD_SETTING_SHAPE, ODD_SHAPE, SETTING_SHAPE, T
 use super::setting::sets_something;
 use super::shaped::shape::{are_flags, shape_of};
 use super::syntax::*;
-use super::words::{is_changed, is_cut};
+use super::words::is_changed;
 
 impl Parser<'_> {
     pub(super) fn braced(&mut self, in_double: bool) -> Parsed<Part> {
@@ -293,9 +293,9 @@ impl Parser<'_> {
             Some(b'/') if self.dialect.is_rich() => {
                 let change = self.replaced()?;
                 // mksh loses itself there (measured: R59).
-                let is_lost = matches!(&change, Change::Replace(both, _) if both.0.parts.iter().any(is_cut));
+                let is_lost = matches!(&change, Change::Replace(both, _) if both.0.parts.iter().any(is_changed));
                 if is_lost && self.dialect == Dialect::Mksh {
-                    return self.trouble_unfollowed("a cut within a pattern");
+                    return self.trouble_unfollowed("a change within a pattern");
                 }
                 change
             }

@@ -39,6 +39,8 @@ impl Machine<'_> {
             return true;
         }
         // Its place is worked out once.
+        let once = self.worked_out_once(key);
+        let key = once.as_deref().unwrap_or(key);
         if assignment.adds && key.iter().any(|p| matches!(p, Part::Text(t) | Part::Quoted(t) if may_assign(t))) {
             drop(self.sum(key));
             self.fail_or_go_on(&doubt);
@@ -47,6 +49,20 @@ impl Machine<'_> {
         }
         let value = if assignment.adds { self.with_more(&assignment.name, key, value) } else { value };
         self.put_item(&assignment.name, key, value)
+    }
+
+    /// A place with those of its parts worked out that set something, if there are any.
+    fn worked_out_once(&mut self, key: &[Part]) -> Option<Vec<Part>> {
+        let sets = |part: &Part| !matches!(part, Part::Text(_) | Part::Quoted(_)) && sets_something(std::slice::from_ref(part));
+        // Those of ksh are doubted as they are.
+        if self.dialect == Dialect::Ksh || !key.iter().any(sets) {
+            return None;
+        }
+        let mut work_out = |part: &Part| match self.one_text(std::slice::from_ref(part)) {
+            Val::Known(text) => Part::Quoted(Text::of(&text)),
+            Val::Unknown(doubt) => Part::Unfollowed(doubt.why),
+        };
+        Some(key.iter().map(|part| if sets(part) { work_out(part) } else { part.clone() }).collect())
     }
 
     /// `NAME[KEY]=(WORDS)`: zsh exchanges a part of a list, ksh makes a list of an item, and the others take none (measured:
@@ -71,6 +87,8 @@ impl Machine<'_> {
             }
             Dialect::Ksh | Dialect::Zsh => {}
         }
+        let once = self.worked_out_once(key);
+        let key = once.as_deref().unwrap_or(key);
         if self.is_before_first(key) {
             self.doubt_items(words, &self.doubt(NO_SUCH_INDEX));
             self.doubt_from_here(&assignment.name);

@@ -319,7 +319,7 @@ impl Parser<'_> {
     /// # Errors
     /// If they are such on this line.
     fn calm_sum(&self) -> Parsed<()> {
-        const WHY: &str = "a parenthesis or a quote in a parameter of a sum";
+        const WHY: &str = "a parenthesis, a bracket or a quote in a parameter of a sum";
         let own_quotes: &[u8] = match self.dialect {
             Dialect::Mksh | Dialect::Zsh => b"'\"\\`",
             Dialect::Bash => b"\\",
@@ -344,7 +344,14 @@ impl Parser<'_> {
             rest = rest.get(begin + 2..).unwrap_or_default();
             let inside = rest.get(..closing_brace(rest)).unwrap_or_default();
             let is_open = inside.len() == rest.len();
-            if is_open || !are_even(inside) || inside.iter().any(|byte| own_quotes.contains(byte)) {
+            // Brackets count there, too, and in ksh classes of a pattern are none.
+            let count = |sign: u8| inside.iter().filter(|byte| **byte == sign).count();
+            let has_bracket = match self.dialect {
+                Dialect::Zsh => count(b'[') != count(b']'),
+                Dialect::Ksh => memchr::memmem::find(inside, b"[[").is_some(),
+                _ => false,
+            };
+            if is_open || has_bracket || !are_even(inside) || inside.iter().any(|byte| own_quotes.contains(byte)) {
                 return self.trouble_unfollowed(WHY);
             }
             rest = rest.get(inside.len() + 1..).unwrap_or_default();

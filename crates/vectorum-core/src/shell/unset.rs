@@ -4,11 +4,13 @@ use std::sync::Arc;
 
 use bytes::Bytes;
 
+use super::arithmetic::may_assign;
 use super::content::Content;
 use super::fits::GROUPS;
 use super::machine::Machine;
 use super::misused::NOT_TAKEN;
 use super::pattern::{Groups, NotFollowed, Pattern};
+use super::sum::SUM_MAY_SET;
 use super::syntax::*;
 use super::value::{Doubt, Val};
 
@@ -176,6 +178,10 @@ impl Machine<'_> {
         let doubt = self.doubt("an item of a list");
         if !matches!(self.content_of(&base), Content::Unset) {
             self.doubt_place_named(name);
+        }
+        // A place is worked out there even in what is not set.
+        if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) && name.get(base.len()..).is_some_and(may_assign) {
+            self.fog(SUM_MAY_SET);
         }
         if name.len() > base.len() && !self.may_unset_item(name, &base, &doubt) {
             return;

@@ -540,12 +540,6 @@ pub(super) fn is_changed(part: &Part) -> bool {
     matches!(part, Part::Parameter(parameter) if parameter.change != Change::None)
 }
 
-/// Whether a part is a parameter of which something is cut or exchanged.
-pub(super) fn is_cut(part: &Part) -> bool {
-    let is_cut = |change: &Change| matches!(change, Change::Trim(..) | Change::Replace(..) | Change::Slice(..));
-    matches!(part, Part::Parameter(parameter) if is_cut(&parameter.change))
-}
-
 /// Says what in a here-document is not followed: what changes variables, where it depends on the shell
 /// which process that happens in; quotes within braces, of which each shell makes something else.
 pub(super) fn odd_document(body: &[u8]) -> Option<&'static str> {

@@ -7,6 +7,7 @@ use super::super::expand::Expanded;
 use super::super::items::NO_SUCH_INDEX;
 use super::super::machine::Machine;
 use super::super::parameter::{Held, UNSET_IS_ERROR};
+use super::super::parse::is_name;
 use super::super::pattern::Pattern;
 use super::super::value::Val;
 use super::*;
@@ -22,9 +23,10 @@ impl Machine<'_> {
         // Whatever text that is, the place may be wrong; of a table it is a key.
         if let Some(doubt) = unknown {
             let places: &[&Vec<Part>] = match subscript {
-                Subscript::At(key) => &[key],
+                // The key of a table is none.
+                Subscript::At(key) if !key.iter().all(is_plain_key) => &[key],
                 Subscript::Range(from, to) => &[from, to],
-                Subscript::All(_) | Subscript::Search(..) => &[],
+                Subscript::At(_) | Subscript::All(_) | Subscript::Search(..) => &[],
             };
             // What is searched for may be no pattern.
             if let Subscript::Search(_, word) = subscript {
@@ -222,6 +224,11 @@ impl Looked {
 }
 
 /// Where an item stands, counted from 0.
+/// Whether a part of a key is one of a table, or a name or a number, which is never wrong.
+fn is_plain_key(part: &Part) -> bool {
+    matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().all(|byte| is_name(*byte)))
+}
+
 fn place(at: i64, length: usize) -> Option<usize> {
     let length = i64::try_from(length).ok()?;
     usize::try_from(if at < 0 { at + length } else { at - 1 }).ok()
