@@ -26,6 +26,12 @@ impl Machine<'_> {
                 field.doubt(&doubt);
             }
         }
+        // Where nothing comes before it, it may be a folder that there is not.
+        let begins = |sign: u8| text.first() == Some(&sign) && text.len() > 1;
+        let may_stand_first = !is_first && field.text.is_empty() && field.unknown.as_ref().is_some_and(|doubt| !doubt.is_filled);
+        if self.dialect == Dialect::Zsh && may_stand_first && (begins(b'~') || begins(b'=')) {
+            self.fail_or_go_on(&self.doubt("the shell expands this in a way of its own"));
+        }
         // In a word that looks like an assignment it counts, too (measured: bash 5.2, R59).
         let looks_set =
             || memchr::memchr(b'=', text).is_some_and(|at| crate::reader::is_portable(text.get(..at).unwrap_or_default()));

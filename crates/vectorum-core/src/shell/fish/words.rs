@@ -253,10 +253,14 @@ impl Fish<'_> {
                 }
             }
             Part::Through(named, quoted, chosen) => {
-                let names = self.expand(&Word { parts: vec![(**named).clone()] })?;
+                // What is not known may be no name, which is refused.
+                let names = match self.expand(&Word { parts: vec![(**named).clone()] }) {
+                    Err(doubt) if !is_refusal(&doubt) => return Err(self.doubt(MAY_NOT_RUN)),
+                    names => names?,
+                };
                 let mut items = Vec::new();
                 for name in names {
-                    let name = name.known().cloned().ok_or_else(|| self.doubt("a variable whose name is not known"))?;
+                    let name = name.known().cloned().ok_or_else(|| self.doubt(MAY_NOT_RUN))?;
                     // What is no name is one in part, or refused (measured: 3.6).
                     if !name.iter().all(|byte| byte.is_ascii_alphanumeric() || *byte == b'_') {
                         return Err(self.doubt(MAY_NOT_RUN));
