@@ -489,6 +489,23 @@ impl Parser<'_> {
 
 #[cfg(test)]
 mod tests {
+    #[test]
+    fn sums_of_a_loop_end_where_no_command_goes_on() {
+        for (text, sums) in [
+            ("i=0; i<3; i++", Some(vec!["i=0", " i<3", " i++"])),
+            ("i=$(true; echo 5); ;", Some(vec!["i=$(true; echo 5)", " ", ""])),
+            ("i=`a;b`;;", Some(vec!["i=`a;b`", "", ""])),
+            ("i=${N-3};j;k", Some(vec!["i=${N-3}", "j", "k"])),
+            ("i=(1;2);;", None),
+            ("i=\";\";;", None),
+            ("i=$(case 3 in 3) echo;; esac);;", None),
+        ] {
+            let found = super::sums_of(text.as_bytes());
+            let sums = sums.map(|sums| sums.into_iter().map(str::as_bytes).collect::<Vec<_>>());
+            assert_eq!(found, sums, "{text}");
+        }
+    }
+
     use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
     use crate::shell::trial::hold;
 

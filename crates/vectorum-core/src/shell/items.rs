@@ -59,7 +59,7 @@ impl Machine<'_> {
             return None;
         }
         let mut work_out = |part: &Part| match self.one_text(std::slice::from_ref(part)) {
-            Val::Known(text) => Part::Quoted(Text::of(&text)),
+            Val::Known(text) => Part::Text(Text::of(&text)),
             Val::Unknown(doubt) => Part::Unfollowed(doubt.why),
         };
         Some(key.iter().map(|part| if sets(part) { work_out(part) } else { part.clone() }).collect())

@@ -301,6 +301,27 @@ mod tests {
     }
 
     #[test]
+    fn what_stands_beside_something_unknown_is_worked_out_or_wrong() {
+        use Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+        hold(&[
+            // Where it is sure not to be wrong, what comes behind it is known.
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(tide-now); V=a; X=${R#$V}; X=1", ["<unknown>", "1"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(tide-now); : ${R%${X=2}}", ["<unknown>", "<unknown>"]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=$(tide-now); : ${R/a/${X=2}}", ["<unknown>", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "X=$(tide-now); : ${X:-${R=2}}", ["<unknown>", "<unknown>"]),
+            // How often it is worked out.
+            (&[Bash, Mksh, Zsh], "R=0; L[$((R+=1))]=a; X=1", ["1", "1"]),
+            (&[Bash, Ksh, Mksh, Zsh], "R=0; [[ $((R+=1)) -eq 1 ]]; X=$?", ["1", "0"]),
+            // What is set within a value before a command is what it hides.
+            (&[Bash, Dash, Ksh, Mksh], "R=${R=4} true; X=1", ["<unknown>", "1"]),
+            (&[Bash, Dash, Ksh, Mksh], "R=5 X=${V=4} true; X=$V", ["none", "4"]),
+            // The status hangs on what was run for a word.
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "V=$(tide-now); R=${V:-$(false)}; X=$?", ["<unknown>", "<a number>"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "V=$(tide-now); R=${V:-b}; X=$?", ["<unknown>", "0"]),
+        ]);
+    }
+
+    #[test]
     fn what_may_set_any_name_opens_the_answer() {
         use Dialect::{Ksh, Mksh, Zsh};
         hold(&[
