@@ -405,6 +405,10 @@ impl Machine<'_> {
     }
 
     pub(super) fn run_case(&mut self, word: &Word, arms: &[Arm]) {
+        // An error there leaves the status as it was, by which a file that is taken in may end well (measured: 5.9).
+        if self.dialect == Dialect::Zsh && self.may_be_set("errexit") && self.may_be_an_error(&word.parts) {
+            return self.fail_perhaps("what a case asks for may be an error");
+        }
         let mut text = self.one_word(word).unwrap_or_else(Val::Unknown);
         if self.dialect == Dialect::Bash && word.parts.iter().any(may_leave_quotes) {
             text = Val::Unknown(self.doubt(ODD_WORD));

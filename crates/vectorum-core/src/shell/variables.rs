@@ -120,6 +120,10 @@ impl Machine<'_> {
         let doubt = self.doubt(why);
         let set = |m: &mut Self| {
             for (name, is_list) in texts.iter().map(|name| (name, false)).chain(lists.iter().map(|name| (name, true))) {
+                // What is to be a number may be none.
+                if m.live.as_ref().and_then(|state| state.vars.get(name.as_bytes())).is_some_and(|var| var.is_number) {
+                    m.fail_or_go_on(&doubt);
+                }
                 m.assign(name.as_bytes(), Content::Perhaps(Val::Unknown(doubt.clone())), None);
                 if is_list {
                     m.note_may_be_list(name.as_bytes());

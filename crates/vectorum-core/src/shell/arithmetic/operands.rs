@@ -191,7 +191,9 @@ impl Sum<'_, '_> {
                 _ => Err(Stop::Unfollowed),
             };
         }
-        if !self.machine.is_sum && is_missing && option == Some(true) && matches!(self.effect, Effect::Yes) {
+        // What stands before it may be wrong in another way.
+        let is_sure = is_missing && self.risk.is_none();
+        if !self.machine.is_sum && is_sure && option == Some(true) && matches!(self.effect, Effect::Yes) {
             self.machine.fail_in_sum(WHY);
         } else {
             let doubt = self.machine.doubt(WHY);

@@ -138,7 +138,7 @@ impl Fish<'_> {
     fn lists(&mut self, word: &Word, in_braces: bool) -> Result<Option<(Vec<Val>, bool)>, Arc<Doubt>> {
         // Each part may be a list: all of them are combined with each other.
         let mut lists: Vec<(Stage, Vec<Val>)> = Vec::new();
-        let (mut odd_index, mut unknown) = (None, Vec::new());
+        let (mut odd_index, mut unknown, mut may_not_run) = (None, Vec::new(), None);
         let mut has_list = false;
         for (at, part) in word.parts.iter().enumerate() {
             let stage = Stage::of(part);
@@ -163,6 +163,11 @@ impl Fish<'_> {
                     odd_index = Some((at, doubt));
                     Vec::new()
                 }
+                // What is run for the rest is run before.
+                Err(doubt) if stage == Stage::Variable && doubt.why == MAY_NOT_RUN => {
+                    may_not_run = Some(doubt);
+                    Vec::new()
+                }
                 // What stands behind it is expanded all the same.
                 Err(doubt) if !is_refusal(&doubt) && doubt.why != MAY_NOT_RUN => {
                     unknown.push((at, stage, doubt));
@@ -176,6 +181,9 @@ impl Fish<'_> {
             };
             has_list |= stage != Stage::Braces && values.len() != 1;
             lists.push((stage, values));
+        }
+        if let Some(doubt) = may_not_run {
+            return Err(doubt);
         }
         if let Some((odd, doubt)) = odd_index {
             // Outputs come before variables, and those from the right: where one is empty, nothing is left to be looked into.
