@@ -278,7 +278,8 @@ impl Machine<'_> {
         }
         // There a base may stand alone behind this name (measured: R59).
         let is_digits = |d: &Declared| matches!(d, Declared::Text(t) if !t.is_empty() && t.iter().all(u8::is_ascii_digit));
-        if self.dialect == Dialect::Mksh && command == b"integer" && given.as_slice().first().is_some_and(is_digits) {
+        let is_bare = command == b"integer" && seen.is_empty();
+        if self.dialect == Dialect::Mksh && is_bare && given.as_slice().first().is_some_and(is_digits) {
             given.next();
             attributes.is_odd = true;
         }

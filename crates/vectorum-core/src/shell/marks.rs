@@ -37,6 +37,12 @@ impl Machine<'_> {
             if is_text && let Some(var) = state.vars.get_mut(&name) {
                 var.exported = Some(false);
             }
+            // What stands before the command that declares it again is what it is there.
+            if dialect == Dialect::Bash
+                && let Some(before) = state.scopes.last_mut().filter(|scope| scope.lends && scope.vars.get(&name).is_some())
+            {
+                before.kept.insert(name, true);
+            }
             return;
         }
         // What stands before a function in bash and mksh is local there already, and goes on in bash into those that it calls.
