@@ -24,6 +24,10 @@ impl Machine<'_> {
     /// `NAME[KEY]=WORD`.
     pub(super) fn set_item(&mut self, assignment: &Assignment, key: &[Part], word: &Word) -> bool {
         let doubt = self.doubt("an item of a list");
+        // What is held fast may be set to nothing all the same.
+        if self.dialect == Dialect::Ksh && self.is_readonly(&assignment.name) {
+            self.doubt_from_here(&assignment.name);
+        }
         // Its place is worked out first there.
         if self.dialect == Dialect::Ksh && sets_something(key) {
             self.doubt_items(std::slice::from_ref(word), &doubt);

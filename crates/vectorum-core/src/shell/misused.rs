@@ -1,9 +1,11 @@
 //! Words that a command of the shell does not take, and what it ends.
 
+use super::arithmetic::may_assign;
 use super::commands::is_special;
 use super::declare::declares;
 use super::machine::Machine;
 use super::parameter::OWN_PROCESS;
+use super::sum::SUM_MAY_SET;
 use super::syntax::{Command, Dialect, Kind, Word};
 use super::value::Val;
 
@@ -124,6 +126,10 @@ impl Machine<'_> {
         };
         if self.dialect == Dialect::Mksh && may_be_wrong && !arguments.is_empty() {
             self.misused_badly();
+            let sets = |value: &Val| value.known().map_or(!value.is_number(), |word| may_assign(word));
+            if name == b"ulimit" && arguments.last().is_some_and(sets) {
+                self.fog(SUM_MAY_SET);
+            }
         }
         // There a process is a number.
         let is_process = |value: &Val| value.known().is_none_or(|word| word.iter().any(|b| b.is_ascii_digit() || *b == b'%'));

@@ -276,7 +276,11 @@ impl Parser<'_> {
         if self.take(b"::=") {
             return Some(vec![Step::Change(Change::Instead(b':', false, word(self, in_double)?))]);
         }
+        // A second sign is none of the pattern's there.
         if self.take(b":#") {
+            if self.peek() == Some(b'#') {
+                return None;
+            }
             return Some(vec![Step::Filter(word(self, false)?)]);
         }
         let colon = self.peek() == Some(b':') && self.peek_at(1).is_some_and(is_instead);
