@@ -239,11 +239,7 @@ impl Parser<'_> {
                 let is_zsh = self.dialect == Dialect::Zsh;
                 return Ok(Part::Unfollowed(if is_zsh { ODD_SHAPE } else { "an index in quotes" }));
             }
-            let place = self.within(self.at + 1..self.at + close).key()?;
-            if self.dialect == Dialect::Mksh && place.iter().any(is_changed) {
-                return self.trouble_unfollowed("a change within an index");
-            }
-            key = Some(place);
+            key = Some(self.index(self.at + 1..self.at + close)?);
             self.at += close + 1;
         }
         let has_key = key.is_some();

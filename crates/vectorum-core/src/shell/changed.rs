@@ -380,4 +380,17 @@ mod tests {
         let upper = |text: &'static str| modified(&Bytes::from_static(text.as_bytes()), b'u');
         assert_eq!((upper("a/é"), upper("a b")), (None, Some(Bytes::from_static(b"A B"))));
     }
+
+    #[test]
+    fn what_stands_within_a_change_is_worked_out_where_it_counts() {
+        use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+        crate::shell::trial::hold(&[
+            (&[Zsh], "R=abc; X=${R:1:-1}", ["abc", "b"]),
+            (&[Zsh], "R=abc; X=${R:9:1}", ["abc", ""]),
+            (&[Ksh], "R=x; X=${R/a/${V?}}", ["x", "x"]),
+            (&[Bash], "R=; X=${R#${V?}}", ["", ""]),
+            (&[Bash, Mksh, Zsh], "R=0; X=ab; X=${X/a/$((R+=1))}", ["1", "1b"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=ab; V=a; X=${R#$V}", ["ab", "b"]),
+        ]);
+    }
 }

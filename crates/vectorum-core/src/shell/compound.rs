@@ -489,6 +489,9 @@ impl Parser<'_> {
 
 #[cfg(test)]
 mod tests {
+    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
+    use crate::shell::trial::hold;
+
     #[test]
     fn sums_of_a_loop_end_where_no_command_goes_on() {
         for (text, sums) in [
@@ -505,9 +508,6 @@ mod tests {
             assert_eq!(found, sums, "{text}");
         }
     }
-
-    use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
-    use crate::shell::trial::hold;
 
     #[test]
     fn what_is_made_of_commands() {

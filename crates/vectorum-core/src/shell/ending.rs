@@ -13,7 +13,6 @@ use super::restless::LEAVES;
 use super::state::{State, Status};
 use super::syntax::*;
 use super::value::Doubt;
-
 use super::words::OPEN_PARENTHESIS;
 
 /// Whether an error ended a block, in zsh (zshparam(1)).
@@ -140,17 +139,14 @@ impl Machine<'_> {
                 None => self.leave_no_loop(within),
             },
             None => {
+                let doubt = self.doubt("how many loops are left is not known");
                 match self.dialect {
                     _ if known.is_some() => self.misused_badly(),
                     Dialect::Dash => self.misused(),
-                    Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(&self.doubt("how many loops are left is not known")),
+                    Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(&doubt),
                     // It may be no number, which is an error.
-                    Dialect::Bash | Dialect::Zsh => {
-                        let doubt = self.doubt("how many loops are left is not known");
-                        self.fork(&doubt, Self::misused_badly, |_| {});
-                    }
+                    Dialect::Bash | Dialect::Zsh => self.fork(&doubt, Self::misused_badly, |_| {}),
                 }
-                let doubt = self.doubt("how many loops are left is not known");
                 for index in loops {
                     self.fork(&doubt, |m| m.leave_at(index, to_next), |_| {});
                 }
@@ -180,19 +176,15 @@ impl Machine<'_> {
         let within = self.frames.iter().rposition(|f| f.kind == Boundary::Tried).filter(|tried| *tried > index);
         // What it hid is put back on each way on its own.
         let is_scope = |f: &&Frame| matches!(f.kind, Boundary::Function | Boundary::Command);
-        let scopes: Vec<Boundary> =
-            self.frames.iter().skip(within.unwrap_or(index)).filter(is_scope).map(|frame| frame.kind).collect();
-        let to_start = self.dialect == Dialect::Bash
+        let kinds = self.frames.iter().skip(within.unwrap_or(index)).filter(is_scope).map(|frame| frame.kind);
+        let kinds: Vec<Boundary> = kinds.collect();
+        let gives_up = self.dialect == Dialect::Bash
             && self.frames.get(index).is_some_and(|frame| matches!(frame.kind, Boundary::Start | Boundary::Startup));
         if let Some(state) = &mut state {
-            for kind in scopes.iter().rev() {
-                let scope = state.scopes.last().filter(|_| to_start && *kind == Boundary::Command);
-                let before: Vec<Bytes> = scope.iter().flat_map(|scope| scope.vars.iter()).map(|(name, _)| name.clone()).collect();
-                self.close_scope(state);
-                // What stands before a command stays where all is given up with it, until another is run (measured: bash 5.2).
-                for name in before {
-                    let doubt = self.doubt("whether what stands before a command that is given up stays set");
-                    state.vars.insert(name, Var::unknown(&doubt));
+            for kind in kinds.into_iter().rev() {
+                match kind {
+                    Boundary::Command if gives_up => self.close_given_up(state),
+                    _ => self.close_scope(state),
                 }
             }
         }
@@ -210,6 +202,16 @@ impl Machine<'_> {
                 frame.beyond.push((index, to_next, left));
             }
         }
+    }
+
+    /// Puts back what stands before a command that is given up with all that is read at the start: it stays set until another
+    /// is run (measured: bash 5.2).
+    fn close_given_up(&mut self, state: &mut State) {
+        let scope = state.scopes.last();
+        let before: Vec<Bytes> = scope.iter().flat_map(|scope| scope.vars.iter()).map(|(name, _)| name.clone()).collect();
+        self.close_scope(state);
+        let doubt = self.doubt("whether what stands before a command that is given up stays set");
+        before.into_iter().for_each(|name| state.vars.insert(name, Var::unknown(&doubt)));
     }
 
     /// `{ … } always { … }`: the second is done however the first is left, and changes nothing of its status.

@@ -153,6 +153,13 @@ enum Refused {
     Perhaps,
 }
 
+impl Refused {
+    /// What is known where one of two ways was taken.
+    fn or(self, other: Refused) -> Refused {
+        if self == other { self } else { Refused::Perhaps }
+    }
+}
+
 /// What a command would read that reads.
 #[derive(Clone, Debug, PartialEq)]
 struct Input {
@@ -265,11 +272,8 @@ impl Branch for State {
         if self.input != other.input {
             self.input = Input::default();
         }
-        for (one, other) in [(&mut self.refused, other.refused), (&mut self.unopened, other.unopened)] {
-            if *one != other {
-                *one = Refused::Perhaps;
-            }
-        }
+        self.refused = self.refused.or(other.refused);
+        self.unopened = self.unopened.or(other.unopened);
         if self.open.is_none() {
             self.open.clone_from(&other.open);
         }

@@ -373,4 +373,13 @@ mod tests {
             (&[Bash], "X=([2]=c [0]=a); R=${#X[@]}", ["<unknown>", "<unknown>"]),
         ]);
     }
+
+    #[test]
+    fn places_that_set_something_are_worked_out_once() {
+        hold(&[
+            (&[Bash, Mksh], "R=0; L=(a b); L[$((R+=1))]=c; X=${L[1]}", ["1", "c"]),
+            (&[Zsh], "R=0; L=(a b); L[$((R+=1))]=c; X=$L[1]", ["1", "c"]),
+            (&[Bash, Mksh], "R=0; L=(a b); L[$((R+=1))]+=c; X=1", ["1", "1"]),
+        ]);
+    }
 }

@@ -11,6 +11,7 @@ use super::content::Content;
 use super::frame::Boundary;
 use super::machine::{Machine, PARTED};
 use super::nameref::Meant;
+use super::parameter::UNSET_IS_ERROR;
 use super::state::Status;
 use super::syntax::*;
 use super::value::{Doubt, Val};
@@ -220,10 +221,14 @@ impl Machine<'_> {
         let [first, condition, step] = parts;
         // What the status is in there is its own affair (measured: 93u+m).
         let is_status = |part: &Part| matches!(part, Part::Parameter(parameter) if parameter.name == "?");
-        // So is what is not set, of which the length is none (measured: 93u+m).
-        let is_odd = parts.iter().flatten().any(is_status) || parts.iter().any(|parts| self.may_lack_name(parts));
-        if self.dialect == Dialect::Ksh && is_odd {
-            let doubt = self.doubt("the status in a loop that counts");
+        // So is what is not set, of which the length is none.
+        let odd = match self.dialect {
+            Dialect::Ksh if parts.iter().flatten().any(is_status) => Some("the status in a loop that counts"),
+            Dialect::Ksh if parts.iter().any(|parts| self.may_lack_name(parts)) => Some(UNSET_IS_ERROR),
+            _ => None,
+        };
+        if let Some(why) = odd {
+            let doubt = self.doubt(why);
             self.fail_or_go_on(&doubt);
             return self.count_unknown(&doubt, condition, step, body);
         }
@@ -355,6 +360,15 @@ mod tests {
             (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do for X in 1 2; do continue 2; done; R=no; done", ["b", "1"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { for R in a b; do return 4; done; }; f; X=$?", ["a", "4"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "for R in a b; do (break); X=$X$R; done", ["b", "ab"]),
+        ]);
+    }
+
+    #[test]
+    fn sums_of_a_loop_may_run_commands() {
+        hold(&[
+            (&[Bash, Ksh, Zsh], "for ((R = $(true; echo 5); R < 3; R++)); do :; done; X=1", ["5", "1"]),
+            (&[Bash, Ksh, Zsh], "for ((R = `echo 1; true`; R < 3; R++)); do X=$X$R; done", ["3", "12"]),
+            (&[Bash, Ksh, Zsh], "for ((R = 0; R < ${V-2}; R++)); do X=$X$R; done", ["2", "01"]),
         ]);
     }
 }

@@ -404,21 +404,26 @@ impl<'a> Machine<'a> {
 
     /// Follows both ways and joins them.
     pub(super) fn fork(&mut self, doubt: &Arc<Doubt>, one: impl FnOnce(&mut Self), other: impl FnOnce(&mut Self)) {
-        // What was printed for a word on one of them alone may be what the status hangs on.
+        // What was run for a word on one of them alone may be what the status hangs on.
         let begin = (self.outputs, self.output_status.clone());
         let mut came = None;
         let first = |m: &mut Self| {
             m.aside(one);
-            came = Some((m.outputs, std::mem::replace(&mut m.output_status, begin.1.clone())));
+            came = Some((m.outputs, m.status_of_outputs(m.outputs_before)));
+            (m.outputs, m.output_status) = begin.clone();
         };
         branch::part(self, |m| &mut m.live, doubt, first, |m| m.aside(other));
         let Some((outputs, status)) = came else { return };
-        let of =
-            |ran: bool, status: &Status| if ran || begin.0 != self.outputs_before { status.clone() } else { Status::Known(0) };
-        let (one, other) = (of(outputs != begin.0, &status), of(self.outputs != outputs, &self.output_status));
-        if self.outputs != begin.0 {
-            self.output_status = if one == other { one } else { Status::Unknown(doubt.clone()) };
+        if outputs.max(self.outputs) != begin.0 {
+            let other = self.status_of_outputs(self.outputs_before);
+            self.outputs = outputs.max(self.outputs);
+            self.output_status = if status == other { status } else { Status::Unknown(doubt.clone()) };
         }
+    }
+
+    /// The status that what was run for words leaves, if anything was, since so many.
+    pub(super) fn status_of_outputs(&self, before: usize) -> Status {
+        if self.outputs == before { Status::Known(0) } else { self.output_status.clone() }
     }
 
     /// Runs what may not be run, or is run more than once, or in a shell of its own.

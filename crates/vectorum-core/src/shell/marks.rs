@@ -270,4 +270,12 @@ mod tests {
             (&[Zsh], "f() { readonly X=1; }; f; R=$X", ["", "none"]),
         ]);
     }
+
+    #[test]
+    fn what_stands_before_a_declaration_is_what_it_declares() {
+        hold(&[
+            (&[Bash], "f() { local R=2; R=6 local R; X=$R; }; f; R=$X", ["6", "6"]),
+            (&[Bash], "R=1; f() { R=6 local R; X=$R; }; f", ["1", "6"]),
+        ]);
+    }
 }

@@ -35,7 +35,8 @@ impl Machine<'_> {
     pub(super) fn set_options(&mut self, arguments: &[Val]) {
         let mut at = 0;
         self.set_status(0);
-        let is_option = |word: &Val| word.known().is_some_and(|word| word.starts_with(b"-") || word.starts_with(b"+"));
+        let has_sign = |word: &Bytes| word.starts_with(b"-") || word.starts_with(b"+");
+        let is_option = |word: &Val| word.known().is_some_and(has_sign);
         if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh)
             && matches!(arguments, [Val::Known(option), name, ..] if option == "-o" && is_option(name))
         {
@@ -43,8 +44,7 @@ impl Machine<'_> {
         }
         // Signs among the letters set another option there, or end them.
         let is_odd = |word: &Val| {
-            let letters =
-                word.known().filter(|word| word.starts_with(b"-") || word.starts_with(b"+")).and_then(|word| word.get(1..));
+            let letters = word.known().filter(|word| has_sign(word)).and_then(|word| word.get(1..));
             letters.is_some_and(|letters| letters != b"-" && letters.iter().any(|letter| b"-+".contains(letter)))
         };
         if self.dialect == Dialect::Ksh && arguments.iter().take_while(|word| word.known().is_none_or(|w| w != "--")).any(is_odd)
@@ -81,8 +81,7 @@ impl Machine<'_> {
                 Val::Known(text) => text.clone(),
                 // It may be an option, or one that there is not.
                 Val::Unknown(doubt) => {
-                    let is_word = |text: &Bytes| !text.starts_with(b"-") && !text.starts_with(b"+");
-                    if !doubt.could_be.is_empty() && doubt.could_be.iter().all(is_word) {
+                    if !doubt.could_be.is_empty() && !doubt.could_be.iter().any(has_sign) {
                         break;
                     }
                     self.misused_badly();
@@ -465,6 +464,15 @@ mod tests {
             (&[Ksh], "R=1; eval 'set -A 1 a'; X=2", ["none", "none"]),
             (&[Ksh, Mksh], "set -o pipefail; false | true; R=$?", ["1", "none"]),
             (&[Bash, Ksh, Mksh, Zsh], "set -o noclobber; case $- in *C*) R=on ;; esac", ["on", "none"]),
+        ]);
+    }
+
+    #[test]
+    fn a_dash_alone_takes_parameters_away_in_zsh() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh], "set -- p; set -; R=$#; X=$1", ["1", "p"]),
+            (&[Zsh], "set -- p; set -; R=$#; X=${1-none}", ["0", "none"]),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- p; set - q r; R=$#; X=$1", ["2", "q"]),
         ]);
     }
 }

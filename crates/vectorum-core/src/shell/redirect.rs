@@ -62,19 +62,15 @@ const MAY_FAIL: &str = "an expansion that may fail";
 
 /// Whether something in a word may be refused where it is expanded.
 pub(super) fn may_refuse(parts: &[Part]) -> bool {
-    parts.iter().any(|part| match part {
+    let refuses = |part: &Part| match part {
         Part::Unfollowed(_) => true,
-        Part::Double(parts) => may_refuse(parts),
-        Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).is_some_and(|parts| may_refuse(parts)),
         Part::Parameter(parameter) => match &parameter.change {
             change @ Change::Slice(..) => !is_plain_cut(change),
-            Change::Unfollowed(_) | Change::Instead(b'?', ..) => true,
-            Change::Trim(.., word) | Change::Instead(.., word) => may_refuse(&word.parts),
-            Change::Replace(both, _) => may_refuse(&both.0.parts) || may_refuse(&both.1.parts),
-            _ => false,
+            change => matches!(change, Change::Unfollowed(_) | Change::Instead(b'?', ..)),
         },
         _ => false,
-    })
+    };
+    parts.iter().any(|part| part.has(&refuses))
 }
 
 /// Whether a sum in a text may be wrong where it is worked out.

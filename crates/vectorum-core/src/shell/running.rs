@@ -13,21 +13,15 @@ use super::frame::{Apart, Boundary};
 use super::machine::{DEEPEST, MOST_NESTED, Machine, PARTED};
 use super::misused::STRUCK;
 use super::parameter::UNSET_IS_ERROR;
-use super::parse::is_name_start;
 use super::setting::reads_what_is_set;
 use super::state::{State, Status};
 use super::streams::Written;
 use super::sum::SUM_MAY_SET;
 use super::syntax::*;
-use super::tree::Tree;
+use super::tree::is_read_otherwise_as_sh;
 use super::value::{Doubt, Val};
 use super::words::GROUPS_UNASKED;
 use crate::host_view;
-
-/// Whether `$#NAME` stands in a text: the length of a value, or the number of parameters and a text behind it.
-fn has_bare_length(text: &[u8]) -> bool {
-    memchr::memmem::find_iter(text, b"$#").any(|at| text.get(at + 2).is_some_and(|next| is_name_start(*next)))
-}
 
 impl Machine<'_> {
     /// Runs a file's commands in this shell.
@@ -78,8 +72,7 @@ impl Machine<'_> {
         if self.dialect == Dialect::Ksh && self.may_be_set("posix") && has_both() {
             self.fog("what is written with all errors");
         }
-        // As sh it reads otherwise what no other shell takes: short loops, braces without blanks (measured: zsh 5.9).
-        if self.as_sh && (has_bare_length(&source.text) || Tree::of(&source.text, Dialect::Bash).trouble().is_some()) {
+        if self.as_sh && is_read_otherwise_as_sh(&source.text) {
             self.fog("a text that is read otherwise as sh");
         }
         // The error of a file, or a text, is that of the file.

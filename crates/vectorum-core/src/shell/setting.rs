@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::arithmetic::may_assign;
-use super::content::{Content, Var};
+use super::content::Content;
 use super::machine::Machine;
 use super::parameter::has_odd_cut;
 use super::redirect::may_refuse;
@@ -134,28 +134,14 @@ pub(super) fn reads_what_is_set(parts: &[Part], words: &[Word]) -> bool {
 
 /// Whether a sum is worked out in a word.
 pub(super) fn has_sum(parts: &[Part]) -> bool {
-    parts.iter().any(|part| match part {
-        Part::Sum(_) => true,
-        Part::Double(parts) => has_sum(parts),
-        Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).is_some_and(|parts| has_sum(parts)),
-        Part::Parameter(parameter) => match &parameter.change {
-            Change::Trim(.., word) | Change::Instead(.., word) => has_sum(&word.parts),
-            Change::Replace(both, _) => has_sum(&both.0.parts) || has_sum(&both.1.parts),
-            _ => false,
-        },
-        _ => false,
-    })
+    parts.iter().any(|part| part.has(&|part| matches!(part, Part::Sum(_))))
 }
 
 /// Whether zsh may refuse a parameter for an end that lies before the beginning, or for a pattern that is not closed.
 fn may_be_odd_in_zsh(part: &Part) -> bool {
-    let is_open =
-        |word: &Word| word.parts.iter().any(|part| matches!(part, Part::Text(text) if text.iter().any(|b| b"[(".contains(b))));
-    match part {
-        Part::Double(parts) => parts.iter().any(may_be_odd_in_zsh),
-        Part::Document(text) => {
-            text.get().and_then(|text| text.as_ref().ok()).is_some_and(|parts| parts.iter().any(may_be_odd_in_zsh))
-        }
+    let opens = |part: &Part| matches!(part, Part::Text(text) if text.iter().any(|byte| b"[(".contains(byte)));
+    let is_open = |word: &Word| word.parts.iter().any(opens);
+    part.has(&|part| match part {
         Part::Parameter(parameter) => match &parameter.change {
             Change::Slice(_, length) => length.is_some(),
             Change::Trim(.., word) => is_open(word),
@@ -163,7 +149,7 @@ fn may_be_odd_in_zsh(part: &Part) -> bool {
             _ => false,
         },
         _ => false,
-    }
+    })
 }
 
 /// Whether a command runs for what it prints in a word, but for those within parameters.
@@ -256,8 +242,7 @@ impl Machine<'_> {
                     m.assign(&name, Content::Set(value), None);
                     // Set in a sum it may be a number there from then on.
                     if m.is_own_zsh() {
-                        m.doubt_number(&name);
-                        m.live.iter_mut().for_each(|state| state.vars.get_or_insert_with(&name, Var::unset).is_odd = true);
+                        m.perhaps_number(&name);
                     }
                 };
                 self.fork(doubt, set, |_| {});

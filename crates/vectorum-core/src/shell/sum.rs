@@ -45,7 +45,7 @@ impl Machine<'_> {
     /// If it is not known.
     pub(super) fn sum_in_test(&mut self, parts: &[Part]) -> Number {
         // What is no plain number is read in other ways there, and may be wrong (measured: R59).
-        if self.dialect == Dialect::Mksh {
+        let summed = if self.dialect == Dialect::Mksh {
             let text = self.one_text(parts);
             let is_plain =
                 |text: &[u8]| !text.is_empty() && text.iter().skip(usize::from(text.starts_with(b"-"))).all(u8::is_ascii_digit);
@@ -59,14 +59,10 @@ impl Machine<'_> {
                 return Err(doubt);
             }
             // Its words are worked out once.
-            let summed = self.sum_text(text.known().map(|text| text.to_vec()).unwrap_or_default());
-            self.settle_alone(&summed);
-            return match summed.failure {
-                Failure::Perhaps(doubt) => Err(doubt),
-                _ => summed.value,
-            };
-        }
-        let summed = self.sum(parts);
+            self.sum_text(text.known().map(|text| text.to_vec()).unwrap_or_default())
+        } else {
+            self.sum(parts)
+        };
         if self.dialect == Dialect::Zsh {
             return self.settle_in_word(summed);
         }
@@ -223,5 +219,16 @@ mod tests {
             });
             assert_eq!(found, Some(line), "{text}");
         }
+    }
+
+    #[test]
+    fn what_is_not_set_is_wrong_in_a_sum_that_stands_alone() {
+        use crate::shell::syntax::Dialect::{Bash, Ksh, Zsh};
+        crate::shell::trial::hold(&[
+            (&[Zsh], "set -u; R=3; ((R = U + 1)); X=$?", ["3", "2"]),
+            (&[Ksh, Zsh], "set -u; R=3; let R=1+U; X=$?", ["3", "1"]),
+            (&[Zsh], "set -u; R=3; ((1 || U)); X=$?", ["3", "0"]),
+            (&[Bash, Zsh], "R=0; [[ $((R+=1)) -eq $((R+=1)) ]]; X=$?", ["2", "1"]),
+        ]);
     }
 }

@@ -339,6 +339,25 @@ pub enum Part {
     Unfollowed(&'static str),
 }
 
+impl Part {
+    /// Whether something is so of it or of a part within it: between its quotes, in its document, in the words of what is done
+    /// to a parameter.
+    pub(super) fn has(&self, is_so: &impl Fn(&Part) -> bool) -> bool {
+        let any = |parts: &[Part]| parts.iter().any(|part| part.has(is_so));
+        is_so(self)
+            || match self {
+                Part::Double(parts) => any(parts),
+                Part::Document(text) => text.get().and_then(|text| text.as_ref().ok()).is_some_and(|parts| any(parts)),
+                Part::Parameter(parameter) => match &parameter.change {
+                    Change::Trim(.., word) | Change::Instead(.., word) => any(&word.parts),
+                    Change::Replace(both, _) => any(&both.0.parts) || any(&both.1.parts),
+                    _ => false,
+                },
+                _ => false,
+            }
+    }
+}
+
 /// A text with letters that are written as numbers, which the locale decides of.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Coded {

@@ -20,6 +20,11 @@ use crate::reader::is_portable;
 /// The conditions of one word that zsh has without modules (zshmisc(1), «Conditional expressions»).
 const CONDITIONS_OF_ZSH: &[u8] = b"abcdefghknoprstuvwxzGLNOS";
 
+/// Whether a sign between two words compares them as numbers.
+fn compares_numbers(operator: &[u8]) -> bool {
+    matches!(operator, b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge")
+}
+
 impl Machine<'_> {
     /// A condition in `[[ ]]`.
     pub(super) fn test(&mut self, test: &Test) -> Maybe {
@@ -37,8 +42,7 @@ impl Machine<'_> {
                 self.unary(operator, &value)
             }
             Test::Binary(left, operator, right) => {
-                let is_of_numbers = matches!(&operator[..], b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge");
-                if is_of_numbers {
+                if compares_numbers(operator) {
                     let left = self.sum_in_test(&left.parts);
                     let right = match &left {
                         Ok(_) => self.sum_in_test(&right.parts),
@@ -342,7 +346,7 @@ impl Machine<'_> {
                 }
                 Ok((a < b) == (operator == b"<"))
             }
-            b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge" => {
+            operator if compares_numbers(operator) => {
                 let number = |m: &Self, value: &Val| match value {
                     Val::Known(text) => {
                         let text = std::str::from_utf8(text).unwrap_or_default().trim();

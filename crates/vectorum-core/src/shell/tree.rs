@@ -4,7 +4,7 @@ use std::cell::Cell;
 
 use bytes::Bytes;
 
-use super::parse::Parser;
+use super::parse::{Parser, is_name_start};
 use super::syntax::{Dialect, List, Trouble};
 
 /// So many stretches that cannot be read are looked behind; more make one to the file's end.
@@ -96,6 +96,14 @@ impl Tree {
     pub fn behind(&self) -> impl Iterator<Item = &List> {
         self.stretches.iter().skip_while(|s| s.what.is_ok()).filter_map(|s| s.what.as_ref().ok())
     }
+}
+
+/// Whether zsh may read a text otherwise as sh than by itself: what no other shell takes, such as short loops and braces without
+/// blanks, and `$#NAME`, which is the length of a value or the number of parameters (measured: 5.9).
+pub(super) fn is_read_otherwise_as_sh(text: &Bytes) -> bool {
+    let mut counts = memchr::memmem::find_iter(text, b"$#");
+    counts.any(|at| text.get(at + 2).is_some_and(|next| is_name_start(*next)))
+        || Tree::of(text, Dialect::Bash).trouble().is_some()
 }
 
 /// How many bytes of blank lines and comments a text begins with.

@@ -431,6 +431,14 @@ impl Machine<'_> {
         }
     }
 
+    /// From here on a name may hold a number.
+    pub(super) fn perhaps_number(&mut self, name: &[u8]) {
+        if let Some(state) = &mut self.live {
+            let var = state.vars.get_or_insert_with(name, Var::unset);
+            (var.is_number, var.is_odd) = (true, true);
+        }
+    }
+
     /// Unsets a name. Returns whether it could be.
     pub(super) fn unset(&mut self, name: &[u8]) -> bool {
         let site = self.here();

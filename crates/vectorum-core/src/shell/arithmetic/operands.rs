@@ -4,6 +4,7 @@ use bytes::Bytes;
 
 use super::super::content::Content;
 use super::super::machine::Machine;
+use super::super::parameter::UNSET_IS_ERROR;
 use super::super::sum::SUM_MAY_SET;
 use super::super::syntax::Dialect;
 use super::super::value::Val;
@@ -178,7 +179,6 @@ impl Sum<'_, '_> {
 
     /// Under `set -u` some shells end at a name that is not set in a sum, too (measured).
     fn need(&mut self, is_missing: bool) -> Worked<()> {
-        const WHY: &str = "with «set -u» a name that is not set ends the shell";
         let option = self.machine.live.as_ref().map_or(Some(false), |s| s.option("nounset"));
         if option == Some(false) || matches!(self.machine.dialect, Dialect::Dash | Dialect::Mksh) {
             return Ok(());
@@ -193,11 +193,11 @@ impl Sum<'_, '_> {
         }
         // What stands before it may be wrong in another way.
         let is_sure = is_missing && self.risk.is_none();
-        if !self.machine.is_sum && is_sure && option == Some(true) && matches!(self.effect, Effect::Yes) {
-            self.machine.fail_in_sum(WHY);
+        if is_sure && option == Some(true) && matches!(self.effect, Effect::Yes) {
+            self.machine.fail_in_sum(UNSET_IS_ERROR);
         } else {
-            let doubt = self.machine.doubt(WHY);
-            self.machine.fork(&doubt, |machine| machine.fail_in_sum(WHY), |_| {});
+            let doubt = self.machine.doubt(UNSET_IS_ERROR);
+            self.machine.fork(&doubt, |machine| machine.fail_in_sum(UNSET_IS_ERROR), |_| {});
         }
         Ok(())
     }

@@ -57,12 +57,17 @@ impl Word {
             _ => None,
         }
     }
+
+    /// Whether it takes up what commands print.
+    pub(super) fn has_output(&self) -> bool {
+        self.parts.iter().any(Part::has_output)
+    }
 }
 
 impl Part {
     /// Whether it takes up what commands print, in an index or in braces too.
     pub(super) fn has_output(&self) -> bool {
-        let any = |words: &[Word]| words.iter().any(|word| word.parts.iter().any(Part::has_output));
+        let any = |words: &[Word]| words.iter().any(Word::has_output);
         match self {
             Part::Output(..) => true,
             Part::Through(named, ..) if named.has_output() => true,

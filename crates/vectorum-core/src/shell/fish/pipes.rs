@@ -81,16 +81,12 @@ impl Fish<'_> {
         let Some((last, before)) = expanded.split_last() else { return true };
         for job in before {
             let status = self.live.as_ref().map_or(Ok(0), |s| s.status.clone());
-            self.live.iter_mut().for_each(|state| state.unopened = Refused::No);
             let run = |m: &mut Self| m.run_job(job);
             let text = self.captured(|m| match may_not_run {
                 true => m.fork(&m.doubt(MAY_NOT_RUN), run, |_| {}),
                 false => run(m),
             });
-            let unopened = match job.redirects.is_empty() {
-                true => Refused::No,
-                false => self.live.as_ref().map_or(Refused::No, |state| state.unopened),
-            };
+            let unopened = self.live.as_ref().map_or(Refused::No, |state| state.unopened);
             // What is not piped goes where it went.
             if job.pipe != Some(Pipe::Output) && text.known().is_none_or(|text| !text.is_empty()) {
                 self.print(Val::Unknown(self.doubt("what a command prints")));

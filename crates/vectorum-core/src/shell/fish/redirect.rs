@@ -6,7 +6,8 @@ impl Fish<'_> {
     /// Runs something whose input or output is redirected, or not at all where a file cannot be opened.
     pub(super) fn redirected(&mut self, job: &Job) {
         if job.redirects.is_empty() {
-            return self.run_kind(&job.kind);
+            self.run_kind(&job.kind);
+            return self.put_unopened(Refused::No);
         }
         let Some(state) = &self.live else { return };
         let outer = (state.input.clone(), state.output.streams);
@@ -100,9 +101,9 @@ impl Fish<'_> {
             }
             if let Some(state) = &mut m.live {
                 (state.input, state.output.streams) = outer;
-                // What could not be opened within it is its own affair, too.
-                state.unopened = Refused::No;
             }
+            // What could not be opened within it is its own affair, too.
+            m.put_unopened(Refused::No);
         };
         // What is wrong with a command or its words is told before.
         let is_plain = match &job.kind {
@@ -111,8 +112,7 @@ impl Fish<'_> {
                 let asks = |name: &[u8]| matches!(name, b"exec" | b"command" | b"builtin");
                 let runs =
                     |name: &[u8]| !asks(name) && self.has_command(name) || self.function(name).is_some() || self.is_shipped(name);
-                words.iter().all(|word| !word.parts.iter().any(Part::has_output))
-                    && words.first().and_then(Word::literal).is_some_and(runs)
+                words.iter().all(|word| !word.has_output()) && words.first().and_then(Word::literal).is_some_and(runs)
             }
             _ => true,
         };
@@ -120,7 +120,7 @@ impl Fish<'_> {
         let is_plain = is_plain && self.source.fixed.is_none() && !self.frames.iter().any(|frame| frame.kind == Leaves::Function);
         // What is run for a word is run before.
         let outputs: Vec<&Word> = match &job.kind {
-            Kinds::Command(words) => words.iter().filter(|word| word.parts.iter().any(Part::has_output)).collect(),
+            Kinds::Command(words) => words.iter().filter(|word| word.has_output()).collect(),
             _ => Vec::new(),
         };
         let fails = |m: &mut Self| {
@@ -131,7 +131,7 @@ impl Fish<'_> {
             } else {
                 m.doubt_status("a file that cannot be opened");
             }
-            m.live.iter_mut().for_each(|state| state.unopened = Refused::Yes);
+            m.put_unopened(Refused::Yes);
         };
         // A folder is gone to only where nothing is redirected.
         let is_folder = match &job.kind {
@@ -146,6 +146,10 @@ impl Fish<'_> {
             Ok(false) => fails(self),
             Err(doubt) => self.fork(&doubt, apart, fails),
         }
+    }
+
+    fn put_unopened(&mut self, unopened: Refused) {
+        self.live.iter_mut().for_each(|state| state.unopened = unopened);
     }
 
     /// Whether a file can be opened to write to it.

@@ -62,9 +62,7 @@ impl Fish<'_> {
             let found = match &word.parts[..] {
                 [Part::Text(text) | Part::Quoted(text)] => Ok(vec![Val::Known(text.clone())]),
                 // Where that one is taken up is not known.
-                _ if unknown.as_ref().is_some_and(|doubt| doubt.why == MAY_NOT_RUN)
-                    && word.parts.iter().any(Part::has_output) =>
-                {
+                _ if unknown.as_ref().is_some_and(|doubt| doubt.why == MAY_NOT_RUN) && word.has_output() => {
                     let mut found = Ok(Vec::new());
                     let doubt = self.doubt(MAY_NOT_RUN);
                     self.fork(&doubt, |m| found = m.expand(word), |_| {});
@@ -77,16 +75,16 @@ impl Fish<'_> {
                 Ok(_) => {}
                 // It is not run, whatever its words are.
                 Err(doubt) if is_refusal(&doubt) => {
-                    let was_sure = unknown.as_ref().is_none_or(|unknown| unknown.why != MAY_NOT_RUN);
-                    // A command without a name is refused for that.
-                    if was_sure && unknown.is_some() && out.is_empty() {
-                        return (out, Some(self.doubt(MAY_NOT_RUN)));
-                    }
-                    return (out, if was_sure { Some(doubt) } else { unknown });
+                    // A command of whose name nothing may be left is refused for that.
+                    return match unknown {
+                        Some(unknown) if unknown.why == MAY_NOT_RUN => (out, Some(unknown)),
+                        Some(_) if is_command && out.is_empty() => (out, Some(self.doubt(MAY_NOT_RUN))),
+                        _ => (out, Some(doubt)),
+                    };
                 }
                 Err(doubt) if doubt.why == MAY_NOT_RUN => unknown = Some(doubt),
                 // Where nothing is left of a command's name, nothing is run for its other words.
-                Err(_) if is_name && words.iter().skip(1).any(|word| word.parts.iter().any(Part::has_output)) => {
+                Err(_) if is_name && words.iter().skip(1).any(Word::has_output) => {
                     unknown = Some(self.doubt(MAY_NOT_RUN));
                 }
                 Err(doubt) => drop(unknown.get_or_insert(doubt)),
@@ -238,9 +236,7 @@ impl Fish<'_> {
                     (Ok(items), Some(chosen)) => self.chosen(&items, chosen),
                     (items, chosen) => {
                         // What is run for their places is run all the same.
-                        for word in
-                            chosen.iter().flat_map(|words| words.iter()).filter(|word| word.parts.iter().any(Part::has_output))
-                        {
+                        for word in chosen.iter().flat_map(|words| words.iter()).filter(|word| Word::has_output(word)) {
                             drop(self.expand(word));
                         }
                         items

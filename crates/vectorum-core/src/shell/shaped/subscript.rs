@@ -223,12 +223,12 @@ impl Looked {
     }
 }
 
-/// Where an item stands, counted from 0.
 /// Whether a part of a key is one of a table, or a name or a number, which is never wrong.
 fn is_plain_key(part: &Part) -> bool {
     matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().all(|byte| is_name(*byte)))
 }
 
+/// Where an item stands, counted from 0.
 fn place(at: i64, length: usize) -> Option<usize> {
     let length = i64::try_from(length).ok()?;
     usize::try_from(if at < 0 { at + length } else { at - 1 }).ok()

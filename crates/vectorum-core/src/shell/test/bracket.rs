@@ -3,7 +3,7 @@
 use super::super::machine::Machine;
 use super::super::parse::asks_of_one;
 use super::super::value::{Maybe, Val};
-use super::{CONDITIONS_OF_ZSH, OTHER_TEST};
+use super::{CONDITIONS_OF_ZSH, OTHER_TEST, compares_numbers};
 use crate::shell::syntax::Dialect;
 
 /// The most words of conditions that are taken apart: each may lie within the one before.
@@ -190,10 +190,7 @@ fn is_between(value: &Val) -> bool {
 
 /// Whether a sign compares numbers, or is none that the shell knows there.
 fn compares(operator: &Val, dialect: Dialect) -> bool {
-    operator.known().is_some_and(|sign| {
-        matches!(&sign[..], b"-eq" | b"-ne" | b"-lt" | b"-le" | b"-gt" | b"-ge")
-            || dialect == Dialect::Zsh && matches!(&sign[..], b"<" | b">")
-    })
+    operator.known().is_some_and(|sign| compares_numbers(sign) || dialect == Dialect::Zsh && matches!(&sign[..], b"<" | b">"))
 }
 
 pub(super) fn is_sure_number(value: &Val) -> bool {
