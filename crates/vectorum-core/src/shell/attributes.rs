@@ -135,7 +135,7 @@ impl Attributes {
             (b'f' | b'F', _) => self.is_function = true,
             (b'T', true) if dialect == Dialect::Zsh => self.is_tied = true,
             (b'p', _) => self.prints = true,
-            (b'A', true) if matches!(dialect, Dialect::Bash | Dialect::Zsh) => (self.is_odd, self.is_table) = (true, true),
+            (b'A', true) if dialect != Dialect::Mksh => (self.is_odd, self.is_table) = (true, true),
             _ => self.is_odd = true,
         }
         Letter::Taken

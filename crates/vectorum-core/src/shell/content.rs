@@ -136,7 +136,7 @@ pub(super) fn join_var(a: &Var, b: &Var, why: &Arc<Doubt>) -> Var {
         may_be_readonly: a.readonly != b.readonly || a.may_be_readonly || b.may_be_readonly,
         site,
         is_pending: a.is_pending && b.is_pending,
-        is_odd: a.is_odd || b.is_odd || a.is_unique != b.is_unique,
+        is_odd: a.is_odd || b.is_odd || a.is_unique != b.is_unique || a.is_number != b.is_number,
         is_number: a.is_number || b.is_number,
         is_unique: a.is_unique && b.is_unique,
         may_be_list: a.can_be_list() || b.can_be_list(),

@@ -143,9 +143,8 @@ impl Machine<'_> {
                 match self.dialect {
                     _ if known.is_some() => self.misused_badly(),
                     Dialect::Dash => self.misused(),
-                    Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(&doubt),
                     // It may be no number, which is an error.
-                    Dialect::Bash | Dialect::Zsh => self.fork(&doubt, Self::misused_badly, |_| {}),
+                    _ => self.fork(&doubt, Self::misused_badly, |_| {}),
                 }
                 for index in loops {
                     self.fork(&doubt, |m| m.leave_at(index, to_next), |_| {});

@@ -1,5 +1,7 @@
 //! Names that are held fast: which they are, and what an error it is to set one.
 
+use bytes::Bytes;
+
 use super::attributes::Attributes;
 use super::machine::Machine;
 use super::nameref::Meant;
@@ -16,6 +18,33 @@ impl Machine<'_> {
         let is_counted = matches!(name, b"LINENO" | b"PPID" | b"ARGC" | b"TTYIDLE" | b"ZSH_SUBSHELL" | b"HISTCMD")
             && self.dialect == Dialect::Zsh;
         is_counted || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.readonly)
+    }
+
+    /// Whether it is not known if a name is held fast.
+    pub(super) fn may_be_held(&self, name: &[u8]) -> bool {
+        if let Meant::Other(other) = self.meant(name) {
+            return self.may_be_held(&other);
+        }
+        self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.may_be_readonly)
+    }
+
+    /// Does what hangs on whether a name is held fast, on both ways where that is not known.
+    pub(super) fn held_or_not(&mut self, name: &[u8], run: impl Fn(&mut Self)) {
+        if !self.may_be_held(name) {
+            return run(self);
+        }
+        let name = match self.meant(name) {
+            Meant::Other(other) => other,
+            _ => Bytes::copy_from_slice(name),
+        };
+        let as_held = |m: &mut Self, is_held: bool| {
+            if let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
+                (var.readonly, var.may_be_readonly) = (is_held, false);
+            }
+            run(m);
+        };
+        let doubt = self.doubt("whether the name is held fast is not known");
+        self.fork(&doubt, |m| as_held(m, true), |m| as_held(m, false));
     }
 
     /// A declaration that is refused: the name is held fast.

@@ -239,8 +239,18 @@ impl Machine<'_> {
             return self.assign(name, content, None);
         }
         let may_be_table = |var: &Var| var.is_odd || matches!(var.content, Content::Perhaps(_));
+        // A key is worked out as a place where it is no table.
+        let is_number =
+            |part: &Part| matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().all(u8::is_ascii_digit));
+        let is_unclear = |m: &Self| m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| may_be_table(&var));
+        if self.is_own_zsh() && !key.iter().all(is_number) && is_unclear(self) {
+            let doubt = self.doubt("whether it is a table or a list is not known");
+            self.doubt_place(key, &doubt);
+            self.fail_or_go_on(&doubt);
+            return self.assign(name, Content::Perhaps(Val::Unknown(doubt)), None);
+        }
         if self.is_before_first(key) {
-            if !self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| may_be_table(&var)) {
+            if !is_unclear(self) {
                 // It is set to nothing before that.
                 if matches!(self.content_of(name), Content::Unset) {
                     self.doubt_from_here(name);
@@ -268,8 +278,6 @@ impl Machine<'_> {
             let _ = self.table_key(key);
         }
         // There it is set to nothing first, and a place may be wrong.
-        let is_number =
-            |part: &Part| matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().all(u8::is_ascii_digit));
         if self.is_own_zsh() && !key.iter().all(is_number) && matches!(self.content_of(name), Content::Unset) {
             self.doubt_from_here(name);
         }

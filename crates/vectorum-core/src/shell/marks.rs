@@ -98,6 +98,15 @@ impl Machine<'_> {
         if attributes.is_odd && self.dialect == Dialect::Ksh && matches!(self.content_of(name), Content::Array(_)) {
             self.doubt_from_here(name);
         }
+        // There a table that was handed on as a text is handed on, or not, and that outlives it.
+        let is_handed_on = || self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.exported != Some(false));
+        if attributes.is_table && self.dialect == Dialect::Ksh {
+            if is_handed_on() {
+                self.doubt_from_here(name);
+            } else {
+                self.note_may_be_list(name);
+            }
+        }
         // Nobody is handed a table; but ksh hands on what was a text before.
         if attributes.is_table && self.dialect != Dialect::Ksh {
             let was_text = matches!(self.content_of(name), Content::Set(_));
@@ -137,7 +146,11 @@ impl Machine<'_> {
             }
             let Some(state) = &mut self.live else { return };
             let var = state.vars.get_or_insert_with(name, Var::unset);
-            if attributes.is_table && matches!(var.content, Content::Unset) && var.exported == Some(false) {
+            if attributes.is_table
+                && self.dialect != Dialect::Ksh
+                && matches!(var.content, Content::Unset)
+                && var.exported == Some(false)
+            {
                 var.content = Content::Table(Arc::default());
             }
             if let Content::Set(Val::Known(_)) = &var.content {

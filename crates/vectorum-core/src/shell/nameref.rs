@@ -100,7 +100,7 @@ impl Machine<'_> {
             self.fail_or_go_on(&doubt);
         }
         if let Some(state) = &mut self.live
-            && let Some(Content::Set(Val::Known(other))) = state.vars.get(name).map(|var| var.content.clone())
+            && let Some(Val::Known(other)) = state.vars.get(name).and_then(|var| var.content.value())
         {
             // What functions hide may be meant as well.
             for scope in state.scopes.iter_mut().filter(|scope| scope.vars.get(&other).is_some()) {

@@ -7,6 +7,7 @@ use bytes::Bytes;
 use super::arithmetic::may_assign;
 use super::content::Content;
 use super::machine::Machine;
+use super::nameref::Meant;
 use super::parameter::has_odd_cut;
 use super::redirect::may_refuse;
 use super::reference::{ODD_SETTING_SHAPE, SETTING_SHAPE};
@@ -234,8 +235,9 @@ impl Machine<'_> {
                 self.fog("a name is set that a value names");
                 continue;
             }
-            // Nothing is lost of what is not known anyhow.
-            let is_doubted = matches!(self.content_of(&name), Content::Set(Val::Unknown(_)) | Content::Perhaps(Val::Unknown(_)));
+            // Nothing is lost of what is not known anyhow, if it is that which is set.
+            let is_doubted = self.meant(&name) != Meant::Unclear
+                && matches!(self.content_of(&name), Content::Set(Val::Unknown(_)) | Content::Perhaps(Val::Unknown(_)));
             if !is_doubted && self.live.is_some() {
                 let value = doubt.other(false);
                 let set = |m: &mut Self| {

@@ -204,12 +204,14 @@ impl Machine<'_> {
             (Dialect::Dash, b"OPTIND") => return self.fail_special(),
             _ => {}
         }
-        if !self.unset(name) {
-            match self.dialect {
-                Dialect::Ksh | Dialect::Mksh => self.set_status(1),
-                _ => self.refused(),
+        self.held_or_not(name, |m| {
+            if !m.unset(name) {
+                match m.dialect {
+                    Dialect::Ksh | Dialect::Mksh => m.set_status(1),
+                    _ => m.refused(),
+                }
             }
-        }
+        });
     }
 
     /// Whether something may be taken away by an item's name; its key may be wrong, which ends what it ends, and what it is
@@ -275,7 +277,7 @@ impl Machine<'_> {
                 continue;
             }
             // Some of these end the file.
-            if self.is_special(&name) || self.is_tied_text(&name) {
+            if self.is_special(&name) || self.is_tied_text(&name) || self.may_be_held(&name) {
                 return Err(NotFollowed);
             }
             are_there |= !matches!(self.content_of(&name), Content::Unset | Content::Perhaps(_));
@@ -335,6 +337,9 @@ mod tests {
             (&[Bash], "X() { R=5; }; unset X; X 2>/dev/null; R=$?", ["127", "none"]),
             (&[Zsh], "unset Q_1; R=$?", ["0", "none"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly X=1; (unset X) 2>/dev/null; R=kept", ["kept", "1"]),
+            (&[Bash, Ksh, Mksh], "X=1; tide-now && readonly X; unset X; R=$?", ["<unknown>", "1?"]),
+            (&[Dash], "X=1; tide-now && readonly X; unset X; R=${X-n}", ["n", "none"]),
+            (&[Zsh], "X=1; tide-now && readonly X; unset X; R=${X-n}", ["n?", "1?"]),
         ]);
     }
 

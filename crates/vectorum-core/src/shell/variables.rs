@@ -167,9 +167,10 @@ impl Machine<'_> {
             return true;
         }
         // What is no sum is an error for those that hold numbers.
+        let may_be_none = |value: &Val| value.known().map_or(!value.is_number(), |text| !is_decimal(text));
         if self.counts_with(name)
-            && let Content::Set(Val::Known(text)) = &content
-            && !is_decimal(text)
+            && let Content::Set(value) = &content
+            && may_be_none(value)
         {
             let doubt = self.doubt("a name of the shell's own that takes numbers");
             self.fail_or_go_on(&doubt);

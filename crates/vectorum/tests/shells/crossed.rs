@@ -3,7 +3,7 @@
 //! a meaning in what is done with them, conditions, redirections, traps, words of the language out of place, options and what
 //! they change, items that are set and declared, files that are taken in, what is
 //! written where, lines of startup files, quotes and more in the braces of a parameter, zsh's own
-//! shapes, what stands beside something unknown, and one sign in shapes that hang on it.
+//! shapes, what stands beside something unknown or hangs on it, and one sign in shapes that hang on it.
 
 use super::Dice;
 
@@ -38,7 +38,7 @@ fn within(context: &str, inner: &str, quote: &str) -> String {
 
 /// One of those below.
 pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
-    let kind = dice.roll(20);
+    let kind = dice.roll(21);
     // Of one kind only, where somebody asks.
     let asked = std::env::var("VECTORUM_KIND").ok().and_then(|kind| kind.parse().ok());
     match asked.unwrap_or(kind) {
@@ -50,6 +50,7 @@ pub(super) fn text(dice: &mut Dice, shell: &str) -> String {
         16 => written(dice, shell),
         17 | 18 => startup(dice, shell),
         19 => beside(dice, shell),
+        20 => hanging(dice, shell),
         7 => sentence(dice, shell),
         8 if shell != "fish" => condition(dice, shell),
         9 if shell != "fish" => redirection(dice, shell),
@@ -216,6 +217,28 @@ fn option(dice: &mut Dice, shell: &str) -> String {
 fn beside(dice: &mut Dice, shell: &str) -> String {
     let [start, held, place, inner] = ["before what is unknown", "unknown", "beside", "inner"].map(|kind| one(dice, kind, shell));
     taken_up(shell, &format!("{start}; {held}"), &within(&place, &inner, "'\\''"))
+}
+
+/// Something that is done or not as a status has it that nobody can know, or that is itself done with what is unknown; and
+/// what is done behind it.
+fn hanging(dice: &mut Dice, shell: &str) -> String {
+    let [start, held, place, told] =
+        ["before what is unknown", "unknown", "hangs on it", "told"].map(|kind| one(dice, kind, shell));
+    let [first, second] = [(); 2].map(|()| {
+        let kind = if dice.roll(2) == 0 { "commands" } else { "done with what is unknown" };
+        one(dice, kind, shell)
+    });
+    let quote = if shell == "fish" { "\\'" } else { "'\\''" };
+    let put = |inner: String| if place.contains('\'') { inner.replace('\'', quote) } else { inner };
+    let text = place.replace("%T", &put(told)).replace("%D", &put(first));
+    let known = match (dice.roll(3), shell) {
+        (0, "fish") => "function fu; test \"$U\" = 1; end".to_owned(),
+        (_, "fish") => "function fu; return $U 2>/dev/null; end".to_owned(),
+        (0, _) => "fu() { [ \"$U\" = 1 ]; }".to_owned(),
+        _ => "fu() { return $U; } 2>/dev/null".to_owned(),
+    };
+    let text = if dice.roll(2) == 0 { text } else { format!("{text}\n{second}") };
+    format!("mkdir -p sub; {known}\n{}", taken_up(shell, &format!("{start}; {held}"), &text))
 }
 
 /// Names, lists and items that are set and declared, alone, behind one another and before commands.

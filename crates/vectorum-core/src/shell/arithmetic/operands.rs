@@ -70,6 +70,11 @@ impl Sum<'_, '_> {
         if !matches!(operator, b"++" | b"--") && from != self.begins {
             return Err(self.cannot_be_set());
         }
+        match operator {
+            b"++" => self.count_missing(&word, 1)?,
+            b"--" => self.count_missing(&word, -1)?,
+            _ => {}
+        }
         let old = if operator == b"=" { Ok(0) } else { self.name(&word)? };
         let new = match operator {
             b"++" => old.clone().map(|number| number.wrapping_add(1)),
@@ -138,7 +143,15 @@ impl Sum<'_, '_> {
             Dialect::Zsh if has_base => Err(self.machine.doubt("a number that is written by its base")),
             _ => number.clone(),
         };
-        match self.effect.clone() {
+        if self.machine.may_be_held(name) {
+            self.risk(&self.machine.doubt("whether the name is held fast is not known"));
+        }
+        // Behind what may be an error nothing may be set.
+        let effect = match (&self.effect, &self.risk) {
+            (Effect::Yes, Some(doubt)) => Effect::Perhaps(doubt.clone()),
+            (effect, _) => effect.clone(),
+        };
+        match effect {
             Effect::Yes => self.machine.set_to_number(name, &told),
             Effect::Perhaps(doubt) => self.machine.fork(&doubt, |machine| machine.set_to_number(name, &told), |_| {}),
             Effect::No => {}
@@ -154,8 +167,20 @@ impl Sum<'_, '_> {
         if name.first().is_none_or(u8::is_ascii_digit) || name.contains(&UNKNOWN) || is_odd {
             return Err(Stop::Unfollowed);
         }
+        self.count_missing(&name, by)?;
         let new = self.name(&name)?.map(|number| number.wrapping_add(by));
         self.put(&name, new)
+    }
+
+    /// What counts a name that is not set is wrong there under `set -u`, but counts it (measured: zsh 5.9).
+    fn count_missing(&mut self, name: &[u8], by: i64) -> Worked<()> {
+        let is_error = self.machine.live.as_ref().is_some_and(|s| s.option("nounset") == Some(true));
+        let counts = self.machine.dialect == Dialect::Zsh && matches!(self.effect, Effect::Yes);
+        if counts && is_error && matches!(self.machine.content_of(name), Content::Unset) {
+            let _ = self.put(name, Ok(by))?;
+            self.need(true)?;
+        }
+        Ok(())
     }
 
     fn name(&mut self, name: &[u8]) -> Worked {

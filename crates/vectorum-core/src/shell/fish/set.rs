@@ -455,7 +455,9 @@ impl Fish<'_> {
                 status = 2;
                 continue;
             }
-            if scope.is_none() && self.get(&name).is_some_and(|v| v.is_perhaps) {
+            // Within a function it may be that of a block, or its own.
+            let is_one = matches!(scope, Some(kind) if kind != Kept::Block);
+            if !is_one && self.get(&name).is_some_and(|v| v.is_perhaps) {
                 self.blur(&name, "which of several variables is erased");
                 is_doubted = true;
                 continue;
@@ -472,6 +474,7 @@ impl Fish<'_> {
             };
             match index.and_then(|i| state.scopes.get_mut(i)).filter(|s| s.vars.contains(&name)) {
                 Some(scope) => {
+                    is_doubted |= scope.vars.get(&name).is_some_and(|var| var.is_perhaps);
                     scope.vars.remove(&name);
                     if self.quiet == 0 && !site.path.is_empty() {
                         self.log.push(Assigned { name: name.clone(), held: None, site, around: self.around.clone() });
