@@ -161,7 +161,12 @@ impl Machine<'_> {
             }
             let has_value = declared.has_value();
             // There those behind it are declared all the same, whatever that ends (measured: 5.9).
-            if self.dialect == Dialect::Zsh && has_value && self.is_readonly(&name) && !given.as_slice().is_empty() {
+            let may_end = match self.dialect {
+                Dialect::Zsh => self.is_readonly(&name) || self.may_be_held(&name),
+                Dialect::Mksh => self.may_be_held(&name),
+                _ => false,
+            };
+            if may_end && has_value && !given.as_slice().is_empty() {
                 given.as_slice().iter().map(name_of).for_each(|name| self.doubt_from_here(&name));
             }
             let is_refused =
@@ -260,6 +265,9 @@ impl Machine<'_> {
     /// Carries one of them out; its value may still have to be expanded, and sees the status from before.
     pub(super) fn declare_one(&mut self, declared: Declared, attributes: Attributes, status_before: &Status) {
         let name = name_of(&declared);
+        if self.may_be_held(&name) {
+            return self.held_or_not(&name, |m| m.declare_one(declared.clone(), attributes, status_before));
+        }
         let is_plain = declared.is_at_number() && attributes.changes_nothing() && !(attributes.is_local && self.is_own_zsh());
         if declared.is_item() && !is_plain {
             return self.declare_item(&declared, attributes, false);

@@ -142,7 +142,7 @@ impl Machine<'_> {
         let count = given.as_ref().map_or(0, Vec::len);
         let is_name = crate::reader::is_portable(name);
         let names = [&name[..], INDEX, ARGUMENT];
-        let is_held = names.iter().any(|name| self.is_readonly(name));
+        let is_held = names.iter().any(|name| self.is_readonly(name) || self.may_be_held(name));
         let exports_all = self.may_be_set("allexport");
         let reading = self.live.as_ref().and_then(|state| state.reading.clone());
         let found = match (given, reading) {

@@ -67,11 +67,13 @@ impl Machine<'_> {
             let text = rest.filter(|_| is_plain).and_then(|rest| printed(&rest, self.dialect));
             let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
             let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
-            if self.is_readonly(&name) {
-                return self.fail_hard();
-            }
-            self.assign(&name, Content::Set(text), None);
-            return self.set_status(0);
+            return self.held_or_not(&name, |m| {
+                if m.is_readonly(&name) {
+                    return m.fail_hard();
+                }
+                m.assign(&name, Content::Set(text.clone()), None);
+                m.set_status(0);
+            });
         }
         let text = known.and_then(|words| printed(words, self.dialect)).map(Val::Known);
         let is_taken = |a: &Val| {

@@ -96,6 +96,17 @@ impl Machine<'_> {
         }
         let Some(source) = self.restless.traps.last().cloned() else { return };
         let tree = source.tree(self.dialect);
+        // An error of it ends what runs.
+        let may_be_wrong = |command: &Command| match &command.kind {
+            Kind::Simple(_, words) => words.iter().any(|word| self.may_be_an_error(&word.parts)),
+            _ => false,
+        };
+        let has_error = |pipeline: &Pipeline| pipeline.commands.iter().any(may_be_wrong);
+        let items = || tree.lines().flat_map(|line| &line.items);
+        if items().any(|item| has_error(&item.first) || item.rest.iter().any(|(_, pipeline)| has_error(pipeline))) {
+            self.restless.is_all = true;
+            return self.fog(LEAVES);
+        }
         let is_quiet = |command: &Command| match &command.kind {
             Kind::Simple(_, words) => {
                 words.first().is_none_or(|word| matches!(word.literal(), Some(b":" | b"true" | b"false" | b"unset" | b"export")))

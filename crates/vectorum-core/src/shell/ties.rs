@@ -198,6 +198,9 @@ impl Machine<'_> {
                 }
                 self.fork(&self.doubt("a name that is held fast"), Self::fail_hard, |_| {});
             }
+            if self.may_be_held(&name) {
+                self.fail_or_go_on(&self.doubt("whether the name is held fast is not known"));
+            }
             self.doubt_from_here(&name);
             self.note_may_be_list(&name);
             // It keeps its export, or gets one by another option.

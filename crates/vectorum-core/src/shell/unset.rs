@@ -337,7 +337,7 @@ mod tests {
             (&[Bash], "X() { R=5; }; unset X; X 2>/dev/null; R=$?", ["127", "none"]),
             (&[Zsh], "unset Q_1; R=$?", ["0", "none"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "readonly X=1; (unset X) 2>/dev/null; R=kept", ["kept", "1"]),
-            (&[Bash, Ksh, Mksh], "X=1; tide-now && readonly X; unset X; R=$?", ["<unknown>", "1?"]),
+            (&[Bash, Ksh, Mksh], "X=1; tide-now && readonly X; unset X; R=$?", ["<a number>", "1?"]),
             (&[Dash], "X=1; tide-now && readonly X; unset X; R=${X-n}", ["n", "none"]),
             (&[Zsh], "X=1; tide-now && readonly X; unset X; R=${X-n}", ["n?", "1?"]),
         ]);

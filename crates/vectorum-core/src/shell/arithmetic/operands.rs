@@ -70,12 +70,12 @@ impl Sum<'_, '_> {
         if !matches!(operator, b"++" | b"--") && from != self.begins {
             return Err(self.cannot_be_set());
         }
-        match operator {
-            b"++" => self.count_missing(&word, 1)?,
-            b"--" => self.count_missing(&word, -1)?,
-            _ => {}
-        }
-        let old = if operator == b"=" { Ok(0) } else { self.name(&word)? };
+        let old = match operator {
+            b"=" => Ok(0),
+            b"++" => self.to_count(&word, 1)?,
+            b"--" => self.to_count(&word, -1)?,
+            _ => self.name(&word)?,
+        };
         let new = match operator {
             b"++" => old.clone().map(|number| number.wrapping_add(1)),
             b"--" => old.clone().map(|number| number.wrapping_sub(1)),
@@ -167,20 +167,23 @@ impl Sum<'_, '_> {
         if name.first().is_none_or(u8::is_ascii_digit) || name.contains(&UNKNOWN) || is_odd {
             return Err(Stop::Unfollowed);
         }
-        self.count_missing(&name, by)?;
-        let new = self.name(&name)?.map(|number| number.wrapping_add(by));
+        let new = self.to_count(&name, by)?.map(|number| number.wrapping_add(by));
         self.put(&name, new)
     }
 
-    /// What counts a name that is not set is wrong there under `set -u`, but counts it (measured: zsh 5.9).
-    fn count_missing(&mut self, name: &[u8], by: i64) -> Worked<()> {
-        let is_error = self.machine.live.as_ref().is_some_and(|s| s.option("nounset") == Some(true));
+    /// What is counted up or down. zsh counts it from nothing where that is wrong, too (measured: 5.9).
+    fn to_count(&mut self, name: &[u8], by: i64) -> Worked {
         let counts = self.machine.dialect == Dialect::Zsh && matches!(self.effect, Effect::Yes);
+        let is_error = self.machine.live.as_ref().is_some_and(|s| s.option("nounset") == Some(true));
         if counts && is_error && matches!(self.machine.content_of(name), Content::Unset) {
             let _ = self.put(name, Ok(by))?;
             self.need(true)?;
         }
-        Ok(())
+        let old = self.name(name);
+        if counts && matches!(old, Err(Stop::Refused)) {
+            let _ = self.put(name, Ok(by))?;
+        }
+        old
     }
 
     fn name(&mut self, name: &[u8]) -> Worked {
@@ -291,6 +294,11 @@ impl Sum<'_, '_> {
         (self.text, self.at, self.pieces, self.begins) = outer;
         match value {
             Err(_) if matches!(self.effect, Effect::Perhaps(_)) => self.unfollowed_here(),
+            // A value that is wrong gives up more there than the sum (measured: R59).
+            Err(Stop::Refused) if self.machine.dialect == Dialect::Mksh && matches!(self.effect, Effect::Yes) => {
+                self.machine.fail_hard();
+                Err(Stop::Refused)
+            }
             value => value,
         }
     }

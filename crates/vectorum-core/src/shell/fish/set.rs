@@ -295,7 +295,9 @@ impl Fish<'_> {
                     }
                 };
                 match found {
-                    Some(var) if var.is_perhaps => return self.doubt_status("whether the name is set is not known"),
+                    Some(var) if var.is_perhaps || exported.is_some() && var.exported.is_none() => {
+                        return self.doubt_status("whether the name is set is not known");
+                    }
                     Some(var)
                         if exported == Some(true) && var.exported != Some(true)
                             || exported == Some(false) && var.exported != Some(false) =>
