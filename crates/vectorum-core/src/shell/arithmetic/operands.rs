@@ -72,8 +72,8 @@ impl Sum<'_, '_> {
         }
         let old = match operator {
             b"=" => Ok(0),
-            b"++" => self.to_count(&word, 1)?,
-            b"--" => self.to_count(&word, -1)?,
+            b"++" => self.counted_from(&word, 1)?,
+            b"--" => self.counted_from(&word, -1)?,
             _ => self.name(&word)?,
         };
         let new = match operator {
@@ -167,12 +167,12 @@ impl Sum<'_, '_> {
         if name.first().is_none_or(u8::is_ascii_digit) || name.contains(&UNKNOWN) || is_odd {
             return Err(Stop::Unfollowed);
         }
-        let new = self.to_count(&name, by)?.map(|number| number.wrapping_add(by));
+        let new = self.counted_from(&name, by)?.map(|number| number.wrapping_add(by));
         self.put(&name, new)
     }
 
     /// What is counted up or down. zsh counts it from nothing where that is wrong, too (measured: 5.9).
-    fn to_count(&mut self, name: &[u8], by: i64) -> Worked {
+    fn counted_from(&mut self, name: &[u8], by: i64) -> Worked {
         let counts = self.machine.dialect == Dialect::Zsh && matches!(self.effect, Effect::Yes);
         let is_error = self.machine.live.as_ref().is_some_and(|s| s.option("nounset") == Some(true));
         if counts && is_error && matches!(self.machine.content_of(name), Content::Unset) {
