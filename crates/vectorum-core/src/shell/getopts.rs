@@ -142,7 +142,8 @@ impl Machine<'_> {
         let count = given.as_ref().map_or(0, Vec::len);
         let is_name = crate::reader::is_portable(name);
         let names = [&name[..], INDEX, ARGUMENT];
-        let is_held = names.iter().any(|name| self.is_readonly(name) || self.may_be_held(name));
+        let is_surely_held = names.iter().any(|name| self.is_readonly(name));
+        let is_held = is_surely_held || names.iter().any(|name| self.may_be_held(name));
         let exports_all = self.may_be_set("allexport");
         let reading = self.live.as_ref().and_then(|state| state.reading.clone());
         let found = match (given, reading) {
@@ -164,7 +165,10 @@ impl Machine<'_> {
         if self.dialect == Dialect::Zsh && !is_name {
             return self.doubt_status(self.doubt("options are read into what is no name"));
         }
-        if self.dialect == Dialect::Zsh && is_held && words.first().is_some_and(|word| word.len() > 1 && word.starts_with(b"-")) {
+        if self.dialect == Dialect::Zsh
+            && is_surely_held
+            && words.first().is_some_and(|word| word.len() > 1 && word.starts_with(b"-"))
+        {
             return self.fail_hard();
         }
         if self.dialect == Dialect::Zsh && is_held {

@@ -226,6 +226,10 @@ pub(super) struct Machine<'a> {
     pub(super) is_struck: bool,
     /// Whether the pipeline that ran last was turned round with `!`.
     pub(super) was_turned: bool,
+    /// Whether what stands behind something else in the same list may end nothing by failing in zsh.
+    pub(super) spares_next: bool,
+    /// Whether that is so of what runs.
+    pub(super) is_spared: bool,
     /// Within how many frames the innermost of those that are to be turned round runs.
     pub(super) turned_at: Option<usize>,
     /// Whether a failing command is being looked at, so that `set -e` does not count.
@@ -303,6 +307,8 @@ impl<'a> Machine<'a> {
             has_end_trap: false,
             is_struck: false,
             was_turned: false,
+            spares_next: false,
+            is_spared: false,
             turned_at: None,
             guarded: 0,
         }
@@ -407,12 +413,15 @@ impl<'a> Machine<'a> {
         // What was run for a word on one of them alone may be what the status hangs on.
         let begin = (self.outputs, self.output_status.clone());
         let mut came = None;
+        let mut was_spared = false;
         let first = |m: &mut Self| {
             m.aside(one);
+            was_spared = m.is_spared;
             came = Some((m.outputs, m.status_of_outputs(m.outputs_before)));
             (m.outputs, m.output_status) = begin.clone();
         };
         branch::part(self, |m| &mut m.live, doubt, first, |m| m.aside(other));
+        self.is_spared |= was_spared;
         let Some((outputs, status)) = came else { return };
         if outputs.max(self.outputs) != begin.0 {
             let other = self.status_of_outputs(self.outputs_before);

@@ -103,8 +103,8 @@ impl Machine<'_> {
         if attributes.is_table && self.dialect == Dialect::Ksh {
             if is_handed_on() {
                 self.doubt_from_here(name);
-            } else {
-                self.note_may_be_list(name);
+            } else if let Some(state) = &mut self.live {
+                state.vars.get_or_insert_with(name, Var::unset).may_be_list = true;
             }
         }
         // Nobody is handed a table; but ksh hands on what was a text before.

@@ -156,13 +156,14 @@ impl Machine<'_> {
         let is_for_child = std::mem::take(&mut self.is_for_child);
         let is_declaring = std::mem::take(&mut self.is_declaring);
         let has_trap = std::mem::take(&mut self.has_end_trap);
+        let was_spared = self.is_spared;
         self.enter(Boundary::Shell);
         if let Some(frame) = self.frames.last_mut() {
             frame.apart = apart;
         }
         self.aside(run);
         self.end();
-        (self.is_for_child, self.is_declaring) = (is_for_child, is_declaring);
+        (self.is_for_child, self.is_declaring, self.is_spared) = (is_for_child, is_declaring, was_spared);
         if std::mem::replace(&mut self.has_end_trap, has_trap) {
             let doubt = self.doubt("what runs at its end");
             self.print(Val::Unknown(doubt.clone()));
@@ -403,7 +404,7 @@ impl Machine<'_> {
         let is_on = self.live.as_ref().and_then(|s| s.option("errexit"));
         match (self.succeeded(), is_on) {
             (Ok(true), _) => {}
-            (Ok(false), Some(true)) => self.exit(),
+            (Ok(false), Some(true)) if !self.is_spared => self.exit(),
             (Ok(false) | Err(_), _) => {
                 let doubt = self.doubt("a command that fails ends the shell");
                 self.fork(&doubt, |m| m.exit(), |_| {});

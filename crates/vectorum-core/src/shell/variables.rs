@@ -173,6 +173,9 @@ impl Machine<'_> {
             && may_be_none(value)
         {
             let doubt = self.doubt("a name of the shell's own that takes numbers");
+            if self.refuses_unset() {
+                self.exit_or_go_on(&doubt);
+            }
             self.fail_or_go_on(&doubt);
             self.doubt_from_here(name);
             return true;

@@ -146,6 +146,13 @@ impl Sum<'_, '_> {
         if self.machine.may_be_held(name) {
             self.risk(&self.machine.doubt("whether the name is held fast is not known"));
         }
+        // There a table that is set as a number hangs for ever (measured: 93u+m).
+        let is_odd = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd && v.can_be_list());
+        if is_odd && self.machine.dialect == Dialect::Ksh && !matches!(self.effect, Effect::No) {
+            let doubt = self.machine.doubt("a table that is set as a number");
+            self.risk(&doubt);
+            self.machine.fail_or_go_on(&doubt);
+        }
         // Behind what may be an error nothing may be set.
         let effect = match (&self.effect, &self.risk) {
             (Effect::Yes, Some(doubt)) => Effect::Perhaps(doubt.clone()),
