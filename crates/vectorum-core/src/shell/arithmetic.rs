@@ -562,6 +562,7 @@ mod tests {
             ("V = U + 1", "<a number>"),
             ("V = 3, U", "3"),
             ("U, V = 3", "3"),
+            ("T, V = 3", "<a number>"),
             ("V = T", "<a number>"),
             ("U ? (V = 3) : (V = 4)", "<a number>"),
             ("W = V = 2", "2"),

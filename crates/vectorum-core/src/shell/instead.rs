@@ -455,6 +455,8 @@ mod tests {
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X-a}; X=", ["a", ""]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X:-b}${X-c}; X=d", ["bc", "d"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "X=; R=${X:=e}", ["e", "e"]),
+            (&[Bash, Mksh], "typeset -i X; R=${X:=3+4}", ["7", "7"]),
+            (&[Bash, Ksh, Mksh], "tide-now && typeset -i X; R=${X:=3+4}", ["<unknown>", "<unknown>"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X=f}; X=$X$X", ["f", "ff"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "X=1; R=${X+set}; unset X", ["set", "none"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=${X+set}; X=${X:+set}", ["", ""]),

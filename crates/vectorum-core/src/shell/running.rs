@@ -445,6 +445,11 @@ mod tests {
             (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { return 3; R=in; }; f; R=$?; X=$R", ["3", "3"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { R=$#; X=$1; }; f 'a b' c", ["2", "a b"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "f() { set -- x; R=$1; }; set -- a; f b; X=$1", ["x", "a"]),
+            // Behind a command of several zsh 5.9 may go on.
+            (&[Bash, Dash, Ksh, Mksh], "R=1; (set -e; { true; } && false; exit 0); R=$?", ["1", "none"]),
+            (&[Zsh], "R=1; (set -e; { true; } && false; exit 0); R=$?", ["<a number>", "none"]),
+            (&[Zsh], "R=1; (set -e; true && false; exit 0); R=$?", ["1", "none"]),
+            (&[Zsh], "R=1; (set -e; { true; } && { false; }; exit 0); R=$?", ["1", "none"]),
         ]);
     }
 }
