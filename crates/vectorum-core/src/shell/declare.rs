@@ -8,6 +8,7 @@ use super::assigning::plus;
 use super::attributes::Attributes;
 use super::content::{Content, Var};
 use super::declared::{Declared, name_of};
+use super::held::MAY_BE_HELD;
 use super::machine::Machine;
 use super::nameref::Meant;
 use super::state::Status;
@@ -315,7 +316,7 @@ impl Machine<'_> {
             _ => {
                 self.give_up_reference(&name);
                 if attributes.readonly {
-                    let doubt = self.doubt("whether the name is held fast is not known");
+                    let doubt = self.doubt(MAY_BE_HELD);
                     self.fail_or_go_on(&doubt);
                 }
                 return;

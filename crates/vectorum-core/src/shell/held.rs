@@ -9,6 +9,9 @@ use super::scope::Scope;
 use super::syntax::*;
 use super::vars::For;
 
+/// Why it is not known what comes of setting a name.
+pub(super) const MAY_BE_HELD: &str = "whether the name is held fast is not known";
+
 impl Machine<'_> {
     pub(super) fn is_readonly(&self, name: &[u8]) -> bool {
         if let Meant::Other(other) = self.meant(name) {
@@ -41,9 +44,10 @@ impl Machine<'_> {
             if let Some(var) = m.live.as_mut().and_then(|s| s.vars.get_mut(&name)) {
                 (var.readonly, var.may_be_readonly) = (is_held, false);
             }
-            run(m);
+            // What it stands for here may be another than what is found to be set.
+            if m.may_be_held(&name) { m.fog(MAY_BE_HELD) } else { run(m) }
         };
-        let doubt = self.doubt("whether the name is held fast is not known");
+        let doubt = self.doubt(MAY_BE_HELD);
         self.fork(&doubt, |m| as_held(m, true), |m| as_held(m, false));
     }
 

@@ -91,6 +91,15 @@ impl Machine<'_> {
             }
             Dialect::Ksh | Dialect::Zsh => {}
         }
+        // There the words come first, and may set what the place hangs on.
+        if self.dialect == Dialect::Zsh && !key.iter().all(is_number) && words.iter().any(|word| sets_something(&word.parts)) {
+            let doubt = self.doubt(WHY);
+            self.doubt_items(words, &doubt);
+            self.doubt_place(key, &doubt);
+            self.fail_or_go_on(&doubt);
+            self.doubt_from_here(&assignment.name);
+            return true;
+        }
         let once = self.worked_out_once(key);
         let key = once.as_deref().unwrap_or(key);
         if self.is_before_first(key) {
@@ -240,8 +249,6 @@ impl Machine<'_> {
         }
         let may_be_table = |var: &Var| var.is_odd || matches!(var.content, Content::Perhaps(_));
         // A key is worked out as a place where it is no table.
-        let is_number =
-            |part: &Part| matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().all(u8::is_ascii_digit));
         let is_unclear = |m: &Self| m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| may_be_table(&var));
         if self.is_own_zsh() && !key.iter().all(is_number) && is_unclear(self) {
             let doubt = self.doubt("whether it is a table or a list is not known");
@@ -355,6 +362,11 @@ impl Machine<'_> {
         };
         self.assign_list(name, content, None)
     }
+}
+
+/// Whether a part of a place is a number as it stands.
+fn is_number(part: &Part) -> bool {
+    matches!(part, Part::Text(text) | Part::Quoted(text) if text.iter().all(u8::is_ascii_digit))
 }
 
 #[cfg(test)]

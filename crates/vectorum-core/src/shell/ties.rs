@@ -8,6 +8,7 @@ use bytes::Bytes;
 use super::attributes::Attributes;
 use super::content::Content;
 use super::declared::{Declared, name_of};
+use super::held::MAY_BE_HELD;
 use super::machine::Machine;
 use super::state::{State, Status};
 use super::syntax::{Assigned, Dialect};
@@ -199,7 +200,7 @@ impl Machine<'_> {
                 self.fork(&self.doubt("a name that is held fast"), Self::fail_hard, |_| {});
             }
             if self.may_be_held(&name) {
-                self.fail_or_go_on(&self.doubt("whether the name is held fast is not known"));
+                self.fail_or_go_on(&self.doubt(MAY_BE_HELD));
             }
             self.doubt_from_here(&name);
             self.note_may_be_list(&name);

@@ -7,6 +7,7 @@ use bytes::Bytes;
 
 use super::arithmetic::Failure;
 use super::content::{Content, Var};
+use super::held::MAY_BE_HELD;
 use super::hooks::is_hook_list;
 use super::initial::SET_BY_SHELL;
 use super::machine::{Assigned, LONGEST, Machine};
@@ -264,7 +265,7 @@ impl Machine<'_> {
             return false;
         }
         if emptied.may_be_readonly {
-            let doubt = self.doubt("whether the name is held fast is not known");
+            let doubt = self.doubt(MAY_BE_HELD);
             self.fail_or_go_on(&doubt);
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
                 (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);

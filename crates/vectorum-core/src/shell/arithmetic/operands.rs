@@ -3,6 +3,7 @@
 use bytes::Bytes;
 
 use super::super::content::Content;
+use super::super::held::MAY_BE_HELD;
 use super::super::machine::Machine;
 use super::super::parameter::UNSET_IS_ERROR;
 use super::super::sum::SUM_MAY_SET;
@@ -144,7 +145,7 @@ impl Sum<'_, '_> {
             _ => number.clone(),
         };
         if self.machine.may_be_held(name) {
-            self.risk(&self.machine.doubt("whether the name is held fast is not known"));
+            self.risk(&self.machine.doubt(MAY_BE_HELD));
         }
         // There a table that is set as a number hangs for ever (measured: 93u+m).
         let is_odd = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd && v.can_be_list());
