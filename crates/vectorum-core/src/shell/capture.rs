@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use bytes::Bytes;
+
 use super::branch;
 use super::machine::Machine;
 use super::state::Status;
@@ -25,6 +27,13 @@ pub(super) fn bare_redirects(list: &List) -> Option<&[Redirect]> {
     (item.rest.is_empty() && is_bare).then_some(&command.redirects[..])
 }
 
+/// What is left of an output: no line ends at its end, and no zero bytes (POSIX, 2.6.3).
+fn taken_up(text: &Bytes) -> Bytes {
+    let end = text.iter().rposition(|b| !matches!(b, 0 | b'\n')).map_or(0, |last| last + 1);
+    let text = text.slice(..end);
+    if text.contains(&0) { text.iter().copied().filter(|b| *b != 0).collect() } else { text }
+}
+
 impl Machine<'_> {
     /// The output of commands, without line ends at its end.
     pub(super) fn output(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
@@ -38,12 +47,21 @@ impl Machine<'_> {
                 if text.contains(&0) && self.dialect == Dialect::Bash {
                     self.complain();
                 }
-                let mut text = text.to_vec();
-                text.retain(|b| *b != 0);
-                while text.last() == Some(&b'\n') {
-                    text.pop();
+                Val::Known(taken_up(&text))
+            }
+            // So is each of those that it could be.
+            Val::Unknown(doubt) if !doubt.could_be.is_empty() => {
+                let mut could_be = Vec::new();
+                for text in doubt.could_be.iter().map(taken_up) {
+                    if !could_be.contains(&text) {
+                        could_be.push(text);
+                    }
                 }
-                Val::Known(text.into())
+                let is_filled = could_be.iter().all(|text| !text.is_empty());
+                match &could_be[..] {
+                    [one] => Val::Known(one.clone()),
+                    _ => Val::Unknown(Arc::new(Doubt { could_be, is_filled, ..(*doubt).clone() })),
+                }
             }
             unknown @ Val::Unknown(_) => unknown,
         }
@@ -163,6 +181,19 @@ mod tests {
             (&[Dash, Ksh, Mksh, Zsh], "alias echo='echo low'\nR=$(echo tide); X=$?", ["low tide", "0"]),
             (&[Bash], "shopt -s expand_aliases; alias echo='echo low'\nR=$(echo tide); X=$?", ["low tide", "0"]),
             (&[Bash], "alias echo='echo low'\nR=$(echo tide); X=$?", ["tide", "0"]),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "T=$(tide-now >/dev/null && echo a || echo); case $T in a) R=1 ;; esac; X=${T:-none}",
+                ["1?", "<unknown>"],
+            ),
+            (
+                &[Bash, Dash, Ksh, Mksh, Zsh],
+                "T=$(tide-now >/dev/null && exit 3; echo 0); [ \"$T\" = 0 ] && R=1; X=${T:+filled}",
+                ["1?", "<unknown>"],
+            ),
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(tide-now >/dev/null && echo); X=${R:-none}", ["", "none"]),
+            // What it could be comes apart where it stands without quotes.
+            (&[Bash, Dash, Ksh, Mksh, Zsh], "T=a; tide-now && T=' b'; T=$(echo $T); [ \"$T\" = b ] && R=1", ["1?", "none"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "R=$(true && echo a || echo b); X=$(false || echo c)", ["a", "c"]),
         ]);
     }

@@ -283,13 +283,28 @@ impl Written {
     /// What holds on one of two ways.
     pub(super) fn join(&mut self, other: &Written, why: &Arc<Doubt>) {
         self.text = match (self.text.take(), &other.text) {
-            (Some(a), Some(b)) => Some(a.join(b, why)),
+            (Some(a), Some(b)) => Some(match a.join(b, why) {
+                // Of line ends alone nothing is left where it is taken up.
+                Val::Unknown(doubt) if doubt.is_filled && (is_blank(&a) || is_blank(b)) => {
+                    Val::Unknown(Arc::new(Doubt { is_filled: false, ..(*doubt).clone() }))
+                }
+                joined => joined,
+            }),
             _ => None,
         };
         self.streams.join(&other.streams);
         self.spilled |= other.spilled;
         self.is_unordered |= other.is_unordered;
         self.may_lose |= other.may_lose;
+    }
+}
+
+/// Whether what is printed may be line ends alone.
+fn is_blank(text: &Val) -> bool {
+    let is_one = |text: &Bytes| text.iter().all(|b| *b == b'\n');
+    match text {
+        Val::Known(text) => is_one(text),
+        Val::Unknown(doubt) => doubt.could_be.iter().any(is_one),
     }
 }
 
