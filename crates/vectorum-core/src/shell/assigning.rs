@@ -225,7 +225,7 @@ impl Machine<'_> {
                 known.push(Val::Unknown(doubt));
                 Content::Array(Arc::new(known))
             }
-            Err(doubt) => Content::Perhaps(Val::Unknown(doubt)),
+            Err(doubt) => Content::Perhaps(Val::Unknown(doubt.of_another())),
         }
     }
 

@@ -430,7 +430,7 @@ impl Machine<'_> {
         if self.dialect == Dialect::Zsh && self.may_be_set("errexit") && self.may_be_an_error(&word.parts) {
             return self.fail_perhaps("what a case asks for may be an error");
         }
-        let mut text = self.one_word(word).unwrap_or_else(Val::Unknown);
+        let mut text = self.one_word(word).unwrap_or_else(|doubt| Val::Unknown(doubt.of_another()));
         if self.dialect == Dialect::Bash && word.parts.iter().any(may_leave_quotes) {
             text = Val::Unknown(self.doubt(ODD_WORD));
         }

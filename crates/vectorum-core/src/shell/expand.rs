@@ -109,7 +109,7 @@ impl Machine<'_> {
                 }
                 whole.value()
             }
-            Err(doubt) => Val::Unknown(doubt),
+            Err(doubt) => Val::Unknown(doubt.of_another()),
         }
     }
 

@@ -153,8 +153,12 @@ impl Machine<'_> {
             {
                 var.content = Content::Table(Arc::default());
             }
-            if let Content::Set(Val::Known(_)) = &var.content {
-                var.content = Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", None)));
+            match &mut var.content {
+                Content::Set(value @ Val::Known(_)) => {
+                    *value = Val::Unknown(Doubt::new("the variable has an attribute that changes values", None));
+                }
+                Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)) => *doubt = doubt.of_another(),
+                _ => {}
             }
         }
     }

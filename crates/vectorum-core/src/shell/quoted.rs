@@ -245,7 +245,7 @@ impl Machine<'_> {
         let mut fields: Fields = smallvec![Field::default()];
         match self.double(parts, &mut fields, Mode::One) {
             Ok(_) => fields.into_iter().next().unwrap_or_default().value(),
-            Err(doubt) => Val::Unknown(doubt),
+            Err(doubt) => Val::Unknown(doubt.of_another()),
         }
     }
 

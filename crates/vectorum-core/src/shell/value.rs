@@ -39,6 +39,14 @@ impl Doubt {
         Val::Unknown(self.of(Vec::new(), is_filled, false))
     }
 
+    /// Why a text is not known that is another than the one it is said of: what that could be says nothing of it.
+    pub(super) fn of_another(self: &Arc<Doubt>) -> Arc<Doubt> {
+        if self.could_be.is_empty() && !self.is_filled && !self.is_number {
+            return Arc::clone(self);
+        }
+        Arc::new(Doubt { could_be: Vec::new(), is_filled: false, is_number: false, ..(**self).clone() })
+    }
+
     /// A number that hangs on it.
     pub(super) fn number(&self) -> Val {
         Val::Unknown(self.of(Vec::new(), true, true))

@@ -315,7 +315,10 @@ impl Machine<'_> {
             exported
         };
         let content = match content {
-            Content::Set(value @ Val::Unknown(_)) if var.is_number && value.is_number() => Content::Set(value),
+            // It may be written otherwise.
+            Content::Set(Val::Unknown(doubt)) if var.is_number && Val::Unknown(doubt.clone()).is_number() => {
+                Content::Set(doubt.number())
+            }
             Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
                 may_fail = true;
                 var.is_odd |= matches!(self.dialect, Dialect::Mksh | Dialect::Zsh);
@@ -341,6 +344,7 @@ impl Machine<'_> {
             Content::Set(Val::Known(text)) if text.len() > LONGEST => {
                 Content::Set(Val::Unknown(Doubt::new("a value becomes too long", Some(site.clone()))))
             }
+            Content::Set(Val::Unknown(doubt)) if var.is_odd => Content::Set(Val::Unknown(doubt.of_another())),
             Content::Set(Val::Known(_)) if var.is_odd => {
                 Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", Some(site.clone()))))
             }

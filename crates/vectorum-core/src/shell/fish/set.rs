@@ -188,7 +188,14 @@ impl Fish<'_> {
         let var = if is_restless { Var { exported: None, ..var } } else { var };
         let is_path = var.is_path;
         // Items of a path are cut at colons.
-        let items = match var.items {
+        let may_part = |value: &Val| match value {
+            Val::Known(_) => None,
+            Val::Unknown(doubt) if !doubt.could_be.is_empty() && !doubt.could_be.iter().any(|text| text.contains(&b':')) => None,
+            Val::Unknown(doubt) => Some(doubt.of_another()),
+        };
+        // How many it comes to is not known.
+        let parted = var.items.as_ref().ok().filter(|_| is_path).and_then(|items| items.iter().find_map(may_part));
+        let items = match parted.map_or(var.items, Err) {
             Ok(items) if is_path => Ok(items
                 .into_iter()
                 .flat_map(|v| match &v {

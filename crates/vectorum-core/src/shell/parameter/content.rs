@@ -36,6 +36,14 @@ fn held_before(values: &[Val]) -> Option<Arc<Doubt>> {
 impl Machine<'_> {
     /// What a parameter holds, before anything is done to it.
     pub(in super::super) fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
+        // What it hangs on, as an index, is another text.
+        self.content_held(parameter).map(|held| match held {
+            Held::Unknown(doubt) => Held::Unknown(doubt.of_another()),
+            held => held,
+        })
+    }
+
+    fn content_held(&mut self, parameter: &Parameter) -> Expanded<Held> {
         match self.meant(&parameter.name) {
             Meant::Itself => {}
             Meant::Other(name) => return self.parameter_content(&Parameter { name, ..parameter.clone() }),
@@ -258,7 +266,7 @@ impl Machine<'_> {
                                 let found = usize::try_from(index).ok().and_then(|i| values.get(i).cloned());
                                 found.map_or(Held::Unset, Held::One)
                             }
-                            Err(doubt) => Held::Perhaps(Val::Unknown(doubt)),
+                            Err(doubt) => Held::Perhaps(Val::Unknown(doubt.of_another())),
                         }
                     }
                 }
