@@ -99,7 +99,11 @@ impl Machine<'_> {
                     let one = arguments.len() == 1;
                     let sets = doubt.sets.filter(|_| one);
                     // What takes it up takes the line's end away.
-                    let is_option = |v: &&Val| v.known().is_some_and(|text| text.starts_with(b"-"));
+                    let begins = |text: &Bytes| text.starts_with(b"-") || text.contains(&b'\\');
+                    let is_option = |v: &&Val| match v {
+                        Val::Known(text) => begins(text),
+                        Val::Unknown(doubt) => doubt.could_be.iter().any(begins),
+                    };
                     let is_filled = arguments.iter().skip_while(is_option).any(|v| v.is_empty() == Some(false));
                     let is_number = doubt.is_number && one;
                     return self.print(Val::Unknown(Arc::new(Doubt {

@@ -56,7 +56,7 @@ impl Machine<'_> {
     fn each_value(&mut self, values: Values, mut change: impl FnMut(&mut Self, &Bytes) -> Val) -> Values {
         let mut one = |value: Val| match &value {
             Val::Known(text) => change(self, text),
-            Val::Unknown(_) => value,
+            Val::Unknown(doubt) => Val::Unknown(doubt.of_another()),
         };
         match values {
             Values::One(value) => Values::One(one(value)),

@@ -372,7 +372,7 @@ impl Machine<'_> {
             Step::Change(change) => self.changed(value, change),
             Step::Swap(from, to, is_all) => match value {
                 Val::Known(text) => Val::Known(swapped(&text, from, to, *is_all)),
-                unknown => unknown,
+                Val::Unknown(doubt) => unknown(&doubt),
             },
             Step::Whole(follows) => self.whole_path(value, *follows),
             Step::Filter(_) => value,
@@ -401,7 +401,7 @@ impl Machine<'_> {
             Values::One(value) => match keeps(&value) {
                 Ok(true) => Ok(Values::One(value)),
                 Ok(false) => Ok(Values::One(Val::of(b""))),
-                Err(doubt) => Ok(Values::One(Val::Unknown(doubt))),
+                Err(doubt) => Ok(Values::One(Val::Unknown(doubt.of_another()))),
             },
             Values::Many(items) => {
                 let mut out = Vec::new();
@@ -448,7 +448,10 @@ impl Machine<'_> {
 
     /// `:a`, `:A`: a path from the root on, in the second case past all links.
     fn whole_path(&mut self, value: Val, follows: bool) -> Val {
-        let Val::Known(text) = &value else { return value };
+        let text = match &value {
+            Val::Known(text) => text,
+            Val::Unknown(doubt) => return unknown(doubt),
+        };
         let full = if text.is_empty() { None } else { self.full(text) };
         let found = match full {
             Some(path) if follows => self.ground.files.real_path(&path),
@@ -558,7 +561,7 @@ fn swapped(text: &Bytes, from: &[u8], to: &[u8], is_all: bool) -> Bytes {
 
 /// What stays a doubt of the same kind where it is about something else.
 pub(super) fn unknown(doubt: &Arc<Doubt>) -> Val {
-    Val::Unknown(doubt.clone())
+    Val::Unknown(doubt.of_another())
 }
 
 #[cfg(test)]
