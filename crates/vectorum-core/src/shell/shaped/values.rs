@@ -374,7 +374,7 @@ impl Machine<'_> {
                 Val::Known(text) => Val::Known(swapped(&text, from, to, *is_all)),
                 Val::Unknown(doubt) => unknown(&doubt),
             },
-            Step::Whole(follows) => self.whole_path(value, *follows),
+            Step::Whole(follows) => self.whole_path(&value, *follows),
             Step::Filter(_) => value,
         };
         Ok(match (values, step) {
@@ -447,8 +447,8 @@ impl Machine<'_> {
     }
 
     /// `:a`, `:A`: a path from the root on, in the second case past all links.
-    fn whole_path(&mut self, value: Val, follows: bool) -> Val {
-        let text = match &value {
+    fn whole_path(&mut self, value: &Val, follows: bool) -> Val {
+        let text = match value {
             Val::Known(text) => text,
             Val::Unknown(doubt) => return unknown(doubt),
         };
