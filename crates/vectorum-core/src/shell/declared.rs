@@ -51,7 +51,12 @@ impl Machine<'_> {
                 out.push(Declared::Text([&assignment.name[..], b"+="].concat().into()));
             }
             Some(assignment) if assignment.adds && self.dialect != Dialect::Bash => {
-                return Err(self.doubt("a declaration that adds, which bash alone takes"));
+                let doubt = self.doubt("a declaration that adds, which bash alone takes");
+                // There it ends what a name that is none ends.
+                if self.dialect == Dialect::Ksh {
+                    self.fork(&doubt, Self::fail_special, |_| {});
+                }
+                return Err(doubt);
             }
             Some(assignment) => {
                 let value = match &assignment.value {
