@@ -48,7 +48,7 @@ fn taken_in<'a>(list: &'a List, depth: usize, found: &mut Vec<&'a Word>) {
     if depth > DEEPEST || found.len() > MOST {
         return;
     }
-    let pipelines = list.items.iter().flat_map(|item| std::iter::once(&item.first).chain(item.rest.iter().map(|(_, p)| p)));
+    let pipelines = list.items.iter().flat_map(|item| item.pipelines());
     for Command { kind, .. } in pipelines.flat_map(|pipeline| &pipeline.commands) {
         let lists: Vec<&List> = match kind {
             Kind::Simple(_, words) => {

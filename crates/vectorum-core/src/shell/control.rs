@@ -119,7 +119,7 @@ impl Machine<'_> {
         if item.rest.is_empty() {
             return self.run_pipeline(&item.first);
         }
-        let before = std::iter::once(&item.first).chain(item.rest.iter().map(|(_, pipeline)| pipeline)).take(item.rest.len());
+        let before = item.pipelines().take(item.rest.len());
         let spares = self.dialect == Dialect::Zsh && before.flat_map(|p| &p.commands).any(|c| self.may_spare(c));
         let outer = std::mem::replace(&mut self.spares_next, spares);
         self.guarded += 1;

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 use smallvec::smallvec;
 
-use super::content::{Content, Var};
+use super::content::Content;
 use super::expand::{Expanded, Mode, ODD_WORD, Values, brings_list, is_put_together_oddly, is_text};
 use super::field::{Field, Fields, last};
 use super::machine::Machine;
@@ -267,8 +267,8 @@ impl Machine<'_> {
     /// Whether what a name is set to within a word may become something else by its attributes, which all but zsh show there
     /// (measured: bash 5.2, 93u+m, R59).
     fn changes_values(&self, name: &[u8]) -> bool {
-        let changes = |var: &Var| var.is_odd || var.is_number;
-        self.dialect != Dialect::Zsh && self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| changes(&var))
+        let var = self.live.as_ref().and_then(|s| s.vars.get(name));
+        self.dialect != Dialect::Zsh && var.is_some_and(|var| var.is_odd || var.is_number)
     }
 
     /// Sets a name, or an item of it, within a word.

@@ -101,9 +101,8 @@ impl Machine<'_> {
             Kind::Simple(_, words) => words.iter().any(|word| self.may_be_an_error(&word.parts)),
             _ => false,
         };
-        let has_error = |pipeline: &Pipeline| pipeline.commands.iter().any(may_be_wrong);
-        let items = || tree.lines().flat_map(|line| &line.items);
-        if items().any(|item| has_error(&item.first) || item.rest.iter().any(|(_, pipeline)| has_error(pipeline))) {
+        let commands = || tree.lines().flat_map(|line| &line.items).flat_map(Item::pipelines).flat_map(|p| &p.commands);
+        if commands().any(may_be_wrong) {
             self.restless.is_all = true;
             return self.fog(LEAVES);
         }
@@ -113,10 +112,7 @@ impl Machine<'_> {
             }
             _ => false,
         };
-        let commands = |item: &Item| {
-            std::iter::once(&item.first).chain(item.rest.iter().map(|(_, other)| other)).flat_map(|p| &p.commands).all(is_quiet)
-        };
-        if tree.trouble().is_none() && tree.lines().flat_map(|line| &line.items).all(commands) {
+        if tree.trouble().is_none() && commands().all(is_quiet) {
             return;
         }
         self.restless.prints = true;
@@ -224,7 +220,7 @@ impl Walk<'_, '_> {
 
     fn list(&mut self, list: &List) {
         for item in &list.items {
-            for pipeline in std::iter::once(&item.first).chain(item.rest.iter().map(|(_, p)| p)) {
+            for pipeline in item.pipelines() {
                 pipeline.commands.iter().for_each(|c| self.command(c));
             }
         }

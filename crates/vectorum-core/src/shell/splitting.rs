@@ -1,7 +1,5 @@
 //! Field splitting (POSIX, 2.6.5): what stood without quotes comes apart at the bytes of IFS.
 
-use std::sync::Arc;
-
 use bytes::Bytes;
 
 use super::content::Content;
@@ -9,7 +7,7 @@ use super::expand::{Expanded, Mode, Values, is_text};
 use super::field::{Field, Fields, last};
 use super::machine::Machine;
 use super::syntax::*;
-use super::value::{Doubt, Val};
+use super::value::Val;
 
 /// Why it is not known what a list becomes as one text.
 pub(super) const OWN_SEPARATORS: &str = "a list between separators of one's own";
@@ -156,10 +154,7 @@ impl Machine<'_> {
                     |text: &Bytes| !text.is_empty() && text.iter().all(|b| b.is_ascii_alphanumeric() || b"_-./".contains(b));
                 let stays =
                     !doubt.could_be.is_empty() && doubt.could_be.iter().all(is_one) && matches!(self.separators(), Ok(None));
-                return Err(match stays {
-                    true => doubt.clone(),
-                    false => Arc::new(Doubt { could_be: Vec::new(), is_filled: false, ..(**doubt).clone() }),
-                });
+                return Err(if stays { doubt.clone() } else { doubt.of_another() });
             }
         };
         let separators = self.separators()?.unwrap_or(Bytes::from_static(b" \t\n"));

@@ -49,6 +49,13 @@ pub struct Item {
     pub is_background: bool,
 }
 
+impl Item {
+    /// All its pipelines, one behind the other.
+    pub(super) fn pipelines(&self) -> impl Iterator<Item = &Pipeline> {
+        std::iter::once(&self.first).chain(self.rest.iter().map(|(_, pipeline)| pipeline))
+    }
+}
+
 /// Commands joined by `|`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pipeline {
