@@ -10,7 +10,7 @@ use super::machine::Machine;
 use super::state::State;
 use super::syntax::{Command, Dialect, Part, Word};
 use super::tree::Tree;
-use super::value::{Doubt, Val};
+use super::value::{Unknown, Val};
 
 /// What `alias` prints of all that there are.
 pub(super) const ALIASES: &str = "which aliases there are";
@@ -164,8 +164,7 @@ impl Machine<'_> {
                 self.doubt_status(self.doubt("whether there is such an alias"));
             }
             self.aliasing.kept = Some(self.aliasing.kept.map_or(self.clock, |clock| clock.min(self.clock)));
-            let doubt = Doubt { sets: Some(&[]), ..(*self.doubt(ALIASES)).clone() };
-            return self.print(Val::Unknown(Arc::new(doubt)));
+            return self.print(Val::Unknown(Unknown::of(self.doubt(ALIASES)).setting(Some(&[]))));
         }
         if self.dialect == Dialect::Zsh && arguments.first().is_some_and(|a| is_option(a, b's')) {
             self.aliasing.has_suffixes = true;
@@ -208,7 +207,7 @@ impl Machine<'_> {
                             aliases.insert(name, Some(Alias { text: new, born: self.clock, died: None, before }));
                         }
                     } else {
-                        self.print(Val::Unknown(self.doubt("what a command prints")));
+                        self.print(Val::unknown(self.doubt("what a command prints")));
                         self.doubt_status(self.doubt("whether there is such an alias"));
                     }
                 }

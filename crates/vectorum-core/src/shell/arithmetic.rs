@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use super::machine::Machine;
 use super::syntax::Dialect;
-use super::value::Doubt;
+use super::value::{Doubt, Unknown};
 
 /// A number, or why it is not known.
 pub(super) type Number = Result<i64, Arc<Doubt>>;
@@ -113,7 +113,7 @@ struct Sum<'m, 'a> {
 /// Something in an expression whose text is not known.
 #[derive(Clone, Debug)]
 pub(super) struct Piece {
-    pub(super) doubt: Arc<Doubt>,
+    pub(super) value: Unknown,
     /// Whether it is a number.
     pub(super) is_number: bool,
 }

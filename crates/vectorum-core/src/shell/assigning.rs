@@ -47,7 +47,7 @@ impl Machine<'_> {
                     return true;
                 }
                 if assignment.adds && assignment.name == OPTIND {
-                    Content::Set(Val::Unknown(self.doubt("what is added to a number of the shell's own")))
+                    Content::Set(Val::unknown(self.doubt("what is added to a number of the shell's own")))
                 } else if assignment.adds {
                     let old = self.content_of(&assignment.name);
                     plus(&assignment.name, old, &value, self)
@@ -104,7 +104,7 @@ impl Machine<'_> {
         }
         if let Some(state) = &mut self.live {
             let var = state.vars.get_or_insert_with(&assignment.name, Var::unset);
-            (var.content, var.may_be_list) = (Content::Perhaps(Val::Unknown(doubt)), true);
+            (var.content, var.may_be_list) = (Content::Perhaps(Val::unknown(doubt)), true);
         }
         true
     }
@@ -136,7 +136,7 @@ impl Machine<'_> {
                     if matches!(self.dialect, Dialect::Zsh | Dialect::Ksh) {
                         self.fail_or_go_on(&doubt);
                     }
-                    Content::Perhaps(Val::Unknown(doubt))
+                    Content::Perhaps(Val::unknown(doubt))
                 }
             };
         }
@@ -195,7 +195,7 @@ impl Machine<'_> {
                         Content::Set(value) if !may_be_list => vec![value],
                         Content::Unset => Vec::new(),
                         Content::Set(_) | Content::Perhaps(_) | Content::Table(_) => {
-                            vec![Val::Unknown(self.doubt(HELD_BEFORE))]
+                            vec![Val::unknown(self.doubt(HELD_BEFORE))]
                         }
                     };
                     old.append(&mut values);
@@ -210,7 +210,7 @@ impl Machine<'_> {
                 if words.is_empty() && self.dialect == Dialect::Ksh {
                     self.restless_from_here(&assignment.name);
                     self.fog("a name with parts");
-                    Content::Perhaps(Val::Unknown(self.doubt("a list without items")))
+                    Content::Perhaps(Val::unknown(self.doubt("a list without items")))
                 } else {
                     Content::Array(Arc::new(values))
                 }
@@ -222,10 +222,10 @@ impl Machine<'_> {
                     let Ok(fields) = self.fields(std::slice::from_ref(word)) else { break };
                     known.extend(fields);
                 }
-                known.push(Val::Unknown(doubt));
+                known.push(Val::unknown(doubt));
                 Content::Array(Arc::new(known))
             }
-            Err(doubt) => Content::Perhaps(Val::Unknown(doubt.of_another())),
+            Err(doubt) => Content::Perhaps(Val::unknown(doubt)),
         }
     }
 
@@ -245,7 +245,7 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
     if m.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_number) {
         let old = if old == Content::Unset { Some(Val::of(b"0")) } else { old.value() };
         let (Some(Val::Known(old)), Val::Known(new)) = (old, new) else {
-            return Content::Set(Val::Unknown(m.doubt("a variable that holds a number")));
+            return Content::Set(Val::unknown(m.doubt("a variable that holds a number")));
         };
         let number = |text: &Bytes| std::str::from_utf8(text).ok()?.parse::<i64>().ok();
         return Content::Set(Val::of(match (number(&old), number(new)) {
@@ -270,13 +270,13 @@ pub(super) fn plus(name: &[u8], old: Content, new: &Val, m: &Machine<'_>) -> Con
             }
             Content::Array(Arc::new(values))
         }
-        (_, Val::Unknown(doubt)) => Content::Set(Val::Unknown(doubt.clone())),
-        (Content::Set(Val::Unknown(doubt)) | Content::Perhaps(Val::Unknown(doubt)), new) => {
-            let is_filled = doubt.is_filled || new.is_empty() == Some(false);
-            Content::Set(doubt.other(is_filled))
+        (_, Val::Unknown(unknown)) => Content::Set(Val::unknown(unknown.doubt.clone())),
+        (Content::Set(Val::Unknown(old)) | Content::Perhaps(Val::Unknown(old)), new) => {
+            let is_filled = old.is_filled || new.is_empty() == Some(false);
+            Content::Set(Val::unknown(old.doubt).but_filled(is_filled))
         }
         (Content::Perhaps(_) | Content::Table(_), _) => {
-            Content::Set(Val::Unknown(m.doubt("whether the name is set is not known")))
+            Content::Set(Val::unknown(m.doubt("whether the name is set is not known")))
         }
     }
 }

@@ -189,7 +189,7 @@ impl Machine<'_> {
             b"pushd" | b"popd" if matches!(self.dialect, Dialect::Bash | Dialect::Zsh) => {
                 self.change_stack(name == b"pushd", known.as_deref());
                 self.after_folder();
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
             }
             b"hash" if self.dialect == Dialect::Zsh && known.as_deref().is_some_and(|k| k.first().is_some_and(|w| w == "-d")) => {
                 self.name_folders(known.as_deref());
@@ -210,7 +210,7 @@ impl Machine<'_> {
                 };
                 let text = match told {
                     Some(folder) => Val::of([&folder[..], b"\n"].concat()),
-                    _ => Val::Unknown(self.doubt("the working folder is not known")),
+                    _ => Val::unknown(self.doubt("the working folder is not known")),
                 };
                 self.print(text);
                 match known.as_deref() {
@@ -224,7 +224,7 @@ impl Machine<'_> {
                 self.typed(known.as_deref());
             }
             b"type" => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
                 let found = match known.as_deref() {
                     Some([name]) if name.len() > 1 && name.starts_with(b"-") => None,
                     // There it is enough that such a file is there.
@@ -418,9 +418,9 @@ impl Machine<'_> {
             let ends = |value: &Val| value.known().is_some_and(ends_shell);
             return match arguments.split_first() {
                 // Whatever it is, it runs then.
-                Some((Val::Unknown(doubt), signals)) if !signals.is_empty() && signals.iter().all(ends) && !has_own => {
+                Some((Val::Unknown(unknown), signals)) if !signals.is_empty() && signals.iter().all(ends) && !has_own => {
                     self.has_end_trap |= self.quiet > 0;
-                    self.doubt_status(doubt.clone());
+                    self.doubt_status(unknown.doubt.clone());
                 }
                 _ => self.fog("a trap that is not known"),
             };
@@ -429,7 +429,7 @@ impl Machine<'_> {
         let is_option = |w: &Bytes| w.starts_with(b"-") && w.len() > 1;
         // What is set is told.
         if words.first().is_none_or(is_option) {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
         }
         let taken: &[u8] = match self.dialect {
             Dialect::Bash => b"lp",

@@ -111,7 +111,7 @@ impl Machine<'_> {
         if self.dialect != Dialect::Bash {
             return;
         }
-        let value = Val::Unknown(self.doubt("a function as bash writes it"));
+        let value = Val::unknown(self.doubt("a function as bash writes it"));
         let content = match self.live.as_ref().and_then(|s| s.functions.get(name)) {
             Some(Some(_)) if is_sure => Content::Set(value),
             _ => Content::Perhaps(value),

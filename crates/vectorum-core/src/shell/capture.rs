@@ -8,7 +8,7 @@ use super::branch;
 use super::machine::Machine;
 use super::state::Status;
 use super::syntax::*;
-use super::value::{Doubt, Val};
+use super::value::Val;
 
 /// Why what is written is not known: a pipe may get the number of what is closed.
 pub(super) const MAY_LACK: &str = "what is written where the first files are closed";
@@ -39,7 +39,7 @@ impl Machine<'_> {
     pub(super) fn output(&mut self, commands: &Arc<Result<List, Trouble>>) -> Val {
         if self.dialect == Dialect::Mksh && commands.as_ref().as_ref().is_ok_and(only_opens) {
             self.fail_hard();
-            return Val::Unknown(self.doubt("a command that only opens a file"));
+            return Val::unknown(self.doubt("a command that only opens a file"));
         }
         match self.printed(commands) {
             Val::Known(text) => {
@@ -50,20 +50,7 @@ impl Machine<'_> {
                 Val::Known(taken_up(&text))
             }
             // So is each of those that it could be.
-            Val::Unknown(doubt) if !doubt.could_be.is_empty() => {
-                let mut could_be = Vec::new();
-                for text in doubt.could_be.iter().map(taken_up) {
-                    if !could_be.contains(&text) {
-                        could_be.push(text);
-                    }
-                }
-                let is_filled = could_be.iter().all(|text| !text.is_empty());
-                match &could_be[..] {
-                    [one] => Val::Known(one.clone()),
-                    _ => Val::Unknown(Arc::new(Doubt { could_be, is_filled, ..(*doubt).clone() })),
-                }
-            }
-            unknown @ Val::Unknown(_) => unknown,
+            Val::Unknown(text) => text.each(|text| Some(taken_up(text))).unwrap_or(Val::Unknown(text)),
         }
     }
 
@@ -94,7 +81,7 @@ impl Machine<'_> {
                 }
                 self.outputs += 1;
                 self.output_status = Status::Unknown(doubt.clone());
-                return Val::Unknown(doubt);
+                return Val::unknown(doubt);
             }
         };
         let Some(mut outer) = branch::fork(&mut self.live) else { return Val::of(b"") };
@@ -128,7 +115,7 @@ impl Machine<'_> {
         let Some(end) = self.live.take() else {
             self.live = Some(outer);
             self.say_perhaps();
-            return Val::Unknown(self.doubt("what a command prints"));
+            return Val::unknown(self.doubt("what a command prints"));
         };
         self.output_status = end.status.clone();
         outer.input = end.input;
@@ -142,14 +129,13 @@ impl Machine<'_> {
         self.live = Some(outer);
         if may_lack {
             self.say_perhaps();
-            return Val::Unknown(self.doubt(MAY_LACK));
+            return Val::unknown(self.doubt(MAY_LACK));
         }
         match end.output.text {
-            Some(Val::Known(_)) if self.trap_may_print() => Val::Unknown(self.doubt("what a command prints")),
+            Some(Val::Known(_)) if self.trap_may_print() => Val::unknown(self.doubt("what a command prints")),
             Some(Val::Known(text)) => Val::Known(text),
-            Some(Val::Unknown(doubt)) if doubt.site.is_some() => Val::Unknown(doubt),
-            Some(Val::Unknown(doubt)) => Val::Unknown(Arc::new(Doubt { site: Some(self.here()), ..(*doubt).clone() })),
-            None => Val::Unknown(self.doubt("what a command prints")),
+            Some(Val::Unknown(text)) => Val::Unknown(text.at(|| self.here())),
+            None => Val::unknown(self.doubt("what a command prints")),
         }
     }
 }

@@ -74,16 +74,16 @@ impl Machine<'_> {
             return value;
         }
         if let Change::Unfollowed(why) = change {
-            return Val::Unknown(self.doubt(why));
+            return Val::unknown(self.doubt(why));
         }
         let text = match &value {
             Val::Known(text) => text.clone(),
-            Val::Unknown(doubt) => {
-                self.perhaps_work_out(change, doubt);
+            Val::Unknown(unknown) => {
+                self.perhaps_work_out(change, &unknown.doubt);
                 // A name that says where it is cut may not be set.
                 if matches!(change, Change::Slice(..)) && !is_plain_cut(change) {
                     if self.dialect == Dialect::Bash && self.refuses_unset() {
-                        self.exit_or_go_on(doubt);
+                        self.exit_or_go_on(&unknown.doubt);
                     }
                     if self.dialect == Dialect::Ksh || !is_usual_cut(change) {
                         self.refuse_cut(change);
@@ -91,16 +91,15 @@ impl Machine<'_> {
                 }
                 // Of one of a few it is one of as many, where nothing is run to tell.
                 let is_plain = matches!(change, Change::Trim(_, _, word) if word.literal().is_some());
-                let each = doubt.could_be.iter().filter(|_| is_plain).map(|text| self.changed(Val::Known(text.clone()), change));
-                let could_be: Option<Vec<Bytes>> = each.map(|value| value.known().cloned()).collect();
-                let could_be = could_be.unwrap_or_default();
-                if matches!(change, Change::Length) {
-                    return doubt.number();
-                }
-                return Val::Unknown(doubt.of(could_be, false, false));
+                let one = |text: &Bytes| self.changed(Val::Known(text.clone()), change).known().cloned();
+                let each = if is_plain { unknown.each(one) } else { None };
+                return match change {
+                    Change::Length => unknown.doubt.number(),
+                    _ => each.unwrap_or_else(|| Val::unknown(unknown.doubt.clone())),
+                };
             }
         };
-        let odd = |m: &Self| Val::Unknown(m.doubt("a pattern of another kind"));
+        let odd = |m: &Self| Val::unknown(m.doubt("a pattern of another kind"));
         match change {
             Change::Length => {
                 if text.is_ascii() {

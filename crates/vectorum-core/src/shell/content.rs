@@ -77,7 +77,7 @@ impl Var {
 
     /// One of which nothing is known.
     pub(super) fn unknown(why: &Arc<Doubt>) -> Var {
-        Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, ..Var::unset() }
+        Var { content: Content::Perhaps(Val::unknown(why.clone())), exported: None, ..Var::unset() }
     }
 
     pub(super) fn unset() -> Var {
@@ -104,9 +104,9 @@ fn join_content(a: &Content, b: &Content, why: &Arc<Doubt>) -> Content {
         (a, b) if a == b => a.clone(),
         (Unset, other) | (other, Unset) => match other {
             Set(value) | Perhaps(value) => Perhaps(value.clone()),
-            Array(_) | Table(_) | Unset => Perhaps(Val::Unknown(why.clone())),
+            Array(_) | Table(_) | Unset => Perhaps(Val::unknown(why.clone())),
         },
-        (Array(_) | Table(_), _) | (_, Array(_) | Table(_)) => Perhaps(Val::Unknown(why.clone())),
+        (Array(_) | Table(_), _) | (_, Array(_) | Table(_)) => Perhaps(Val::unknown(why.clone())),
         (Set(a), Set(b)) => Set(a.join(b, why)),
         (Set(a) | Perhaps(a), Set(b) | Perhaps(b)) => Perhaps(a.join(b, why)),
     }
@@ -114,7 +114,7 @@ fn join_content(a: &Content, b: &Content, why: &Arc<Doubt>) -> Content {
 
 pub(super) fn join_var(a: &Var, b: &Var, why: &Arc<Doubt>) -> Var {
     let content = match join_content(&a.content, &b.content, why) {
-        Content::Set(_) if a.has_empty_item != b.has_empty_item => Content::Set(Val::Unknown(why.clone())),
+        Content::Set(_) if a.has_empty_item != b.has_empty_item => Content::Set(Val::unknown(why.clone())),
         content => content,
     };
     // Of a name that is not set the export says nothing.
@@ -156,7 +156,7 @@ pub(super) mod tests {
         let known = prop::sample::select(vec!["", "low", "high"]).prop_map(Val::of);
         let doubt = |(filled, few): (bool, bool)| {
             let could_be = if few { vec![Bytes::from_static(b"low"), Bytes::from_static(b"flood")] } else { Vec::new() };
-            Val::Unknown(Arc::new(Doubt { could_be, is_filled: filled, ..(*Doubt::new("so", None)).clone() }))
+            Val::unknown(Doubt::new("so", None)).or_one_of(could_be).but_filled(filled)
         };
         prop_oneof![known, (any::<bool>(), any::<bool>()).prop_map(doubt)]
     }
@@ -185,8 +185,9 @@ pub(super) mod tests {
     fn may_be(value: &Val, text: &[u8]) -> bool {
         match value {
             Val::Known(known) => known == text,
-            Val::Unknown(doubt) => {
-                !(doubt.is_filled && text.is_empty()) && (doubt.could_be.is_empty() || doubt.could_be.iter().any(|c| c == text))
+            Val::Unknown(unknown) => {
+                let could_be = unknown.could_be();
+                !(unknown.is_filled && text.is_empty()) && (could_be.is_empty() || could_be.iter().any(|c| c == text))
             }
         }
     }

@@ -107,7 +107,7 @@ impl Machine<'_> {
         self.live.iter_mut().for_each(|state| state.output.spilled |= spilled);
         // When it comes between what others print is not known.
         if self.live.as_ref().is_some_and(|state| state.output.text != printed) {
-            self.print(Val::Unknown(self.doubt("what a command in the background prints")));
+            self.print(Val::unknown(self.doubt("what a command in the background prints")));
         }
         self.put_option(RAN_BESIDE, true);
         self.set_status(0);
@@ -430,9 +430,9 @@ impl Machine<'_> {
         if self.dialect == Dialect::Zsh && self.may_be_set("errexit") && self.may_be_an_error(&word.parts) {
             return self.fail_perhaps("what a case asks for may be an error");
         }
-        let mut text = self.one_word(word).unwrap_or_else(|doubt| Val::Unknown(doubt.of_another()));
+        let mut text = self.one_word(word).unwrap_or_else(Val::unknown);
         if self.dialect == Dialect::Bash && word.parts.iter().any(may_leave_quotes) {
-            text = Val::Unknown(self.doubt(ODD_WORD));
+            text = Val::unknown(self.doubt(ODD_WORD));
         }
         self.put_status(self.status_within());
         self.run_arms(&text, arms);
@@ -493,8 +493,8 @@ impl Machine<'_> {
         }
         match text {
             // Each of a few values may fit another pattern.
-            Val::Unknown(doubt) if matches.is_err() && !doubt.could_be.is_empty() && patterns.len() > 1 => {
-                for value in &doubt.could_be {
+            Val::Unknown(unknown) if matches.is_err() && !unknown.could_be().is_empty() && patterns.len() > 1 => {
+                for value in unknown.could_be() {
                     if self.is_case(&Val::Known(value.clone()), patterns) != Ok(true) {
                         return matches;
                     }

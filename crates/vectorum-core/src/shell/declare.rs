@@ -243,7 +243,7 @@ impl Machine<'_> {
 
     /// Declarations that only print what there is.
     fn print_declared(&mut self, attributes: Attributes, given: &[Declared]) {
-        self.print(Val::Unknown(self.doubt("what a declaration prints")));
+        self.print(Val::unknown(self.doubt("what a declaration prints")));
         let names: Vec<Bytes> = given.iter().map(name_of).collect();
         self.doubt_declared(given.iter().filter(|declared| declared.is_still_to_expand()));
         // What is to be set is set in some all the same (measured: 93u+m).

@@ -84,7 +84,7 @@ impl Machine<'_> {
                             }
                             let _ = self.assigned_word(word);
                             self.doubt_what_is_set(&word.parts, &doubt);
-                            Some(Content::Set(Val::Unknown(doubt)))
+                            Some(Content::Set(Val::unknown(doubt)))
                         } else {
                             Some(Content::Set(self.assigned_word(word)))
                         }

@@ -103,13 +103,13 @@ impl Machine<'_> {
                         whole.push(b" ", true);
                     }
                     whole.text.extend_from_slice(&field.text);
-                    if let Some(doubt) = &field.unknown {
-                        whole.doubt(doubt);
+                    if let Some(unknown) = &field.unknown {
+                        whole.put_unknown(unknown);
                     }
                 }
                 whole.value()
             }
-            Err(doubt) => Val::Unknown(doubt.of_another()),
+            Err(doubt) => Val::unknown(doubt),
         }
     }
 
@@ -131,15 +131,15 @@ impl Machine<'_> {
                 plain_backslashes(self.dialect, &field.text, &mut quoted);
             }
             return match field.unknown.take() {
-                Some(doubt) => Err(doubt),
+                Some(unknown) => Err(unknown.doubt),
                 None => Ok((std::mem::take(&mut field.text), quoted)),
             };
         }
         let (mut text, mut quoted) = (Vec::new(), Vec::new());
         for field in fields {
             quoted.extend(field.quoted());
-            if let Some(doubt) = field.unknown {
-                return Err(doubt);
+            if let Some(unknown) = field.unknown {
+                return Err(unknown.doubt);
             }
             text.extend(field.text);
         }
@@ -206,10 +206,10 @@ impl Machine<'_> {
                     self.between_quotes(inner, mode, fields)?;
                     // Where quotes are lost there may be more of them than one.
                     if mode == Mode::Fields
-                        && let Some(doubt) = &last(fields).unknown
-                        && doubt.why == QUOTES_WITHIN
+                        && let Some(unknown) = &last(fields).unknown
+                        && unknown.doubt.why == QUOTES_WITHIN
                     {
-                        return Err(doubt.clone());
+                        return Err(unknown.doubt.clone());
                     }
                 }
                 Part::Parameter(parameter) => {

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use smallvec::SmallVec;
 
-use super::value::{Doubt, Val};
+use super::value::{Doubt, Unknown, Val};
 
 /// A field that is being put together: bytes, each with whether it was quoted.
 #[derive(Clone, Debug, Default)]
@@ -13,7 +13,7 @@ pub(super) struct Field {
     /// Where each stretch that was quoted, or was not, ends.
     stretches: SmallVec<[(usize, bool); 2]>,
     /// Why it is not known; the text is then only part of it.
-    pub(super) unknown: Option<Arc<Doubt>>,
+    pub(super) unknown: Option<Unknown>,
     /// Whether it is there even if it is empty.
     pub(super) is_there: bool,
     /// Whether something was brought into it that may be empty: if nothing else makes it one, whether it is there is not
@@ -94,8 +94,8 @@ impl Field {
         other.pieces().for_each(|(text, quoted)| self.push(text, quoted));
         self.is_there |= other.is_there;
         self.may_vanish |= other.may_vanish;
-        if let Some(doubt) = &other.unknown {
-            self.take_up(doubt);
+        if let Some(unknown) = &other.unknown {
+            self.take_up(unknown);
         }
     }
 
@@ -104,8 +104,8 @@ impl Field {
         match value {
             Val::Known(text) if text.is_empty() => {}
             Val::Known(text) => self.push(text, quoted),
-            Val::Unknown(doubt) => {
-                self.take_up(doubt);
+            Val::Unknown(unknown) => {
+                self.take_up(unknown);
                 match value.is_empty() {
                     Some(false) => self.is_there = true,
                     _ => self.may_vanish = true,
@@ -121,35 +121,41 @@ impl Field {
     pub(super) fn is_field(&self) -> Result<bool, Arc<Doubt>> {
         match &self.unknown {
             _ if self.is_there || !self.text.is_empty() => Ok(true),
-            Some(doubt) if self.may_vanish => Err(doubt.clone()),
+            Some(unknown) if self.may_vanish => Err(unknown.doubt.clone()),
             _ => Ok(false),
         }
     }
 
     pub(super) fn doubt(&mut self, doubt: &Arc<Doubt>) {
         self.is_there = true;
-        self.take_up(doubt);
+        self.take_up(&Unknown::of(doubt.clone()));
+    }
+
+    /// Puts a text behind it that nobody knows.
+    pub(super) fn put_unknown(&mut self, unknown: &Unknown) {
+        self.is_there = true;
+        self.take_up(unknown);
     }
 
     /// Two texts that are not known are a third one: what each can only be counts no more.
-    fn take_up(&mut self, doubt: &Arc<Doubt>) {
-        self.unknown = match self.unknown.take() {
-            None => Some(doubt.clone()),
+    fn take_up(&mut self, unknown: &Unknown) {
+        self.unknown = Some(match self.unknown.take() {
+            None => unknown.clone(),
             Some(first) => {
-                let (is_filled, is_number) = (first.is_filled || doubt.is_filled, first.is_number && doubt.is_number);
-                Some(first.of(Vec::new(), is_filled, is_number))
+                let is_number = first.is_number && unknown.is_number;
+                first.another(first.is_filled || unknown.is_filled).number(is_number)
             }
-        };
+        });
     }
 
     pub(super) fn value(self) -> Val {
         match self.unknown {
             None => Val::Known(self.text.into()),
-            Some(doubt) if self.text.is_empty() => Val::Unknown(doubt),
+            Some(unknown) if self.text.is_empty() => Val::Unknown(unknown),
             // With text around it, it is another value that is not known. Ends of lines are taken away again where it is printed.
-            Some(doubt) => {
-                let is_filled = doubt.is_filled || self.text.iter().any(|b| *b != b'\n');
-                doubt.other(is_filled)
+            Some(unknown) => {
+                let is_filled = unknown.is_filled || self.text.iter().any(|b| *b != b'\n');
+                Val::Unknown(unknown.another(is_filled))
             }
         }
     }
@@ -171,7 +177,7 @@ pub(super) fn last(fields: &mut Fields) -> &mut Field {
 pub(super) fn put(field: &mut Field, value: &Val, quoted: bool) {
     match value {
         Val::Known(text) => field.push(text, quoted),
-        Val::Unknown(doubt) => field.doubt(doubt),
+        Val::Unknown(unknown) => field.put_unknown(unknown),
     }
 }
 
@@ -180,7 +186,7 @@ mod tests {
     use super::*;
 
     fn unknown(is_filled: bool) -> Val {
-        Val::Unknown(if is_filled { Doubt::filled("a test") } else { Doubt::new("a test", None) })
+        Val::unknown(Doubt::new("a test", None)).but_filled(is_filled)
     }
 
     #[test]

@@ -55,7 +55,7 @@ use super::startup::{Invocation, Last, Payload, Started};
 use super::steps::Steps;
 use super::streams::{BESIDE, Goes, Written, digit};
 use super::touched::Touched;
-use super::value::{Doubt, Val};
+use super::value::{Doubt, Unknown, Val};
 use super::vars::{For, Start, Stored, Vars};
 use crate::host_view::{Content, HostView, Kind, Want};
 use crate::route::{Account, Ground, Held, Site};
@@ -101,7 +101,7 @@ impl Stored for Var {
         let is_path = is_path_by_name(name);
         let items = match value {
             Val::Known(text) if is_path => Ok(text.split(|b| *b == b':').map(Val::of).collect()),
-            Val::Unknown(doubt) if is_path => Err(doubt),
+            Val::Unknown(text) if is_path => Err(text.doubt),
             value => Ok(vec![value]),
         };
         Some(Var { items, exported: Some(true), is_path, may_be_path: false, is_perhaps, site: None })
@@ -170,7 +170,7 @@ struct Input {
 
 impl Default for Input {
     fn default() -> Input {
-        Input { text: Val::Unknown(Doubt::filled("what is read is not known")), is_given: false }
+        Input { text: Val::filled("what is read is not known"), is_given: false }
     }
 }
 
@@ -425,12 +425,12 @@ impl Fish<'_> {
                         | b"CMD_DURATION"
                 ) =>
                 {
-                    Ok(vec![Val::Unknown(Doubt::filled("fish sets it by itself"))])
+                    Ok(vec![Val::filled("fish sets it by itself")])
                 }
                 None if name == b"EUID" => Ok(vec![Val::of(self.account.uid.to_string())]),
                 None if name == b"IFS" => Ok(vec![Val::of(b"\n \t")]),
                 None if matches!(name, b"umask" | b"status_generation" | b"fish_kill_signal") => {
-                    Ok(vec![Val::Unknown(Doubt::filled("fish sets it by itself"))])
+                    Ok(vec![Val::filled("fish sets it by itself")])
                 }
                 None if name != b"__fish_added_user_paths" && OWN_PREFIXES.iter().any(|p| name.starts_with(p)) => {
                     Err(self.doubt("fish sets it by itself"))
@@ -589,14 +589,14 @@ fn both(left: &Val, right: &Val) -> Val {
         (Val::Known(a), Val::Known(b)) => Val::Known([&a[..], b].concat().into()),
         (Val::Known(a), unknown) if a.is_empty() => unknown.clone(),
         (unknown, Val::Known(b)) if b.is_empty() => unknown.clone(),
-        (Val::Unknown(doubt), _) | (_, Val::Unknown(doubt)) => {
+        (Val::Unknown(unknown), _) | (_, Val::Unknown(unknown)) => {
             // Ends of lines are taken away again where it is printed.
             let fills = |val: &Val| match val {
                 Val::Known(text) => text.iter().any(|b| *b != b'\n'),
-                Val::Unknown(doubt) => doubt.is_filled,
+                Val::Unknown(text) => text.is_filled,
             };
             let is_filled = fills(left) || fills(right);
-            doubt.other(is_filled)
+            Val::Unknown(unknown.another(is_filled))
         }
     }
 }

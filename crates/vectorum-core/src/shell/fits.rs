@@ -171,12 +171,12 @@ impl Machine<'_> {
                 if text.is_empty() == Some(false) && bytes.is_empty() {
                     return Ok(false);
                 }
-                if unknown.could_be.is_empty() {
-                    return Err(unknown.clone());
+                if unknown.could_be().is_empty() {
+                    return Err(unknown.doubt.clone());
                 }
-                match unknown.could_be.iter().map(matches).collect::<Result<Vec<bool>, _>>()?[..] {
+                match unknown.could_be().iter().map(matches).collect::<Result<Vec<bool>, _>>()?[..] {
                     [first, ref rest @ ..] if rest.iter().all(|answer| *answer == first) => Ok(first),
-                    _ => Err(unknown.clone()),
+                    _ => Err(unknown.doubt.clone()),
                 }
             }
         }

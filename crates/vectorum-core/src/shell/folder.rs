@@ -81,7 +81,7 @@ impl Machine<'_> {
         };
         // Where it goes is printed.
         if target.is_none() && matches!(known, Some([one]) if one == "-") {
-            self.print(Val::Unknown(self.doubt("the working folder is not known")));
+            self.print(Val::unknown(self.doubt("the working folder is not known")));
         }
         let searches = !matches!(self.content_of(b"CDPATH"), Content::Unset)
             && self.content_of(b"CDPATH").value().is_none_or(|v| v.is_empty() != Some(true));
@@ -96,7 +96,7 @@ impl Machine<'_> {
         let searches = searches && target.as_deref().is_some_and(|t| !is_here(t));
         // Where it is found elsewhere is printed.
         if searches {
-            self.print(Val::Unknown(self.doubt("the working folder is not known")));
+            self.print(Val::unknown(self.doubt("the working folder is not known")));
         }
         let full = target.filter(|_| is_usual).filter(|_| !searches).and_then(|t| self.full(&t)).map(|p| plain_path(&p));
         let full = if is_physical { full.and_then(|p| self.ground.files.real_path(&p)) } else { full };
@@ -104,7 +104,7 @@ impl Machine<'_> {
         let Some(full) = full else {
             let doubt = self.doubt("the working folder is not known");
             for name in [&b"PWD"[..], b"OLDPWD"] {
-                self.assign(name, Content::Set(Val::Unknown(doubt.clone())), None);
+                self.assign(name, Content::Set(Val::unknown(doubt.clone())), None);
                 self.doubt_export(name);
             }
             if let Some(state) = &mut self.live {
@@ -121,7 +121,7 @@ impl Machine<'_> {
                 if known.is_some_and(|words| matches!(words, [one] if one == "-")) {
                     match self.dialect {
                         // There it is told only who types it.
-                        Dialect::Zsh if self.is_interactive => self.print(Val::Unknown(self.doubt("what a command prints"))),
+                        Dialect::Zsh if self.is_interactive => self.print(Val::unknown(self.doubt("what a command prints"))),
                         Dialect::Zsh => {}
                         _ => self.print(Val::of([&full[..], b"\n"].concat())),
                     }
@@ -137,7 +137,7 @@ impl Machine<'_> {
                 let exported = (self.dialect != Dialect::Mksh).then_some(true);
                 // In bash the variable tells, which may have been set.
                 let told = if self.dialect == Dialect::Bash { self.content_of(b"PWD").value() } else { None };
-                let old = old.map_or_else(|| Val::Unknown(self.doubt("the working folder is not known")), Val::Known);
+                let old = old.map_or_else(|| Val::unknown(self.doubt("the working folder is not known")), Val::Known);
                 let old = told.unwrap_or(old);
                 self.assign(b"OLDPWD", Content::Set(old), exported.filter(|_| self.dialect != Dialect::Ksh));
                 if matches!(self.dialect, Dialect::Ksh | Dialect::Mksh) {
@@ -155,7 +155,7 @@ impl Machine<'_> {
                 }
                 let doubt = self.doubt("a folder may not be seen");
                 for name in [&b"PWD"[..], b"OLDPWD"] {
-                    self.assign(name, Content::Set(Val::Unknown(doubt.clone())), None);
+                    self.assign(name, Content::Set(Val::unknown(doubt.clone())), None);
                     self.doubt_export(name);
                 }
                 self.doubt_status(doubt);

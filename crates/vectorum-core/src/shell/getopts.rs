@@ -232,7 +232,7 @@ impl Machine<'_> {
             let name = Bytes::copy_from_slice(name);
             if let Some(state) = &mut self.live {
                 let var = state.vars.get_or_insert_with(&name, Var::unset);
-                var.content = Content::Perhaps(Val::Unknown(doubt.clone()));
+                var.content = Content::Perhaps(Val::unknown(doubt.clone()));
                 var.exported = var.exported.filter(|exported| !exported || name != ARGUMENT);
                 state.reading = None;
             }

@@ -1,7 +1,5 @@
 //! What a shell is handed: the block as it is known, looked at where it is asked for.
 
-use std::sync::Arc;
-
 use bytes::Bytes;
 use imbl::OrdMap;
 use imbl::ordmap::DiffItem;
@@ -84,11 +82,8 @@ impl Handed {
 fn told(variable: &Variable) -> (Val, bool) {
     let value = match &variable.held {
         Held::Known(value) => Val::Known(value.clone()),
-        Held::PerRun => Val::Unknown(Doubt::filled(PER_RUN)),
-        Held::Unknown(why) => {
-            let doubt = (*Doubt::new(why, variable.site.clone())).clone();
-            Val::Unknown(Arc::new(Doubt { could_be: variable.could_be.clone(), ..doubt }))
-        }
+        Held::PerRun => Val::filled(PER_RUN),
+        Held::Unknown(why) => Val::unknown(Doubt::new(why, variable.site.clone())).or_one_of(variable.could_be.clone()),
     };
     (value, variable.may_be_absent)
 }
@@ -99,8 +94,8 @@ impl Held {
         match value {
             // What stands behind a NUL is not handed on (execve(2)).
             Val::Known(value) => Held::Known(memchr::memchr(0, value).map_or_else(|| value.clone(), |end| value.slice(..end))),
-            Val::Unknown(doubt) if doubt.why == PER_RUN => Held::PerRun,
-            Val::Unknown(doubt) => Held::Unknown(doubt.why),
+            Val::Unknown(text) if text.doubt.why == PER_RUN => Held::PerRun,
+            Val::Unknown(text) => Held::Unknown(text.doubt.why),
         }
     }
 }
@@ -148,11 +143,11 @@ mod tests {
         ]);
         assert_eq!(handed.get(b"GATE"), Some((Val::of("7"), false)));
         let doubt = |name: &[u8]| match handed.get(name) {
-            Some((Val::Unknown(doubt), absent)) => Some((doubt.why, doubt.could_be.len(), doubt.is_filled, absent)),
+            Some((Val::Unknown(text), absent)) => Some((text.doubt.why, text.could_be().len(), text.is_filled, absent)),
             _ => None,
         };
         assert_eq!(doubt(b"SOCKET"), Some((PER_RUN, 0, true, false)));
-        assert_eq!(doubt(b"TIDE"), Some(("nobody knows", 1, false, true)));
+        assert_eq!(doubt(b"TIDE"), Some(("nobody knows", 1, true, true)));
         assert_eq!((handed.get(b"PIER"), handed.contains(b"TIDE")), (None, true));
         // What comes out of the shell as it went in is told as it was.
         for name in ["GATE", "SOCKET", "TIDE"] {

@@ -205,7 +205,7 @@ impl Machine<'_> {
                         // Those that are none are passed over.
                         Val::Known(name) if self.is_function(name) => self.call_told(name, told, why),
                         Val::Known(_) => {}
-                        Val::Unknown(doubt) if doubt.why == HELD_BEFORE => self.call_hooked(hook, told, why),
+                        Val::Unknown(text) if text.doubt.why == HELD_BEFORE => self.call_hooked(hook, told, why),
                         Val::Unknown(_) => self.fog(why),
                     }
                 }
@@ -232,7 +232,7 @@ impl Machine<'_> {
     }
 
     fn call_told(&mut self, name: &[u8], told: usize, why: &'static str) {
-        let told = vec![Val::Unknown(self.doubt("the command that is typed")); told];
+        let told = vec![Val::unknown(self.doubt("the command that is typed")); told];
         let function = self.live.as_ref().and_then(|state| state.functions.get(name).cloned());
         match function.map(|function| function.or_else(|| self.loaded(name))) {
             Some(Some(function)) => self.call_by_name(name, &function, &told),
@@ -286,7 +286,7 @@ impl Machine<'_> {
             self.load_later(Bytes::from_static(brought.trim_end_matches("()").as_bytes()));
         }
         self.unclear_functions.extend(begins.iter().map(|begin| Bytes::from_static(begin.as_bytes())));
-        self.print(Val::Unknown(self.doubt("what a command prints")));
+        self.print(Val::unknown(self.doubt("what a command prints")));
         self.may_set("a function of the shell's", texts, lists);
         self.doubt_status(self.doubt("how a function of the shell's ends"));
         true
@@ -302,7 +302,7 @@ impl Machine<'_> {
                 let mut names = match self.content_of(&list) {
                     Content::Unset => Vec::new(),
                     Content::Array(names) => names.to_vec(),
-                    _ => vec![Val::Unknown(self.doubt(HELD_BEFORE))],
+                    _ => vec![Val::unknown(self.doubt(HELD_BEFORE))],
                 };
                 self.steps.count(names.len());
                 if !names.contains(&Val::Known((*function).clone())) {
@@ -313,7 +313,7 @@ impl Machine<'_> {
             }
             _ => {
                 if words.is_none() {
-                    let unknown = Content::Perhaps(Val::Unknown(self.doubt(BEFORE_PROMPT)));
+                    let unknown = Content::Perhaps(Val::unknown(self.doubt(BEFORE_PROMPT)));
                     HOOKS.iter().for_each(|list| self.note_hooked(list.as_bytes(), &unknown));
                 }
                 self.may_set("what is called by the shell itself", &[], HOOKS);

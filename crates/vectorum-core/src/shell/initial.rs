@@ -51,17 +51,17 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
     };
     let perhaps = |vars: &mut Start, name: &str| {
         if vars.get(name.as_bytes()).is_none() {
-            let value = Val::Unknown(Doubt::new("the shell may set it by itself", None));
+            let value = Val::unknown(Doubt::new("the shell may set it by itself", None));
             vars.set(name, Var { content: Content::Perhaps(value), ..Var::unset() });
         }
     };
     let exported = |vars: &mut Start, name: &str, value: Val| {
         vars.set(name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
     };
-    let filled = || Val::Unknown(Doubt::filled(SET_BY_SHELL));
+    let filled = || Val::filled(SET_BY_SHELL);
     let system = || {
         let could_be = ["linux-gnu", "linux-musl", "linux"].iter().map(|s| Bytes::from_static(s.as_bytes())).collect();
-        Val::Unknown(Arc::new(Doubt { could_be, ..(*Doubt::filled(SET_BY_SHELL)).clone() }))
+        Val::filled(SET_BY_SHELL).or_one_of(could_be)
     };
     if let Some(name) = told_in(dialect).filter(|name| start.contains(name.as_bytes())) {
         exported(&mut vars, name, filled());
@@ -70,7 +70,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
     for name in handed().map(|function| handed_on(&function)) {
         let is_its_own = |text: &[u8]| text.starts_with(b"() {  ") && text.ends_with(b"\n}");
         if !matches!(start.get(&name), Some((Val::Known(text), false)) if is_its_own(&text)) {
-            let value = Val::Unknown(Doubt::new("a function as bash writes it", None));
+            let value = Val::unknown(Doubt::new("a function as bash writes it", None));
             vars.set(&name, Var { content: Content::Set(value), exported: Some(true), ..Var::unset() });
         }
     }
@@ -78,11 +78,11 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
         match what {
             Taken::Dropped => vars.remove(name),
             Taken::OnceAsked => {
-                let value = Content::Perhaps(Val::Unknown(Doubt::new(SET_BY_SHELL, None)));
+                let value = Content::Perhaps(Val::unknown(Doubt::new(SET_BY_SHELL, None)));
                 vars.set(name, Var { content: value, exported: Some(true), ..Var::unset() });
             }
             Taken::As(value) => exported(&mut vars, name, Val::of(value)),
-            Taken::Own => exported(&mut vars, name, Val::Unknown(Doubt::new(SET_BY_SHELL, None))),
+            Taken::Own => exported(&mut vars, name, Val::unknown(Doubt::new(SET_BY_SHELL, None))),
             Taken::Refused => {}
         }
     }
@@ -90,7 +90,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
     // In zsh what is handed in is handed on, but parts no words.
     let parts = match start.get(b"IFS") {
         Some(handed) if dialect == Dialect::Zsh && handed != (Val::of(usual), false) => {
-            Val::Unknown(Doubt::new("what parts words in zsh is not what is handed on", None))
+            Val::unknown(Doubt::new("what parts words in zsh is not what is handed on", None))
         }
         _ => Val::of(usual),
     };
@@ -131,8 +131,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             let places: &[&'static [u8]] =
                 if invocation.as_sh { &[b"/bin/sh", b"/usr/bin/sh"] } else { &[b"/bin/bash", b"/usr/bin/bash"] };
             let could_be = places.iter().map(|p| Bytes::from_static(p)).collect();
-            let place = Doubt { could_be, ..(*Doubt::filled("where the shell lies")).clone() };
-            own(&mut vars, "BASH", Val::Unknown(Arc::new(place)));
+            own(&mut vars, "BASH", Val::filled("where the shell lies").or_one_of(could_be));
             for name in [
                 "BASH_VERSION",
                 "HOSTNAME",
@@ -237,7 +236,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
                 "PSVAR",
                 "_",
             ] {
-                own(&mut vars, name, Val::Unknown(Doubt::new(SET_BY_SHELL, None)));
+                own(&mut vars, name, Val::unknown(Doubt::new(SET_BY_SHELL, None)));
             }
             // It counts its lines itself.
             hold_fast(&mut vars, "HISTCMD");
@@ -299,7 +298,7 @@ pub(super) fn state(ground: Ground<'_>, account: &Account, start: &Handed, folde
             }
             own(&mut vars, "PATH", filled());
             // Some of its commands leave it behind.
-            let features = Content::Perhaps(Val::Unknown(Doubt::new("ksh may set it by itself", None)));
+            let features = Content::Perhaps(Val::unknown(Doubt::new("ksh may set it by itself", None)));
             vars.set("_AST_FEATURES", Var { content: features, exported: None, ..Var::unset() });
         }
         Dialect::Mksh => {
@@ -364,13 +363,13 @@ pub(super) fn level(outer: Option<&(Val, bool)>, dialect: Dialect) -> Val {
         None => 0,
         // What is no plain number is a sum to these, or one of letters.
         Some((Val::Known(text), false)) if matches!(dialect, Dialect::Zsh | Dialect::Ksh) && !is_plain_level(text) => {
-            return Val::Unknown(Doubt::filled("how deep in shells it is started is no plain number"));
+            return Val::filled("how deep in shells it is started is no plain number");
         }
         Some((Val::Known(text), false)) => {
             std::str::from_utf8(text).ok().and_then(|t| t.trim().parse::<i64>().ok()).unwrap_or_default()
         }
-        Some((Val::Unknown(doubt), _)) => return Val::Unknown(doubt.clone()),
-        Some(_) => return Val::Unknown(Doubt::filled("how deep in shells it is started is not known")),
+        Some((Val::Unknown(level), _)) => return Val::unknown(level.doubt.clone()),
+        Some(_) => return Val::filled("how deep in shells it is started is not known"),
     };
     let next = match dialect {
         Dialect::Bash if known < 0 => 0,

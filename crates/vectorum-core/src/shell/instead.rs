@@ -68,12 +68,12 @@ impl Machine<'_> {
             Held::Unset => Values::One(Val::of(b"")),
             Held::One(value) | Held::Perhaps(value) => Values::One(value),
             Held::Many(values) => Values::Many(values),
-            Held::Unknown(doubt) => Values::One(Val::Unknown(doubt)),
+            Held::Unknown(doubt) => Values::One(Val::unknown(doubt)),
         };
         let in_a_way_of_its_own = |m: &mut Self| {
             let doubt = m.doubt("the shell expands this in a way of its own");
             m.doubt_what_is_set(&word.parts, &doubt);
-            Some(Values::One(Val::Unknown(doubt)))
+            Some(Values::One(Val::unknown(doubt)))
         };
         let other = |m: &mut Self| -> Expanded<Option<Values>> {
             // zsh looks for tildes in what it assigns, even between quotes.
@@ -189,7 +189,7 @@ impl Machine<'_> {
                     && matches!(&held, Held::Many(values) if values.len() > 1)
                     && self.separators()?.is_some_and(|all| *all != *b" \t\n") =>
             {
-                Ok(Some(Values::One(Val::Unknown(self.doubt(OWN_SEPARATORS)))))
+                Ok(Some(Values::One(Val::unknown(self.doubt(OWN_SEPARATORS)))))
             }
             (_, Ok(true)) => Ok(Some(own(held))),
             (b'?', Ok(false)) => {
@@ -199,16 +199,17 @@ impl Machine<'_> {
                     self.exit();
                 }
                 self.fail_unless_typed("a name that is not set ends the shell");
-                Ok(Some(Values::One(Val::Unknown(self.doubt("a name that is not set ends the shell")))))
+                Ok(Some(Values::One(Val::unknown(self.doubt("a name that is not set ends the shell")))))
             }
             (_, Err(())) | (_, Ok(false)) => {
                 let doubt = match &held {
-                    Held::One(Val::Unknown(doubt)) | Held::Perhaps(Val::Unknown(doubt)) | Held::Unknown(doubt) => doubt.clone(),
+                    Held::One(Val::Unknown(text)) | Held::Perhaps(Val::Unknown(text)) => text.doubt.clone(),
+                    Held::Unknown(doubt) => doubt.clone(),
                     _ => self.doubt("whether the name is set is not known"),
                 };
                 let value = match own(held) {
                     Values::One(value) => value,
-                    _ => Val::Unknown(doubt.clone()),
+                    _ => Val::unknown(doubt.clone()),
                 };
                 // It is expanded only where it counts.
                 let mut second = Val::of(b"");
@@ -236,16 +237,13 @@ impl Machine<'_> {
                         // Where it counts as unset it becomes the other, which is not empty then.
                         let filled = colon && second.is_empty() == Some(false);
                         let joined = value.join(&second, &doubt);
-                        match joined {
-                            Val::Unknown(d) if filled => Val::Unknown(Arc::new(Doubt { is_filled: true, ..(*d).clone() })),
-                            other => other,
-                        }
+                        if filled { joined.but_filled(true) } else { joined }
                     }
                 };
                 if sign == b'=' {
                     self.assign_perhaps(parameter, second, &joined, &doubt);
                     if self.changes_values(&parameter.name) {
-                        return Ok(Some(Values::One(Val::Unknown(doubt))));
+                        return Ok(Some(Values::One(Val::unknown(doubt))));
                     }
                 }
                 Ok(Some(Values::One(joined)))
@@ -369,8 +367,8 @@ impl Machine<'_> {
                         self.split_at_separators(&Val::of(stretch), self.is_own_zsh(), fields)?;
                     }
                 }
-                if let Some(doubt) = &field.unknown {
-                    last(fields).doubt(doubt);
+                if let Some(unknown) = &field.unknown {
+                    last(fields).put_unknown(unknown);
                 }
             }
         }

@@ -64,7 +64,7 @@ impl Machine<'_> {
         }
         let mut work_out = |part: &Part| match self.one_text(std::slice::from_ref(part)) {
             Val::Known(text) => Part::Text(Text::of(&text)),
-            Val::Unknown(doubt) => Part::Unfollowed(doubt.why),
+            Val::Unknown(text) => Part::Unfollowed(text.doubt.why),
         };
         Some(key.iter().map(|part| if sets(part) { work_out(part) } else { part.clone() }).collect())
     }
@@ -135,7 +135,7 @@ impl Machine<'_> {
         }
         let Some(state) = &mut self.live else { return true };
         state.vars.get_or_insert_with(&assignment.name, Var::unset).may_be_list = true;
-        let done = self.assign_to(&assignment.name, Content::Perhaps(Val::Unknown(self.doubt(WHY))), exported);
+        let done = self.assign_to(&assignment.name, Content::Perhaps(Val::unknown(self.doubt(WHY))), exported);
         self.note_may_be_list(&assignment.name);
         done
     }
@@ -153,7 +153,7 @@ impl Machine<'_> {
         match (held, more) {
             (Ok(Held::Unset), more) if !is_number && self.dialect == Dialect::Bash => more,
             (Ok(Held::One(Val::Known(old))), Val::Known(more)) if !is_number => Val::of([&old[..], &more].concat()),
-            _ => Val::Unknown(self.doubt("an item of a list")),
+            _ => Val::unknown(self.doubt("an item of a list")),
         }
     }
 
@@ -244,7 +244,7 @@ impl Machine<'_> {
     pub(super) fn put_item(&mut self, name: &[u8], key: &[Part], value: Val) -> bool {
         if let Some(table) = self.table(name) {
             let doubt = self.doubt("a table by words");
-            let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::Unknown(doubt)));
+            let content = self.with_item(&table, key, value).unwrap_or(Content::Perhaps(Val::unknown(doubt)));
             return self.assign(name, content, None);
         }
         let may_be_table = |var: &Var| var.is_odd || matches!(var.content, Content::Perhaps(_));
@@ -254,7 +254,7 @@ impl Machine<'_> {
             let doubt = self.doubt("whether it is a table or a list is not known");
             self.doubt_place(key, &doubt);
             self.fail_or_go_on(&doubt);
-            return self.assign(name, Content::Perhaps(Val::Unknown(doubt)), None);
+            return self.assign(name, Content::Perhaps(Val::unknown(doubt)), None);
         }
         if self.is_before_first(key) {
             if !is_unclear(self) {
@@ -277,7 +277,7 @@ impl Machine<'_> {
             // Its ends are sums, which may set names.
             drop(self.sum(key));
             self.fail_or_go_on(&doubt);
-            return self.assign(name, Content::Perhaps(Val::Unknown(doubt)), None);
+            return self.assign(name, Content::Perhaps(Val::unknown(doubt)), None);
         }
         // The key of a table is no number, and none is empty in bash.
         let is_odd = self.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd);
@@ -358,7 +358,7 @@ impl Machine<'_> {
                 }
                 Content::Array(Arc::new(values))
             }
-            _ => Content::Perhaps(Val::Unknown(self.doubt("an item of a list"))),
+            _ => Content::Perhaps(Val::unknown(self.doubt("an item of a list"))),
         };
         self.assign_list(name, content, None)
     }

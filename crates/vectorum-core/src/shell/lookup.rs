@@ -137,14 +137,14 @@ impl Machine<'_> {
         };
         let Val::Known(name) = name.clone() else {
             return if asks {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
                 self.doubt_status(self.doubt("whether there is such a command"));
             } else {
                 self.fog("a command whose name is not known");
             };
         };
         if asks && (!after.is_empty() || !is_usual && !self.is_own(&name)) {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
             return self.doubt_status(self.doubt("whether there is such a command"));
         }
         if asks {
@@ -161,12 +161,12 @@ impl Machine<'_> {
                         .and_then(|s| s.aliases.get(&name))
                         .is_some_and(|a| a.as_ref().is_none_or(|a| a.died.is_none()));
                     let text = match found.filter(|_| !is_alias) {
-                        _ if at_length => Val::Unknown(self.doubt("what a command prints")),
+                        _ if at_length => Val::unknown(self.doubt("what a command prints")),
                         Some(path) => Val::of([&path[..], b"\n"].concat()),
                         None if !is_alias && (self.is_own(&name) || self.is_function(&name)) => {
                             Val::of([&name[..], b"\n"].concat())
                         }
-                        None => Val::Unknown(self.doubt("what a command prints")),
+                        None => Val::unknown(self.doubt("what a command prints")),
                     };
                     self.print(text);
                     self.set_status(0);
@@ -174,12 +174,12 @@ impl Machine<'_> {
                 Ok(false) => {
                     // Some say so among what they print.
                     if at_length {
-                        self.print(Val::Unknown(self.doubt("what a command prints")));
+                        self.print(Val::unknown(self.doubt("what a command prints")));
                     }
                     self.set_status(if self.dialect == Dialect::Dash { 127 } else { 1 });
                 }
                 Err(doubt) => {
-                    self.print(Val::Unknown(doubt.clone()));
+                    self.print(Val::unknown(doubt.clone()));
                     self.doubt_status(doubt);
                 }
             }
@@ -231,13 +231,13 @@ impl Machine<'_> {
                 Err(doubt) => Err(doubt),
             },
             Some([name]) if !(name.starts_with(b"-") || name.contains(&b'/') && self.dialect == Dialect::Ksh) => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
                 self.is_command(name)
             }
             _ => Err(self.doubt("how a command of the shell ends")),
         };
         if answer.is_err() {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
         }
         self.set_maybe(answer);
     }
@@ -259,7 +259,7 @@ impl Machine<'_> {
     pub(super) fn named_folder(&self, name: &[u8]) -> Option<Val> {
         let content = match self.live.as_ref().and_then(|state| state.places.get(name)) {
             Some(Some(path)) => Content::Set(Val::Known(path.clone())),
-            Some(None) => Content::Perhaps(Val::Unknown(self.doubt("a folder that is perhaps named"))),
+            Some(None) => Content::Perhaps(Val::unknown(self.doubt("a folder that is perhaps named"))),
             None => self.content_of(name),
         };
         match content {
@@ -267,7 +267,7 @@ impl Machine<'_> {
             Content::Unset | Content::Array(_) | Content::Table(_) => None,
             Content::Set(value) => Some(value),
             Content::Perhaps(Val::Unknown(doubt)) => Some(Val::Unknown(doubt)),
-            Content::Perhaps(Val::Known(_)) => Some(Val::Unknown(self.doubt("a folder that is perhaps named"))),
+            Content::Perhaps(Val::Known(_)) => Some(Val::unknown(self.doubt("a folder that is perhaps named"))),
         }
     }
 
@@ -295,7 +295,7 @@ impl Machine<'_> {
         match &kind {
             Ok(Some(text)) => self.print(Val::of([&text[..], b"\n"].concat())),
             Ok(None) => {}
-            Err(doubt) => self.print(Val::Unknown(doubt.clone())),
+            Err(doubt) => self.print(Val::unknown(doubt.clone())),
         }
         self.set_maybe(kind.map(|kind| kind.is_some()));
     }
@@ -329,7 +329,7 @@ impl Machine<'_> {
         match &answer {
             Ok(Some(path)) => self.print(Val::of([&path[..], b"\n"].concat())),
             Ok(None) => {}
-            Err(_) => self.print(Val::Unknown(self.doubt("what a program prints"))),
+            Err(_) => self.print(Val::unknown(self.doubt("what a program prints"))),
         }
         self.set_maybe(answer.map(|found| found.is_some()));
     }

@@ -81,7 +81,7 @@ impl Machine<'_> {
             }
             Err(doubt) => {
                 self.repeat(&doubt.clone(), move |m| {
-                    let unknown = Val::Unknown(doubt.clone());
+                    let unknown = Val::unknown(doubt.clone());
                     let (numbers, names): (Vec<_>, Vec<_>) =
                         names.iter().partition(|name| name.first().is_some_and(u8::is_ascii_digit));
                     if !numbers.is_empty() {
@@ -108,7 +108,7 @@ impl Machine<'_> {
                 let summed = self.sum_text(text.to_vec());
                 self.settle_in_word(summed)
             }
-            Val::Unknown(doubt) => Err(doubt),
+            Val::Unknown(unknown) => Err(unknown.doubt),
         });
         match count {
             Ok(count) if count <= 0 => self.nothing_ran(),

@@ -166,7 +166,7 @@ fn hits_itself(arguments: &[Val]) -> bool {
     let asks = |value: &Val| value.known().is_some_and(|word| matches!(&word[..], b"-0" | b"-l" | b"-L"));
     let is_itself = |value: &Val| match value {
         Val::Known(word) => matches!(&word[..], b"0" | b"-1"),
-        Val::Unknown(doubt) => doubt.why == OWN_PROCESS,
+        Val::Unknown(text) => text.doubt.why == OWN_PROCESS,
     };
     let is_signal = arguments.first().and_then(Val::known).is_some_and(|word| word.starts_with(b"-"));
     !arguments.first().is_some_and(asks) && arguments.iter().skip(usize::from(is_signal && arguments.len() > 1)).any(is_itself)

@@ -99,7 +99,7 @@ impl Machine<'_> {
                 for value in values.iter() {
                     match value {
                         Val::Known(name) => drop(names.insert(name.clone())),
-                        Val::Unknown(doubt) => is_known &= doubt.why == HELD_BEFORE,
+                        Val::Unknown(text) => is_known &= text.doubt.why == HELD_BEFORE,
                     }
                 }
             }

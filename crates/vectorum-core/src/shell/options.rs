@@ -52,7 +52,7 @@ impl Machine<'_> {
             return self.fog("an option is set that is not known");
         }
         if arguments.is_empty() {
-            return self.print(Val::Unknown(self.doubt("what a declaration prints")));
+            return self.print(Val::unknown(self.doubt("what a declaration prints")));
         }
         // A list, in ksh and its kin.
         if let [Val::Known(option), Val::Known(name), values @ ..] = arguments
@@ -84,8 +84,8 @@ impl Machine<'_> {
             let text = match argument {
                 Val::Known(text) => text.clone(),
                 // It may be an option, or one that there is not.
-                Val::Unknown(doubt) => {
-                    if !doubt.could_be.is_empty() && !doubt.could_be.iter().any(has_sign) {
+                Val::Unknown(text) => {
+                    if !text.could_be().is_empty() && !text.could_be().iter().any(has_sign) {
                         break;
                     }
                     self.misused_badly();
@@ -126,7 +126,7 @@ impl Machine<'_> {
                     let Some(name) = arguments.get(at) else {
                         // With a plus it is printed as commands.
                         let text = if on {
-                            Val::Unknown(self.doubt("what a declaration prints"))
+                            Val::unknown(self.doubt("what a declaration prints"))
                         } else {
                             self.keep_options(OPTIONS_OF_SET)
                         };
@@ -436,8 +436,9 @@ mod tests {
                 "set -o errexit; case $- in *e*) R=on ;; esac; set +o errexit; case $- in *e*) X=on ;; *) X=off ;; esac",
                 ["on", "off"],
             ),
-            (&[Bash, Dash, Ksh, Mksh], "set -o noglob; R=$(echo *); X=$-; X=${X%%[!f]*}", ["*", "<unknown>"]),
-            (&[Zsh], "set -o noglob; R=$(echo *); X=$-; X=${X%%[!f]*}", ["*", "<unknown>"]),
+            (&[Bash, Dash, Mksh], "set -o noglob; R=$(echo *); X=$-; X=${X%%[!f]*}", ["*", "<unknown>"]),
+            (&[Ksh], "set -o noglob; R=$(echo *); X=$-; X=${X%%[!f]*}", ["*", "f"]),
+            (&[Zsh], "set -o noglob; R=$(echo *); X=$-; X=${X%%[!F]*}", ["*", ""]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- a b c; R=$#; X=$2", ["3", "b"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "set -- -a; R=$1; set --; X=$#", ["-a", "0"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "set -e -- x; R=$1; X=$#", ["x", "1"]),

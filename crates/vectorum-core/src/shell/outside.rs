@@ -1,14 +1,12 @@
 //! Programs that a shell runs, or becomes.
 
-use std::sync::Arc;
-
 use bytes::Bytes;
 
 use super::machine::Machine;
 use super::one_of::ONE_OR_ANOTHER;
 use super::outputs::PRINTED;
 use super::syntax::*;
-use super::value::{Doubt, Val};
+use super::value::{Unknown, Val};
 use crate::host_view::Kind as FileKind;
 
 impl Machine<'_> {
@@ -30,7 +28,7 @@ impl Machine<'_> {
                 match known.and_then(|words| set_of_process(name, &words)) {
                     Some(Some(status)) => return self.set_status(status),
                     Some(None) => {}
-                    None => self.print(Val::Unknown(self.doubt("what a command prints"))),
+                    None => self.print(Val::unknown(self.doubt("what a command prints"))),
                 }
                 return self.doubt_status(self.doubt("how a command of the shell ends"));
             }
@@ -64,7 +62,7 @@ impl Machine<'_> {
                 let catcher: &[u8] =
                     if self.dialect == Dialect::Zsh { b"command_not_found_handler" } else { b"command_not_found_handle" };
                 if self.is_function(catcher) {
-                    self.print(Val::Unknown(self.doubt(PRINTED)));
+                    self.print(Val::unknown(self.doubt(PRINTED)));
                     self.write_perhaps_beside();
                     return self.doubt_status(self.doubt("how a program ends"));
                 }
@@ -102,11 +100,8 @@ impl Machine<'_> {
             Err(doubt) => {
                 let answer = self.program(name, arguments);
                 self.read_by(name);
-                let sets = match &answer.output {
-                    Val::Unknown(d) => d.sets,
-                    Val::Known(_) => None,
-                };
-                self.print(Val::Unknown(Arc::new(Doubt { sets, ..(*doubt).clone() })));
+                let sets = answer.output.doubt().and_then(|doubt| doubt.sets);
+                self.print(Val::Unknown(Unknown::of(doubt.clone()).setting(sets)));
                 self.write_perhaps_beside();
                 self.doubt_status(doubt);
             }
@@ -177,7 +172,7 @@ impl Machine<'_> {
                 self.exit();
             }
             _ => {
-                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.print(Val::unknown(self.doubt(PRINTED)));
                 self.write_perhaps_beside();
                 self.doubt_status(self.doubt("whether there is such a command"));
                 self.exit();

@@ -64,7 +64,7 @@ impl Machine<'_> {
             };
             return Ok(Values::One(match self.is_set(&parameter.name, key.as_deref()) {
                 Ok(is_set) => Val::of(if is_set { "1" } else { "0" }),
-                Err(doubt) => Val::Unknown(doubt),
+                Err(doubt) => Val::unknown(doubt),
             }));
         }
         if let Change::Names(joins) = parameter.change {
@@ -114,7 +114,7 @@ impl Machine<'_> {
             if is_spared {
                 // What else stands in its braces is not spared.
                 self.fail_or_go_on(&self.doubt(UNSET_IS_ERROR));
-                return Ok(Values::One(Val::Unknown(self.doubt(UNSET_IS_ERROR))));
+                return Ok(Values::One(Val::unknown(self.doubt(UNSET_IS_ERROR))));
             } else if is_sure && is_length && self.dialect == Dialect::Bash {
                 // There it gives up a line only.
                 self.fail_hard();
@@ -123,7 +123,7 @@ impl Machine<'_> {
             } else {
                 self.fail_perhaps(UNSET_IS_ERROR);
             }
-            return Ok(Values::One(Val::Unknown(self.doubt(UNSET_IS_ERROR))));
+            return Ok(Values::One(Val::unknown(self.doubt(UNSET_IS_ERROR))));
         }
         let may_fail = match &parameter.change {
             Change::Unfollowed(why) => *why == ODD_SUBSCRIPT || *why == ODD_SHAPE,
@@ -148,7 +148,7 @@ impl Machine<'_> {
                         Dialect::Zsh => drop(m.changed(value, &parameter.change)),
                         _ => m.perhaps_work_out(&parameter.change, &doubt),
                     }
-                    Val::Unknown(doubt)
+                    Val::unknown(doubt)
                 }
                 false => m.changed(value, &parameter.change),
             }
@@ -178,21 +178,21 @@ impl Machine<'_> {
             }
             Held::Unset => match &parameter.change {
                 Change::Length => Ok(Values::One(Val::of(b"0"))),
-                Change::Unfollowed(why) => Ok(Values::One(Val::Unknown(self.doubt(why)))),
-                Change::Parts(_) => Ok(Values::One(Val::Unknown(self.doubt("a modifier of zsh's")))),
+                Change::Unfollowed(why) => Ok(Values::One(Val::unknown(self.doubt(why)))),
+                Change::Parts(_) => Ok(Values::One(Val::unknown(self.doubt("a modifier of zsh's")))),
                 // An empty pattern fits what is not there, but in bash; ksh takes it for something else.
                 Change::Replace(both, _)
                     if matches!(self.dialect, Dialect::Ksh | Dialect::Zsh | Dialect::Mksh) && !needs_something(&both.0.parts) =>
                 {
                     change(self, Val::of(b""));
-                    Ok(Values::One(Val::Unknown(self.doubt("a pattern of another kind"))))
+                    Ok(Values::One(Val::unknown(self.doubt("a pattern of another kind"))))
                 }
                 // What is no pattern is an error there all the same.
                 Change::Trim(..) | Change::Replace(..) if self.dialect == Dialect::Zsh => {
                     Ok(Values::One(change(self, Val::of(b""))))
                 }
                 Change::Replace(_, b'#' | b'%') if self.dialect != Dialect::Bash => Ok(Values::One(match self.dialect {
-                    Dialect::Ksh => Val::Unknown(self.doubt("a pattern of another kind")),
+                    Dialect::Ksh => Val::unknown(self.doubt("a pattern of another kind")),
                     _ => change(self, Val::of(b"")),
                 })),
                 // Where it is cut may be an error there all the same.
@@ -226,7 +226,7 @@ impl Machine<'_> {
                 Change::None => Ok(Values::Many(values)),
                 // There it is the length of all of them together.
                 Change::Length if self.dialect == Dialect::Dash => {
-                    Ok(Values::One(Val::Unknown(self.doubt("a length of a list"))))
+                    Ok(Values::One(Val::unknown(self.doubt("a length of a list"))))
                 }
                 Change::Length => Ok(Values::One(Val::of(values.len().to_string()))),
                 // There something is put where nothing is.
@@ -264,7 +264,7 @@ impl Machine<'_> {
                     self.refuse_cut(&parameter.change);
                 }
                 if quoted || matches!(parameter.change, Change::Length) {
-                    Ok(Values::One(Val::Unknown(doubt)))
+                    Ok(Values::One(Val::unknown(doubt)))
                 } else {
                     Err(doubt)
                 }
@@ -306,7 +306,7 @@ impl Machine<'_> {
             _ if self.as_sh && parameter.key.is_some() => self.fail_or_go_on(&doubt),
             change => self.refuse_cut(change),
         }
-        Some(if quoted { Ok(Values::One(Val::Unknown(doubt))) } else { Err(doubt) })
+        Some(if quoted { Ok(Values::One(Val::unknown(doubt))) } else { Err(doubt) })
     }
 
     /// What zsh makes of its words in another way where it is as sh would be: braces are signs like others, of which the first
@@ -393,7 +393,7 @@ impl Machine<'_> {
                 self.steps.count(count);
                 Ok(Values::Many((0..count).map(|key| Val::of(key.to_string())).collect()))
             }
-            None if quoted && joins => Ok(Values::One(Val::Unknown(doubt))),
+            None if quoted && joins => Ok(Values::One(Val::unknown(doubt))),
             None => Err(doubt),
         }
     }

@@ -1,7 +1,5 @@
 //! What `echo` and `printf` write.
 
-use std::sync::Arc;
-
 use bytes::Bytes;
 
 use super::content::Content;
@@ -9,7 +7,7 @@ use super::escapes::{Of, escape, unescaped};
 use super::machine::Machine;
 use super::misused::NOT_TAKEN;
 use super::syntax::*;
-use super::value::{Doubt, Val};
+use super::value::Val;
 
 /// What `print` of zsh, ksh and mksh writes, where that is certain: as it stands with `-r`, on lines of their own with `-l`,
 /// which zsh alone has.
@@ -48,7 +46,7 @@ impl Machine<'_> {
         let sets = arguments.iter().take(options).any(|a| a.known().is_some_and(|a| a.contains(&b'v')));
         // There it prints what names hold.
         if sets && self.dialect == Dialect::Ksh {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
             return self.doubt_status(self.doubt("whether there is such a name"));
         }
         if sets && self.dialect == Dialect::Mksh {
@@ -66,7 +64,7 @@ impl Machine<'_> {
             }
             let text = rest.filter(|_| is_plain).and_then(|rest| printed(&rest, self.dialect));
             let text = text.and_then(|text| Some(Val::of(text.strip_suffix(b"\n")?)));
-            let text = text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")));
+            let text = text.unwrap_or_else(|| Val::unknown(self.doubt("what a command prints")));
             return self.held_or_not(&name, |m| {
                 if m.is_readonly(&name) {
                     return m.fail_hard();
@@ -81,7 +79,7 @@ impl Machine<'_> {
                 .is_some_and(|a| a.iter().skip(1).all(|b| b"-rnlRs".contains(b) && (*b != b'l' || self.dialect != Dialect::Ksh)))
         };
         let are_taken = arguments.iter().take(options).all(is_taken);
-        self.print(text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints"))));
+        self.print(text.unwrap_or_else(|| Val::unknown(self.doubt("what a command prints"))));
         match (are_taken, self.dialect) {
             (true, _) => self.set_status(0),
             (false, Dialect::Ksh) => self.doubt_status(self.doubt(NOT_TAKEN)),
@@ -95,24 +93,24 @@ impl Machine<'_> {
         for argument in arguments {
             match argument {
                 Val::Known(text) => words.push(text.clone()),
-                Val::Unknown(doubt) => {
+                Val::Unknown(first) => {
                     let one = arguments.len() == 1;
-                    let sets = doubt.sets.filter(|_| one);
-                    // What takes it up takes the line's end away.
-                    let begins = |text: &Bytes| text.starts_with(b"-") || text.contains(&b'\\');
-                    let is_option = |v: &&Val| match v {
-                        Val::Known(text) => begins(text),
-                        Val::Unknown(doubt) => doubt.could_be.iter().any(begins),
-                    };
-                    let is_filled = arguments.iter().skip_while(is_option).any(|v| v.is_empty() == Some(false));
-                    let is_number = doubt.is_number && one;
-                    return self.print(Val::Unknown(Arc::new(Doubt {
-                        sets,
-                        is_filled,
-                        is_number,
-                        could_be: Vec::new(),
-                        ..(**doubt).clone()
-                    })));
+                    let sets = first.doubt.sets.filter(|_| one);
+                    // It may be an option, or say that nothing is printed from there on.
+                    let is_odd = |text: &Bytes| text.starts_with(b"-") || text.contains(&b'\\');
+                    let may_be_odd =
+                        |v: &&Val| !v.is_number() && (v.candidates().is_empty() || v.candidates().iter().any(is_odd));
+                    let rest =
+                        arguments.iter().skip_while(may_be_odd).take_while(|v| self.dialect == Dialect::Bash || !may_be_odd(v));
+                    // What takes it up takes ends of lines away.
+                    let fills = |text: &Bytes| text.iter().any(|b| *b != b'\n');
+                    let is_filled = rest.into_iter().any(|v| match v.candidates() {
+                        [] => v.is_number() && v.is_empty() == Some(false),
+                        texts => texts.iter().all(fills),
+                    });
+                    let is_number = first.is_number && one;
+                    let text = first.another(is_filled).number(is_number).setting(sets);
+                    return self.print(Val::Unknown(text));
                 }
             }
         }
@@ -138,7 +136,7 @@ impl Machine<'_> {
         let is_odd = is_odd || is_unclear && words.iter().any(|word| word.contains(&b'\\'));
         let text = Some(words.join(&b' ')).filter(|_| !is_odd);
         let text = text.and_then(|text| if takes_escapes { unescaped(&text, Of::Words, Some(self.dialect)) } else { Some(text) });
-        let Some(mut text) = text else { return self.print(Val::Unknown(self.doubt("what a command prints"))) };
+        let Some(mut text) = text else { return self.print(Val::unknown(self.doubt("what a command prints"))) };
         if line {
             text.push(b'\n');
         }
@@ -166,7 +164,7 @@ impl Machine<'_> {
                 return self.fog("a variable is set whose name is not known");
             };
             let value = known.as_deref().and_then(|k| formatted(k.get(2..).unwrap_or_default(), Some(self.dialect)));
-            let value = value.map_or_else(|| Val::Unknown(self.doubt("a format that is not followed")), Val::of);
+            let value = value.map_or_else(|| Val::unknown(self.doubt("a format that is not followed")), Val::of);
             if self.dialect == Dialect::Ksh {
                 // Some of its releases take the option.
                 let whole = String::from_utf8_lossy(&name).into_owned();
@@ -198,7 +196,7 @@ impl Machine<'_> {
                 if known.is_some() {
                     self.doubt_status(doubt.clone());
                 }
-                Val::Unknown(doubt)
+                Val::unknown(doubt)
             }
         };
         self.print(text);

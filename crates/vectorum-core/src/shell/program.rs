@@ -9,7 +9,7 @@ use super::lookup::{NO_FOLDER, UNREAD, along, is_program};
 use super::machine::Machine;
 use super::outputs::{Asked, PRINTED};
 use super::parameter::OWN_PROCESS;
-use super::value::{Doubt, Val};
+use super::value::{Doubt, Unknown, Val};
 use crate::host_view::{Content as FileContent, Want};
 use crate::route::{Account, Ground};
 
@@ -87,7 +87,7 @@ fn asks_for_shell(arguments: &[Val]) -> bool {
     const OWN: &[u8] = b"\0";
     let words = arguments.iter().map(|value| match value {
         Val::Known(text) => &text[..],
-        Val::Unknown(doubt) if doubt.why == OWN_PROCESS => OWN,
+        Val::Unknown(text) if text.doubt.why == OWN_PROCESS => OWN,
         Val::Unknown(_) => b"",
     });
     matches!(
@@ -254,8 +254,8 @@ impl Machine<'_> {
     pub(super) fn program(&mut self, name: &[u8], arguments: &[Val]) -> Answer {
         let base = name.rsplit(|b| *b == b'/').next().unwrap_or(name);
         if let Some(sets) = sets(base) {
-            let doubt = Doubt { sets: Some(sets), ..(*self.doubt(PRINTED)).clone() };
-            return Answer { output: Val::Unknown(std::sync::Arc::new(doubt)), status: None };
+            let output = Val::Unknown(Unknown::of(self.doubt(PRINTED)).setting(Some(sets)));
+            return Answer { output, status: None };
         }
         if base == b"ps" && asks_for_shell(arguments) && !self.process_name.is_empty() {
             return Answer { output: line(&self.process_name), status: Some(0) };
@@ -284,8 +284,8 @@ impl Machine<'_> {
             Place { ground: self.ground, account: self.account, folder, input, has_terminal }.answer(base, &arguments)
         });
         found.unwrap_or_else(|| {
-            let doubt = Doubt { is_filled: number == Some(true), is_number: number.is_some(), ..(*self.doubt(PRINTED)).clone() };
-            Answer { output: Val::Unknown(std::sync::Arc::new(doubt)), status: None }
+            let output = Unknown::of(self.doubt(PRINTED)).filled(number == Some(true)).number(number.is_some());
+            Answer { output: Val::Unknown(output), status: None }
         })
     }
 
@@ -328,8 +328,8 @@ mod tests {
 
     #[test]
     fn only_the_shells_own_process_is_named() {
-        let own = || Val::Unknown(Doubt::filled(OWN_PROCESS));
-        let other = || Val::Unknown(Doubt::filled("a process number"));
+        let own = || Val::filled(OWN_PROCESS);
+        let other = || Val::filled("a process number");
         let word = |text: &str| Val::of(text);
         for (arguments, expected) in [
             (vec![word("-p"), own(), word("-o"), word("comm=")], true),

@@ -42,8 +42,8 @@ impl Machine<'_> {
         if mode != Mode::Fields || !is_nothing {
             return Ok(());
         }
-        if was_known && let Some(doubt) = &field.unknown {
-            return if self.dialect == Dialect::Dash { Ok(()) } else { Err(doubt.clone()) };
+        if was_known && let Some(unknown) = &field.unknown {
+            return if self.dialect == Dialect::Dash { Ok(()) } else { Err(unknown.doubt.clone()) };
         }
         match self.is_no_field(parts) {
             Some(true) => last(fields).is_there = was_there,
@@ -104,10 +104,10 @@ impl Machine<'_> {
                     let is_list = is_all_of(parameter);
                     match values {
                         // How many words a list is that is not known, is not known either.
-                        Values::One(Val::Unknown(doubt))
+                        Values::One(Val::Unknown(unknown))
                             if is_list && mode == Mode::Fields && parameter.change != Change::Length =>
                         {
-                            return Err(doubt);
+                            return Err(unknown.doubt);
                         }
                         Values::Many(ref items) if is_list && mode == Mode::Fields => {
                             lists += usize::from(items.is_empty());
@@ -245,7 +245,7 @@ impl Machine<'_> {
         let mut fields: Fields = smallvec![Field::default()];
         match self.double(parts, &mut fields, Mode::One) {
             Ok(_) => fields.into_iter().next().unwrap_or_default().value(),
-            Err(doubt) => Val::Unknown(doubt.of_another()),
+            Err(doubt) => Val::unknown(doubt),
         }
     }
 

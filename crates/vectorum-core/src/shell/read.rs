@@ -99,7 +99,7 @@ impl Machine<'_> {
     fn may_be_read(&mut self, word: &[u8]) {
         if crate::reader::is_portable(word) && !self.is_readonly(word) {
             let doubt = self.doubt("what is read is not known");
-            self.assign(word, Content::Perhaps(Val::Unknown(doubt)), None);
+            self.assign(word, Content::Perhaps(Val::unknown(doubt)), None);
             self.note_may_be_list(word);
         } else {
             self.doubt_beginning(word);
@@ -150,7 +150,7 @@ impl Machine<'_> {
         }
         // It may print what it reads.
         if is_odd && self.dialect == Dialect::Zsh {
-            self.print(Val::Unknown(self.doubt("what is read is not known")));
+            self.print(Val::unknown(self.doubt("what is read is not known")));
         }
         // With a number such a word is no option there, and no name.
         let is_no_name = |word: &Bytes| matches!(&word[..], [b'-', digit, ..] if digit.is_ascii_digit());
@@ -176,7 +176,7 @@ impl Machine<'_> {
                 state.input = None;
             }
             for name in names {
-                let value = Val::Unknown(doubt.clone());
+                let value = Val::unknown(doubt.clone());
                 // A key that is pressed, which nobody may do, or words that it does not take.
                 let may_stay = may_be_list || is_odd;
                 let content = if may_stay { Content::Perhaps(value) } else { Content::Set(value) };
@@ -225,7 +225,7 @@ impl Machine<'_> {
             .into_iter()
             .map(|value| match value {
                 Some(value) if is_simple => Val::of(value),
-                _ => Val::Unknown(self.doubt("a line that is read in another way")),
+                _ => Val::unknown(self.doubt("a line that is read in another way")),
             })
             .collect();
         if is_list {
@@ -233,7 +233,7 @@ impl Machine<'_> {
             let content = if is_simple {
                 Content::Array(Arc::new(values))
             } else {
-                Content::Set(Val::Unknown(self.doubt("a line that is read in another way")))
+                Content::Set(Val::unknown(self.doubt("a line that is read in another way")))
             };
             if !self.set_by_command(&name, content) {
                 return;
@@ -244,7 +244,7 @@ impl Machine<'_> {
         } else {
             // What a line that goes on leaves for them is not known either.
             let odd = self.doubt("a line that is read in another way");
-            let rest = if is_simple { Val::of(b"") } else { Val::Unknown(odd) };
+            let rest = if is_simple { Val::of(b"") } else { Val::unknown(odd) };
             for (index, name) in names.iter().enumerate() {
                 if !self.set_by_command(name, Content::Set(values.get(index).unwrap_or(&rest).clone())) {
                     if self.dialect == Dialect::Ksh {
@@ -284,7 +284,7 @@ impl Machine<'_> {
             _ => {
                 let doubt = self.doubt("a file that may not be read");
                 self.doubt_status(doubt.clone());
-                Val::Unknown(doubt)
+                Val::unknown(doubt)
             }
         })
     }

@@ -474,7 +474,7 @@ impl Machine<'_> {
             };
             if self.copies_input(command) {
                 let text = text.clone().filter(|_| !self.copies_otherwise());
-                self.print(text.map_or_else(|| Val::Unknown(self.doubt("what is read is not known")), Val::Known));
+                self.print(text.map_or_else(|| Val::unknown(self.doubt("what is read is not known")), Val::Known));
             }
             if let Some(state) = &mut self.live {
                 state.input = text.map(|t| (t, 0));

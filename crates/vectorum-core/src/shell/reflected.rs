@@ -34,8 +34,8 @@ impl Machine<'_> {
         match (&state.positional, state.option(UNSET_ARGUMENTS)) {
             (_, Some(true)) => Content::Unset,
             (Ok(values), Some(false)) => Content::Array(Arc::clone(values)),
-            (Err(doubt), _) => Content::Perhaps(Val::Unknown(doubt.clone())),
-            (Ok(_), None) => Content::Perhaps(Val::Unknown(self.doubt("whether the name is set is not known"))),
+            (Err(doubt), _) => Content::Perhaps(Val::unknown(doubt.clone())),
+            (Ok(_), None) => Content::Perhaps(Val::unknown(self.doubt("whether the name is set is not known"))),
         }
     }
 
@@ -46,7 +46,7 @@ impl Machine<'_> {
             Content::Unset => Ok(Arc::default()),
             Content::Set(value) => Ok(Arc::new(vec![value])),
             Content::Array(values) => Ok(values),
-            Content::Perhaps(Val::Unknown(doubt)) => Err(doubt),
+            Content::Perhaps(Val::Unknown(unknown)) => Err(unknown.doubt),
             Content::Perhaps(_) | Content::Table(_) => Err(self.doubt("the positional parameters as a whole")),
         };
         if let Some(state) = &mut self.live {
@@ -71,7 +71,7 @@ impl Machine<'_> {
             // It is handed on then, which nobody can count on.
             if self.may_be_set("allexport") {
                 let doubt = self.doubt("a positional parameter that is set by its number");
-                let var = Var { content: Content::Perhaps(Val::Unknown(doubt)), exported: Some(true), ..Var::unset() };
+                let var = Var { content: Content::Perhaps(Val::unknown(doubt)), exported: Some(true), ..Var::unset() };
                 if let Some(state) = &mut self.live {
                     state.vars.insert(Bytes::from_static(b"0"), var);
                 }
@@ -87,7 +87,7 @@ impl Machine<'_> {
                     let values = Arc::make_mut(values);
                     let value = match (values.get(place), value) {
                         (Some(Val::Known(old)), Val::Known(more)) if assignment.adds => Val::of([&old[..], &more].concat()),
-                        (Some(_), _) if assignment.adds => Val::Unknown(doubt),
+                        (Some(_), _) if assignment.adds => Val::unknown(doubt),
                         (_, value) => value,
                     };
                     // Those between are empty.

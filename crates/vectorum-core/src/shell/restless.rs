@@ -68,7 +68,7 @@ impl Restless {
         }
         for name in &self.names {
             let var = state.vars.get_or_insert_with(name, Var::unset);
-            (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt.clone())), None);
+            (var.content, var.exported) = (Content::Perhaps(Val::unknown(doubt.clone())), None);
         }
     }
 }
@@ -116,7 +116,7 @@ impl Machine<'_> {
             return;
         }
         self.restless.prints = true;
-        self.print(Val::Unknown(self.doubt(WHY)));
+        self.print(Val::unknown(self.doubt(WHY)));
     }
 
     /// Whether what commands print may have something of a trap in it: where that goes on within them.
@@ -148,7 +148,7 @@ impl Machine<'_> {
                 for name in names.iter().filter(|n| !self.restless.names.contains(*n)) {
                     if let Some(state) = &mut self.live {
                         let var = state.vars.get_or_insert_with(name, Var::unset);
-                        (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                        (var.content, var.exported) = (Content::Perhaps(Val::unknown(doubt.clone())), None);
                     }
                 }
                 self.restless.names.extend(names);
@@ -192,7 +192,7 @@ impl Machine<'_> {
         let name = self.tied(name).unwrap_or_else(|| Bytes::copy_from_slice(name));
         if self.is_arguments(&name) {
             let doubt = self.doubt(WHY);
-            self.put_arguments(Content::Perhaps(Val::Unknown(doubt)));
+            self.put_arguments(Content::Perhaps(Val::unknown(doubt)));
         }
         self.restless.names.insert(name.clone());
         self.unsettle(&name);
@@ -204,7 +204,7 @@ impl Machine<'_> {
             let doubt = self.doubt(WHY);
             if let Some(state) = &mut self.live {
                 let var = state.vars.get_or_insert_with(name, Var::unset);
-                (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
+                (var.content, var.exported) = (Content::Perhaps(Val::unknown(doubt)), None);
             }
         }
     }

@@ -166,7 +166,7 @@ impl Machine<'_> {
         (self.is_for_child, self.is_declaring, self.is_spared) = (is_for_child, is_declaring, was_spared);
         if std::mem::replace(&mut self.has_end_trap, has_trap) {
             let doubt = self.doubt("what runs at its end");
-            self.print(Val::Unknown(doubt.clone()));
+            self.print(Val::unknown(doubt.clone()));
             self.doubt_status(doubt);
         }
         self.quiet -= 1;
@@ -194,7 +194,7 @@ impl Machine<'_> {
         if outer.output.text.is_none() {
             output.text = None;
         } else if output.text.is_none() {
-            output.text = Some(Val::Unknown(doubt));
+            output.text = Some(Val::unknown(doubt));
         }
         self.live = Some(State { status, output, input, kept_options, ..outer });
         // It does there what the shell is started for (measured: bash 5.2).

@@ -60,7 +60,7 @@ impl Machine<'_> {
             }
             _ => {
                 let doubt = self.doubt("an item of a list");
-                self.assign(list, Content::Perhaps(Val::Unknown(doubt)), None)
+                self.assign(list, Content::Perhaps(Val::unknown(doubt)), None)
             }
         }
     }
@@ -86,7 +86,7 @@ impl Machine<'_> {
                         self.print(Val::of(lines));
                     }
                     Err(doubt) => {
-                        self.print(Val::Unknown(doubt.clone()));
+                        self.print(Val::unknown(doubt.clone()));
                         self.doubt_status(doubt);
                     }
                 }
@@ -225,7 +225,7 @@ impl Machine<'_> {
         self.may_set("what a command of a module sets", &["REPLY", "MATCH"], &["reply", "match", "mbegin", "mend"]);
         self.may_set("what a command of a module sets", &[], &names);
         self.may_set("what a command of a module sets", &names, &[]);
-        self.print(Val::Unknown(self.doubt("what a command prints")));
+        self.print(Val::unknown(self.doubt("what a command prints")));
         self.doubt_status(self.doubt("whether a module is there"));
         true
     }

@@ -239,7 +239,7 @@ impl Machine<'_> {
             let is_doubted = self.meant(&name) != Meant::Unclear
                 && matches!(self.content_of(&name), Content::Set(Val::Unknown(_)) | Content::Perhaps(Val::Unknown(_)));
             if !is_doubted && self.live.is_some() {
-                let value = doubt.other(false);
+                let value = Val::unknown(doubt.clone());
                 let set = |m: &mut Self| {
                     m.assign(&name, Content::Set(value), None);
                     // Set in a sum it may be a number there from then on.

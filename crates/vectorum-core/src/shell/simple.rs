@@ -18,7 +18,7 @@ use super::scope::Scope;
 use super::setting::{set_of, sets_something};
 use super::state::{Function, Status};
 use super::syntax::*;
-use super::value::{Doubt, Val};
+use super::value::{Doubt, Unknown, Val};
 
 /// Whether a word may set a name where assignments stand.
 fn begins_like_assignment(word: &Word) -> bool {
@@ -428,7 +428,7 @@ impl Machine<'_> {
         if has_own && by_name && self.dialect == Dialect::Ksh {
             for assignment in assignments {
                 let doubt = self.doubt("a variable before a function");
-                self.assign(&assignment.name, Content::Perhaps(Val::Unknown(doubt)), None);
+                self.assign(&assignment.name, Content::Perhaps(Val::unknown(doubt)), None);
                 self.doubt_export(&assignment.name);
             }
         }
@@ -524,13 +524,13 @@ impl Machine<'_> {
         }
         let is_own = |part: &Part| matches!(part, Part::Parameter(parameter) if parameter.name == b"$"[..]);
         if name.as_deref() == Some(b"kill") && words.iter().any(|word| word.parts.iter().any(is_own)) {
-            self.may_strike(&[Val::Unknown(Doubt::filled(OWN_PROCESS))]);
+            self.may_strike(&[Val::filled(OWN_PROCESS)]);
         }
         match name.as_deref() {
             Some(
                 b"test" | b"[" | b"echo" | b"printf" | b"alias" | b":" | b"true" | b"false" | b"unalias" | b"command" | b"type",
             ) if !words.iter().any(|w| w.literal() == Some(b"-v")) => {
-                self.print(Val::Unknown(doubt.clone()));
+                self.print(Val::unknown(doubt.clone()));
                 match name.as_deref() {
                     Some(b":" | b"true") => self.set_status(0),
                     _ => self.doubt_status(doubt.clone()),
@@ -541,10 +541,10 @@ impl Machine<'_> {
             }
             // One text that comes apart at blanks is put together again.
             Some(b"eval") if !self.is_function(b"eval") && self.is_one_text(words) => {
-                self.eval(&[Val::Unknown(doubt.clone())]);
+                self.eval(&[Val::Unknown(Unknown::of(doubt.clone()))]);
             }
             Some(b"print") if self.dialect == Dialect::Zsh && !self.is_function(b"print") && is_only_written(words) => {
-                self.print(Val::Unknown(doubt.clone()));
+                self.print(Val::unknown(doubt.clone()));
                 self.doubt_status(doubt.clone());
             }
             // What keys and completion do; with an option some set a variable.
@@ -558,7 +558,7 @@ impl Machine<'_> {
                 name @ (b"complete" | b"compopt" | b"bind" | b"zle" | b"umask" | b"ulimit" | b"kill" | b"jobs" | b"times"
                 | b"hash"),
             ) if !self.is_function(name) && self.is_unfollowed_builtin(name).is_some() => {
-                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.print(Val::unknown(self.doubt(PRINTED)));
                 self.doubt_status(doubt.clone());
                 match (self.dialect, name) {
                     (Dialect::Ksh, b"times") => self.misused(),
@@ -598,7 +598,7 @@ impl Machine<'_> {
                 self.fog("a command of the shell whose words are not known");
             }
             Some(_) => {
-                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.print(Val::unknown(self.doubt(PRINTED)));
                 self.doubt_status(doubt.clone());
             }
             None => self.fog("a command whose name is not known"),

@@ -56,7 +56,8 @@ impl Machine<'_> {
                     }
                     text.extend_from_slice(part);
                 }
-                Val::Unknown(doubt) => {
+                Val::Unknown(text) => {
+                    let doubt = &text.doubt;
                     return match doubt.sets.filter(|_| arguments.len() == 1) {
                         Some(names) => {
                             if tells_options(doubt.why) {
@@ -88,7 +89,7 @@ impl Machine<'_> {
             // It may print nothing.
             let was_exported = self.live.as_ref().and_then(|s| Some(s.vars.get(name.as_bytes())?.exported)).flatten();
             let exported = matches!(old, Content::Unset) || was_exported == Some(true);
-            let value = Val::Unknown(why.clone());
+            let value = Val::unknown(why.clone());
             let content = if matches!(old, Content::Unset) { Content::Perhaps(value) } else { Content::Set(value) };
             self.assign(name.as_bytes(), content, Some(true));
             // Whether it exports them, too, only it knows.

@@ -236,7 +236,7 @@ impl Machine<'_> {
             }
             _ => false,
         };
-        if is_refused { Content::Perhaps(Val::Unknown(self.doubt("the shell may not take the value"))) } else { content }
+        if is_refused { Content::Perhaps(Val::unknown(self.doubt("the shell may not take the value"))) } else { content }
     }
 }
 

@@ -149,12 +149,15 @@ impl Machine<'_> {
                 return Ok(());
             }
             // What it could be may come apart, name files, or vanish.
-            Val::Unknown(doubt) => {
+            Val::Unknown(unknown) => {
                 let is_one =
                     |text: &Bytes| !text.is_empty() && text.iter().all(|b| b.is_ascii_alphanumeric() || b"_-./".contains(b));
-                let stays =
-                    !doubt.could_be.is_empty() && doubt.could_be.iter().all(is_one) && matches!(self.separators(), Ok(None));
-                return Err(if stays { doubt.clone() } else { doubt.of_another() });
+                let stays = !unknown.could_be().is_empty() && unknown.could_be().iter().all(is_one);
+                if stays && matches!(self.separators(), Ok(None)) {
+                    last(fields).bring(value, is_quoted);
+                    return Ok(());
+                }
+                return Err(unknown.doubt.clone());
             }
         };
         let separators = self.separators()?.unwrap_or(Bytes::from_static(b" \t\n"));

@@ -92,8 +92,7 @@ impl Last {
     pub(super) fn new(value: Val, may_be_absent: bool, site: Option<Site>) -> Last {
         let value = match value {
             Val::Known(known) if may_be_absent => {
-                let open = Doubt::new("the shell's files leave it open", None);
-                Val::Unknown(Arc::new(Doubt { could_be: vec![known], ..(*open).clone() }))
+                Val::unknown(Doubt::new("the shell's files leave it open", None)).or_one_of(vec![known])
             }
             value => value,
         };
@@ -106,9 +105,9 @@ impl From<Last> for Variable {
         let Last { value, may_be_absent, site } = last;
         let held = Held::of(&value);
         let (could_be, site) = match value {
-            Val::Unknown(doubt) => {
-                let could_be = if matches!(held, Held::Unknown(_)) { doubt.could_be.clone() } else { Vec::new() };
-                (could_be, doubt.site.clone().or(site))
+            Val::Unknown(text) => {
+                let could_be = if matches!(held, Held::Unknown(_)) { text.could_be().to_vec() } else { Vec::new() };
+                (could_be, text.doubt.site.clone().or(site))
             }
             Val::Known(_) => (Vec::new(), site),
         };
@@ -455,7 +454,7 @@ fn at_prompt(machine: &mut Machine<'_>) {
     }
     if machine.dialect == Dialect::Ksh && all && matches!(machine.content_of(b"PS1"), Content::Unset) {
         let doubt = machine.doubt("the shell sets its prompt by itself");
-        machine.assign(b"PS1", Content::Perhaps(Val::Unknown(doubt)), None);
+        machine.assign(b"PS1", Content::Perhaps(Val::unknown(doubt)), None);
         machine.doubt_export(b"PS1");
     }
     match machine.dialect {

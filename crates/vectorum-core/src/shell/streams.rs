@@ -7,7 +7,7 @@ use bytes::Bytes;
 use super::machine::Machine;
 use super::state::Status;
 use super::syntax::{Command, Dialect, Redirect};
-use super::value::{Doubt, Val};
+use super::value::{Doubt, Unknown, Val};
 
 /// All the numbers, and those but 1.
 const ALL: [usize; 10] = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9];
@@ -241,7 +241,7 @@ impl Written {
                 let is_none = |text: &Val| text.known().is_some_and(Bytes::is_empty);
                 let is_other = |before: &Val| !is_none(&text) && (self.may_lose || self.is_unordered && !is_none(before));
                 self.text = match self.text.take() {
-                    Some(before) if is_other(&before) => Some(Val::Unknown(doubt.clone())),
+                    Some(before) if is_other(&before) => Some(Val::unknown(doubt.clone())),
                     before => before.map(|before| behind(before, text, doubt)),
                 };
             }
@@ -253,7 +253,7 @@ impl Written {
     /// Something may have been written that goes somewhere.
     fn doubt(&mut self, goes: Goes, doubt: &Arc<Doubt>) {
         if matches!(goes, Goes::Taken | Goes::Unsure) {
-            self.text = self.text.take().map(|_| Val::Unknown(doubt.clone()));
+            self.text = self.text.take().map(|_| Val::unknown(doubt.clone()));
         }
         self.spilled |= matches!(goes, Goes::Beyond | Goes::Unsure);
     }
@@ -285,9 +285,7 @@ impl Written {
         self.text = match (self.text.take(), &other.text) {
             (Some(a), Some(b)) => Some(match a.join(b, why) {
                 // Of line ends alone nothing is left where it is taken up.
-                Val::Unknown(doubt) if doubt.is_filled && (is_blank(&a) || is_blank(b)) => {
-                    Val::Unknown(Arc::new(Doubt { is_filled: false, ..(*doubt).clone() }))
-                }
+                joined if is_blank(&a) || is_blank(b) => joined.but_filled(false),
                 joined => joined,
             }),
             _ => None,
@@ -304,7 +302,7 @@ fn is_blank(text: &Val) -> bool {
     let is_one = |text: &Bytes| text.iter().all(|b| *b == b'\n');
     match text {
         Val::Known(text) => is_one(text),
-        Val::Unknown(doubt) => doubt.could_be.iter().any(is_one),
+        Val::Unknown(text) => text.could_be().iter().any(is_one),
     }
 }
 
@@ -314,11 +312,10 @@ fn behind(before: Val, text: Val, doubt: &Arc<Doubt>) -> Val {
         (Val::Known(a), Val::Known(b)) => Val::of([&a[..], &b].concat()),
         (Val::Known(a), unknown @ Val::Unknown(_)) if a.is_empty() => unknown,
         (unknown @ Val::Unknown(_), Val::Known(b)) if b.is_empty() => unknown,
-        (Val::Unknown(a), Val::Unknown(b)) if a.sets.is_some() && a.sets == b.sets => {
-            let is_filled = a.is_filled || b.is_filled;
-            Val::Unknown(Arc::new(Doubt { sets: a.sets, ..(*a.of(Vec::new(), is_filled, false)).clone() }))
+        (Val::Unknown(a), Val::Unknown(b)) if a.doubt.sets.is_some() && a.doubt.sets == b.doubt.sets => {
+            Val::Unknown(Unknown::of(a.doubt).filled(a.is_filled || b.is_filled))
         }
-        _ => Val::Unknown(doubt.clone()),
+        _ => Val::unknown(doubt.clone()),
     }
 }
 

@@ -67,7 +67,7 @@ pub(super) fn counted_out(level: Option<&Val>) -> Val {
     let number = level.and_then(Val::known).and_then(|text| std::str::from_utf8(text).ok()?.parse::<i64>().ok());
     match number {
         Some(number) => Val::of((number - 1).to_string()),
-        None => Val::Unknown(Doubt::new("how many shells there are", None)),
+        None => Val::unknown(Doubt::new("how many shells there are", None)),
     }
 }
 

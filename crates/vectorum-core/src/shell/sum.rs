@@ -156,9 +156,9 @@ impl Machine<'_> {
                     }
                     let is_counted = matches!(part, Part::Parameter(parameter) if self.is_special(&parameter.name));
                     let is_number = is_counted || value.is_number();
-                    if let Val::Unknown(doubt) = value {
+                    if let Val::Unknown(value) = value {
                         text.push(UNKNOWN);
-                        pieces.push(Piece { doubt, is_number });
+                        pieces.push(Piece { value, is_number });
                     }
                 }
             }
@@ -214,7 +214,7 @@ mod tests {
             ("\nfor ((i = 0; i < 1; X = $(tide-now), i++)); do :; done", 2),
         ] {
             let found = after(Dialect::Bash, text, |machine| match machine.content_of(b"X").value() {
-                Some(Val::Unknown(doubt)) => doubt.site.as_ref().map(|site| site.line),
+                Some(Val::Unknown(text)) => text.doubt.site.as_ref().map(|site| site.line),
                 _ => None,
             });
             assert_eq!(found, Some(line), "{text}");

@@ -44,11 +44,11 @@ impl Machine<'_> {
                 Err(doubt)
             }
             Val::Known(key) => Ok(key),
-            Val::Unknown(doubt) => {
-                if self.dialect == Dialect::Bash && !doubt.is_filled {
-                    self.fail_or_go_on(&doubt);
+            Val::Unknown(unknown) => {
+                if self.dialect == Dialect::Bash && !unknown.is_filled {
+                    self.fail_or_go_on(&unknown.doubt);
                 }
-                Err(doubt)
+                Err(unknown.doubt)
             }
         }
     }
@@ -73,7 +73,7 @@ impl Machine<'_> {
     pub(super) fn table_keys(&mut self, table: &Table, is_one: bool) -> Expanded<Values> {
         if table.len() > 1 || is_one {
             let doubt = self.doubt(ORDER);
-            return if is_one { Ok(Values::One(Val::Unknown(doubt))) } else { Err(doubt) };
+            return if is_one { Ok(Values::One(Val::unknown(doubt))) } else { Err(doubt) };
         }
         Ok(Values::Many(table.keys().cloned().map(Val::Known).collect()))
     }

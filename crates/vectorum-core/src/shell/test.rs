@@ -143,7 +143,7 @@ impl Machine<'_> {
 
     /// Keeps what an expression found where the shell does: in BASH_REMATCH, or in MATCH and `match`.
     fn keep_found(&mut self, found: &Result<Found, Arc<Doubt>>) {
-        let unknown = || Content::Perhaps(Val::Unknown(self.doubt("what an expression found")));
+        let unknown = || Content::Perhaps(Val::unknown(self.doubt("what an expression found")));
         match (self.dialect, found) {
             (Dialect::Bash, found) => {
                 let content = match found {
@@ -174,7 +174,7 @@ impl Machine<'_> {
     fn is_filled(&self, value: &Val) -> Maybe {
         match (value.is_empty(), value) {
             (Some(is_empty), _) => Ok(!is_empty),
-            (None, Val::Unknown(doubt)) => Err(doubt.clone()),
+            (None, Val::Unknown(unknown)) => Err(unknown.doubt.clone()),
             (None, Val::Known(_)) => Ok(true),
         }
     }
@@ -197,8 +197,8 @@ impl Machine<'_> {
             _ => {}
         }
         let Val::Known(path) = value else {
-            let Val::Unknown(doubt) = value else { return Ok(false) };
-            return Err(doubt.clone());
+            let Val::Unknown(unknown) = value else { return Ok(false) };
+            return Err(unknown.doubt.clone());
         };
         match operator {
             b"-R" => return Err(self.doubt("whether a name stands for another")),
@@ -353,7 +353,7 @@ impl Machine<'_> {
                         let number = text.parse::<i64>().ok().filter(|_| m.dialect != Dialect::Mksh || text.len() < 10);
                         number.ok_or_else(|| m.doubt("a comparison of what is no number"))
                     }
-                    Val::Unknown(doubt) => Err(doubt.clone()),
+                    Val::Unknown(unknown) => Err(unknown.doubt.clone()),
                 };
                 // A sum to these, which may be wrong, and set names.
                 let is_calm = |text: &[u8]| text.trim_ascii().is_empty() || is_portable(text) && self.holds_plain_number(text);
@@ -375,15 +375,11 @@ impl Machine<'_> {
     fn equal(&self, left: &Val, right: &Val) -> Maybe {
         match (left, right) {
             (Val::Known(a), Val::Known(b)) => Ok(a == b),
-            (Val::Unknown(doubt), other) | (other, Val::Unknown(doubt)) => {
-                if let Val::Known(text) = other {
-                    let cannot =
-                        text.is_empty() && doubt.is_filled || !doubt.could_be.is_empty() && !doubt.could_be.contains(text);
-                    if cannot {
-                        return Ok(false);
-                    }
-                }
-                Err(doubt.clone())
+            (Val::Unknown(unknown), other) | (other, Val::Unknown(unknown)) => {
+                let is_other = |text: &Bytes| {
+                    text.is_empty() && unknown.is_filled || !unknown.could_be().is_empty() && !unknown.could_be().contains(text)
+                };
+                if other.known().is_some_and(is_other) { Ok(false) } else { Err(unknown.doubt.clone()) }
             }
         }
     }

@@ -88,6 +88,11 @@ impl Machine<'_> {
                 || self.live.as_ref().is_some_and(|state| state.tie(|tie| tie.text == name).is_some()))
     }
 
+    /// Whether that is not certain of a text that a command tied.
+    pub(super) fn is_perhaps_tied(&self, name: &[u8]) -> bool {
+        self.live.as_ref().and_then(|state| state.tie(|tie| tie.text == name)).is_some_and(|tie| !tie.is_sure)
+    }
+
     /// Where a name is that of a list or a text which a command tied, they are so no more.
     pub(super) fn untie(&mut self, name: &[u8]) {
         let Some(state) = &mut self.live else { return };
@@ -140,7 +145,7 @@ impl Machine<'_> {
             }
             _ => {
                 let doubt = self.doubt("a text that is tied to a list");
-                self.assign(&text, Content::Set(Val::Unknown(doubt)), None);
+                self.assign(&text, Content::Set(Val::unknown(doubt)), None);
                 self.doubt_from_here(&text);
             }
         }
@@ -229,6 +234,7 @@ mod tests {
             ("typeset -T A a; a=(x); typeset -T A a; a+=(y)", ["x:y", "2"]),
             ("f() { typeset -T A a; a=(x); }; f", ["<unknown>", "<unknown>"]),
             ("if tide-now; then typeset -T A a; fi; a=(x)", ["<unknown>", "<a number>"]),
+            ("if tide-now; then typeset -T A a; fi; set -A A x; a=y", ["<unknown>", "<a number>"]),
             ("typeset -T A a; typeset -T B a", ["<unknown>", "<a number>"]),
         ] {
             let told = after(Dialect::Zsh, &format!("{text}; N=$#a"), |m| ["A", "N"].map(|name| m.told_value(name)));

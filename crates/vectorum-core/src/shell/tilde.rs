@@ -28,7 +28,8 @@ impl Machine<'_> {
         }
         // Where nothing comes before it, it may be a folder that there is not.
         let begins = |sign: u8| text.first() == Some(&sign) && text.len() > 1;
-        let may_stand_first = !is_first && field.text.is_empty() && field.unknown.as_ref().is_some_and(|doubt| !doubt.is_filled);
+        let may_stand_first =
+            !is_first && field.text.is_empty() && field.unknown.as_ref().is_some_and(|unknown| !unknown.is_filled);
         if self.dialect == Dialect::Zsh && may_stand_first && (begins(b'~') || begins(b'=')) {
             self.fail_or_go_on(&self.doubt("the shell expands this in a way of its own"));
         }
@@ -72,8 +73,8 @@ impl Machine<'_> {
                             at += end;
                             continue;
                         }
-                        Some(Val::Unknown(doubt)) => {
-                            field.doubt(&doubt);
+                        Some(Val::Unknown(unknown)) => {
+                            field.put_unknown(&unknown);
                             at += end;
                             continue;
                         }
@@ -97,18 +98,18 @@ impl Machine<'_> {
                     Dialect::Zsh => Some(Val::of(b"")),
                     Dialect::Dash | Dialect::Mksh => None,
                 },
-                _ => Some(Val::Unknown(self.doubt("HOME is not known"))),
+                _ => Some(Val::unknown(self.doubt("HOME is not known"))),
             },
             // There it is where the shell is and was, whatever these names hold.
             b"+" | b"-" if self.dialect == Dialect::Zsh => {
                 let folder =
                     self.live.as_ref().and_then(|state| if name == b"+" { state.folder.clone() } else { state.left.clone() });
-                Some(folder.map_or_else(|| Val::Unknown(self.doubt("the working folder is not known")), Val::Known))
+                Some(folder.map_or_else(|| Val::unknown(self.doubt("the working folder is not known")), Val::Known))
             }
             b"+" | b"-" if self.dialect.is_rich() => match self.content_of(if name == b"+" { b"PWD" } else { b"OLDPWD" }) {
                 Content::Set(value) => Some(value),
                 Content::Unset => None,
-                _ => Some(Val::Unknown(self.doubt("the working folder is not known"))),
+                _ => Some(Val::unknown(self.doubt("the working folder is not known"))),
             },
             name if name.iter().all(|b| b.is_ascii_alphanumeric() || b"_.-".contains(b))
                 && !name.first().is_some_and(u8::is_ascii_digit) =>
@@ -122,7 +123,7 @@ impl Machine<'_> {
                     Some(account) => Some(Val::Known(account.home.clone())),
                     None if self.dialect == Dialect::Zsh => {
                         self.fail_perhaps("zsh fails where there is no such account");
-                        Some(Val::Unknown(self.doubt("zsh fails where there is no such account")))
+                        Some(Val::unknown(self.doubt("zsh fails where there is no such account")))
                     }
                     None => None,
                 }
@@ -132,7 +133,7 @@ impl Machine<'_> {
                 if self.dialect == Dialect::Zsh {
                     self.fail_perhaps("zsh fails where there is no such folder");
                 }
-                Some(Val::Unknown(self.doubt("a tilde of another kind")))
+                Some(Val::unknown(self.doubt("a tilde of another kind")))
             }
         }
     }

@@ -191,7 +191,7 @@ impl Machine<'_> {
             return;
         }
         let content = self.without_key(name).or_else(|| self.without_item(name));
-        self.assign(&base, content.unwrap_or(Content::Perhaps(Val::Unknown(doubt))), None);
+        self.assign(&base, content.unwrap_or(Content::Perhaps(Val::unknown(doubt))), None);
     }
 
     fn unset_variable(&mut self, name: &[u8]) {

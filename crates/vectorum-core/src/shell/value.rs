@@ -13,48 +13,103 @@ pub struct Doubt {
     pub why: &'static str,
     /// The place that it is about.
     pub site: Option<Site>,
-    /// The values that it can only be, if they are few.
-    pub could_be: Vec<Bytes>,
-    /// Whether it is certain that it is not empty.
-    pub is_filled: bool,
-    /// Whether it is certain that it is a whole number, or nothing.
-    pub is_number: bool,
-    /// Names that its text sets when it is evaluated, if it can set no others.
+    /// Names that words which hang on it set when they are evaluated, if they can set no others.
     pub sets: Option<&'static [&'static str]>,
 }
 
 impl Doubt {
     /// Begins a doubt with nothing but its reason.
     pub fn new(why: &'static str, site: Option<Site>) -> Arc<Doubt> {
-        Arc::new(Doubt { why, site, could_be: Vec::new(), is_filled: false, is_number: false, sets: None })
-    }
-
-    /// The same of a text that is not empty.
-    pub fn filled(why: &'static str) -> Arc<Doubt> {
-        Arc::new(Doubt { why, site: None, could_be: Vec::new(), is_filled: true, is_number: false, sets: None })
-    }
-
-    /// Another text that hangs on this one.
-    pub(super) fn other(&self, is_filled: bool) -> Val {
-        Val::Unknown(self.of(Vec::new(), is_filled, false))
-    }
-
-    /// Why a text is not known that is another than the one it is said of: what that could be says nothing of it.
-    pub(super) fn of_another(self: &Arc<Doubt>) -> Arc<Doubt> {
-        if self.could_be.is_empty() && !self.is_filled && !self.is_number {
-            return Arc::clone(self);
-        }
-        Arc::new(Doubt { could_be: Vec::new(), is_filled: false, is_number: false, ..(**self).clone() })
+        Arc::new(Doubt { why, site, sets: None })
     }
 
     /// A number that hangs on it.
-    pub(super) fn number(&self) -> Val {
-        Val::Unknown(self.of(Vec::new(), true, true))
+    pub(super) fn number(self: &Arc<Doubt>) -> Val {
+        Val::Unknown(Unknown { is_filled: true, is_number: true, ..Unknown::of(Arc::clone(self)) })
+    }
+}
+
+/// A text that is not known, and what is known of it all the same. A doubt tells why another text is not known as well;
+/// what this very text could be stays here.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unknown {
+    /// Why it is not known.
+    pub doubt: Arc<Doubt>,
+    /// The texts that it can only be, if they are few.
+    could_be: Option<Arc<Vec<Bytes>>>,
+    /// Whether it is certain that it is not empty.
+    pub is_filled: bool,
+    /// Whether it is certain that it is a whole number, or nothing.
+    pub is_number: bool,
+}
+
+impl Unknown {
+    /// A text of which no more is known than why it is not, and what it sets when it is evaluated.
+    pub(super) fn of(doubt: Arc<Doubt>) -> Unknown {
+        Unknown { doubt, could_be: None, is_filled: false, is_number: false }
     }
 
-    /// The same reason and place for another text: which it could be, whether it is certainly filled, and a number.
-    pub(super) fn of(&self, could_be: Vec<Bytes>, is_filled: bool, is_number: bool) -> Arc<Doubt> {
-        Arc::new(Doubt { why: self.why, site: self.site.clone(), could_be, is_filled, is_number, sets: None })
+    /// The texts that it can only be, if they are few; none if they are not.
+    pub fn could_be(&self) -> &[Bytes] {
+        self.could_be.as_ref().map_or(&[], |texts| texts)
+    }
+
+    /// The same, which can only be one of these.
+    pub(super) fn one_of(self, could_be: Vec<Bytes>) -> Unknown {
+        if could_be.is_empty() {
+            return self;
+        }
+        let is_filled = self.is_filled || could_be.iter().all(|text| !text.is_empty());
+        let is_number = self.is_number || could_be.iter().all(is_number);
+        Unknown { could_be: Some(Arc::new(could_be)), is_filled, is_number, ..self }
+    }
+
+    /// What it is changed to, where each of the few texts that it can be is changed to one that is known.
+    pub(super) fn each(&self, change: impl FnMut(&Bytes) -> Option<Bytes>) -> Option<Val> {
+        let mut could_be: Vec<Bytes> = self.could_be().iter().map(change).collect::<Option<_>>()?;
+        let all = std::mem::take(&mut could_be);
+        for text in all {
+            if !could_be.contains(&text) {
+                could_be.push(text);
+            }
+        }
+        match &mut could_be[..] {
+            [] => None,
+            // Where it is not told though it can be but one, there is a reason for it.
+            [only] if self.could_be().len() > 1 => Some(Val::Known(std::mem::take(only))),
+            _ => Some(Val::unknown(self.doubt.clone()).or_one_of(could_be)),
+        }
+    }
+
+    /// Another text that hangs on why this one is not known.
+    pub(super) fn another(&self, is_filled: bool) -> Unknown {
+        Unknown { is_filled, ..Unknown::of(self.doubt.clone()).setting(None) }
+    }
+
+    /// The same, which sets no other names than these when it is evaluated, if it is said which.
+    pub(super) fn setting(self, sets: Option<&'static [&'static str]>) -> Unknown {
+        if self.doubt.sets == sets {
+            return self;
+        }
+        Unknown { doubt: Arc::new(Doubt { sets, ..(*self.doubt).clone() }), ..self }
+    }
+
+    /// The same, of which it is said whether it is certainly not empty.
+    pub(super) fn filled(self, is_filled: bool) -> Unknown {
+        Unknown { is_filled, ..self }
+    }
+
+    /// The same, of which it is said whether it is certainly a whole number, or nothing.
+    pub(super) fn number(self, is_number: bool) -> Unknown {
+        Unknown { is_number, ..self }
+    }
+
+    /// The same, which is about a place if it is about none yet.
+    pub(super) fn at(self, site: impl FnOnce() -> Site) -> Unknown {
+        if self.doubt.site.is_some() {
+            return self;
+        }
+        Unknown { doubt: Arc::new(Doubt { site: Some(site()), ..(*self.doubt).clone() }), ..self }
     }
 }
 
@@ -64,16 +119,48 @@ pub enum Val {
     /// These bytes.
     Known(Bytes),
     /// It is not known.
-    Unknown(Arc<Doubt>),
+    Unknown(Unknown),
 }
 
 /// How many values are told apart before it is only said that it is one of many.
 const MOST: usize = 4;
 
+/// Whether this is a whole number, or nothing.
+fn is_number(text: &Bytes) -> bool {
+    text.strip_prefix(b"-").unwrap_or(text).iter().all(u8::is_ascii_digit) && *text != "-"
+}
+
 impl Val {
     /// A known value.
     pub fn of(bytes: impl AsRef<[u8]>) -> Val {
         Val::Known(Bytes::copy_from_slice(bytes.as_ref()))
+    }
+
+    /// A text of which no more is known than why it is not. What evaluates it may set anything: it is not what was said to
+    /// set few names.
+    pub fn unknown(doubt: Arc<Doubt>) -> Val {
+        Val::Unknown(Unknown::of(doubt).setting(None))
+    }
+
+    /// The same of a text that is not empty.
+    pub fn filled(why: &'static str) -> Val {
+        Val::unknown(Doubt::new(why, None)).but_filled(true)
+    }
+
+    /// The same, and where it is not known it is said whether it is certainly not empty.
+    pub(super) fn but_filled(self, is_filled: bool) -> Val {
+        match self {
+            Val::Known(_) => self,
+            Val::Unknown(unknown) => Val::Unknown(unknown.filled(is_filled)),
+        }
+    }
+
+    /// The same, and where it is not known it can only be one of these, if they are any.
+    pub(super) fn or_one_of(self, could_be: Vec<Bytes>) -> Val {
+        match self {
+            Val::Known(_) => self,
+            Val::Unknown(unknown) => Val::Unknown(unknown.one_of(could_be)),
+        }
     }
 
     /// Returns the bytes if they are known.
@@ -84,30 +171,35 @@ impl Val {
         }
     }
 
+    /// Why it is not known, if it is not.
+    pub(super) fn doubt(&self) -> Option<&Arc<Doubt>> {
+        match self {
+            Val::Known(_) => None,
+            Val::Unknown(unknown) => Some(&unknown.doubt),
+        }
+    }
+
     /// Whether it is empty, if that is known.
     pub fn is_empty(&self) -> Option<bool> {
         match self {
             Val::Known(bytes) => Some(bytes.is_empty()),
-            Val::Unknown(doubt) if doubt.is_filled => Some(false),
-            Val::Unknown(doubt) if !doubt.could_be.is_empty() && doubt.could_be.iter().all(|v| !v.is_empty()) => Some(false),
-            Val::Unknown(_) => None,
+            Val::Unknown(unknown) => unknown.is_filled.then_some(false),
         }
     }
 
     /// Whether it is certainly a whole number, or nothing.
     pub(super) fn is_number(&self) -> bool {
-        let is_number = |text: &Bytes| text.strip_prefix(b"-").unwrap_or(text).iter().all(u8::is_ascii_digit) && *text != "-";
         match self {
             Val::Known(text) => is_number(text),
-            Val::Unknown(doubt) => doubt.is_number || !doubt.could_be.is_empty() && doubt.could_be.iter().all(is_number),
+            Val::Unknown(unknown) => unknown.is_number,
         }
     }
 
-    fn candidates(&self) -> Option<Vec<Bytes>> {
+    /// The texts that it can only be, if they are few.
+    pub(super) fn candidates(&self) -> &[Bytes] {
         match self {
-            Val::Known(bytes) => Some(vec![bytes.clone()]),
-            Val::Unknown(doubt) if !doubt.could_be.is_empty() => Some(doubt.could_be.clone()),
-            Val::Unknown(_) => None,
+            Val::Known(text) => std::slice::from_ref(text),
+            Val::Unknown(unknown) => unknown.could_be(),
         }
     }
 
@@ -116,27 +208,15 @@ impl Val {
         if self == other {
             return self.clone();
         }
-        let mut could_be = Vec::new();
-        if let (Some(mut one), Some(two)) = (self.candidates(), other.candidates()) {
-            for value in two {
-                if !one.contains(&value) {
-                    one.push(value);
-                }
-            }
-            if one.len() <= MOST {
-                could_be = one;
-            }
+        let mut could_be = self.candidates().to_vec();
+        could_be.extend(other.candidates().iter().filter(|value| !self.candidates().contains(value)).cloned());
+        if self.candidates().is_empty() || other.candidates().is_empty() || could_be.len() > MOST {
+            could_be.clear();
         }
-        let is_filled = self.is_empty() == Some(false) && other.is_empty() == Some(false);
-        let is_number = self.is_number() && other.is_number();
-        let first = [self, other].into_iter().find_map(|v| match v {
-            Val::Unknown(doubt) => Some(doubt),
-            Val::Known(_) => None,
-        });
-        let base = first.unwrap_or(why);
+        let base = self.doubt().or(other.doubt()).unwrap_or(why);
         // What is empty sets nothing.
         let sets = |value: &Val| match value {
-            Val::Unknown(doubt) => doubt.sets,
+            Val::Unknown(unknown) => unknown.doubt.sets,
             Val::Known(text) => text.is_empty().then_some(&[][..]),
         };
         let sets = match (sets(self), sets(other)) {
@@ -144,11 +224,14 @@ impl Val {
             (Some(one), Some(two)) if one == two => Some(one),
             _ => None,
         };
-        let joined = base.of(could_be, is_filled, is_number);
-        match sets.filter(|names| !names.is_empty()) {
-            None => Val::Unknown(joined),
-            sets => Val::Unknown(Arc::new(Doubt { sets, ..(*joined).clone() })),
-        }
+        let sets = sets.filter(|names| !names.is_empty());
+        let doubt = if base.sets == sets { Arc::clone(base) } else { Arc::new(Doubt { sets, ..(**base).clone() }) };
+        Val::Unknown(Unknown {
+            doubt,
+            could_be: (!could_be.is_empty()).then(|| Arc::new(could_be)),
+            is_filled: self.is_empty() == Some(false) && other.is_empty() == Some(false),
+            is_number: self.is_number() && other.is_number(),
+        })
     }
 }
 

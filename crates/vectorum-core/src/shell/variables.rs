@@ -26,7 +26,7 @@ pub(super) const FUNCTION_PATH: &[u8] = b"FPATH";
 
 /// Whether a variable holds what the shell says of itself, which is not known before it is looked for.
 fn is_told_by_shell(content: &Content) -> bool {
-    let is_own = |value: &Val| matches!(value, Val::Unknown(doubt) if doubt.why == SET_BY_SHELL);
+    let is_own = |value: &Val| matches!(value, Val::Unknown(unknown) if unknown.doubt.why == SET_BY_SHELL);
     match content {
         Content::Set(value) => is_own(value),
         Content::Array(values) => values.first().is_some_and(is_own),
@@ -53,12 +53,12 @@ impl Machine<'_> {
             match self.meant(name) {
                 Meant::Itself => {}
                 Meant::Other(other) => return self.content_of(&other),
-                Meant::Unclear => return Content::Perhaps(Val::Unknown(self.doubt("a name that stands for another"))),
+                Meant::Unclear => return Content::Perhaps(Val::unknown(self.doubt("a name that stands for another"))),
             }
         }
         if let Some(tie) = self.tie_of(name) {
             if !tie.is_sure {
-                return Content::Perhaps(Val::Unknown(self.doubt("whether a list is tied to a text")));
+                return Content::Perhaps(Val::unknown(self.doubt("whether a list is tied to a text")));
             }
             let var = state.vars.get(&tie.text);
             // One that is handed in has one, too.
@@ -84,12 +84,12 @@ impl Machine<'_> {
                 content if is_kept(self.dialect, name, content) => content.clone(),
                 Content::Unset => Content::Unset,
                 Content::Perhaps(_) if var.site.is_none() && self.dialect == Dialect::Ksh => {
-                    Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself")))
+                    Content::Perhaps(Val::unknown(self.doubt("the shell sets this variable by itself")))
                 }
                 _ if self.dialect == Dialect::Zsh && NUMBERS.contains(&name) => {
                     Content::Set(self.doubt("the shell changes this variable by itself").number())
                 }
-                _ => Content::Set(Val::Unknown(self.doubt("the shell changes this variable by itself"))),
+                _ => Content::Set(Val::unknown(self.doubt("the shell changes this variable by itself"))),
             },
             Some(var) if var.site.is_none() && is_told_by_shell(&var.content) => {
                 self.told_of_version(name).unwrap_or_else(|| var.content.clone())
@@ -97,10 +97,10 @@ impl Machine<'_> {
             Some(var) => var.content.clone(),
             // This one is there only where it was handed in, or set.
             None if self.is_special(name) && !matches!(name, b"POSIXLY_CORRECT" | b"OPTARG") => {
-                Content::Perhaps(Val::Unknown(self.doubt("the shell sets this variable by itself")))
+                Content::Perhaps(Val::unknown(self.doubt("the shell sets this variable by itself")))
             }
             None => match &state.open {
-                Some(doubt) => Content::Perhaps(Val::Unknown(doubt.clone())),
+                Some(doubt) => Content::Perhaps(Val::unknown(doubt.clone())),
                 None => Content::Unset,
             },
         }
@@ -125,7 +125,7 @@ impl Machine<'_> {
                 if m.live.as_ref().and_then(|state| state.vars.get(name.as_bytes())).is_some_and(|var| var.is_number) {
                     m.fail_or_go_on(&doubt);
                 }
-                m.assign(name.as_bytes(), Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                m.assign(name.as_bytes(), Content::Perhaps(Val::unknown(doubt.clone())), None);
                 if is_list {
                     m.note_may_be_list(name.as_bytes());
                 }
@@ -190,7 +190,7 @@ impl Machine<'_> {
             let content = match content {
                 Content::Set(value) if self.as_sh => match self.content_of(name) {
                     Content::Array(items) => Content::Array(Arc::new([&[value], items.get(1..).unwrap_or_default()].concat())),
-                    _ => Content::Perhaps(Val::Unknown(self.doubt("an item of the list is not known"))),
+                    _ => Content::Perhaps(Val::unknown(self.doubt("an item of the list is not known"))),
                 },
                 content => content,
             };
@@ -204,7 +204,7 @@ impl Machine<'_> {
                     let known: Option<Vec<Bytes>> = values.iter().map(|v| v.known().cloned()).collect();
                     match known {
                         Some(values) => Content::Set(Val::of(values.join(&separator))),
-                        None => Content::Set(Val::Unknown(self.doubt("an item of the list is not known"))),
+                        None => Content::Set(Val::unknown(self.doubt("an item of the list is not known"))),
                     }
                 }
                 other => other,
@@ -242,7 +242,12 @@ impl Machine<'_> {
         }
         // What is a text by its nature takes no list.
         if matches!(content, Content::Array(_)) && self.takes_no_list(name) {
-            self.fail_hard();
+            if self.is_perhaps_tied(name) {
+                self.doubt_from_here(name);
+                self.fail_or_go_on(&self.doubt("a text that is tied to a list"));
+            } else {
+                self.fail_hard();
+            }
             return true;
         }
         let is_free = || {
@@ -268,7 +273,7 @@ impl Machine<'_> {
             let doubt = self.doubt(MAY_BE_HELD);
             self.fail_or_go_on(&doubt);
             if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
-                (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
+                (var.content, var.exported) = (Content::Perhaps(Val::unknown(doubt)), None);
             }
             self.forget_options(name);
             return true;
@@ -280,7 +285,7 @@ impl Machine<'_> {
             let doubt = self.doubt("a prompt that is set by another name");
             for other in names.iter().filter(|other| name != other.as_bytes()) {
                 if let Some(var) = self.live.as_mut().and_then(|state| state.vars.get_mut(other.as_bytes())) {
-                    (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt.clone())), None);
+                    (var.content, var.exported) = (Content::Perhaps(Val::unknown(doubt.clone())), None);
                 }
             }
         }
@@ -301,7 +306,7 @@ impl Machine<'_> {
         if is_special {
             // What becomes of it is the shell's own affair.
             let doubt = Doubt::new("the shell gives this variable a meaning of its own", Some(site.clone()));
-            var.content = Content::Perhaps(Val::Unknown(doubt));
+            var.content = Content::Perhaps(Val::unknown(doubt));
             var.exported = None;
             var.site = Some(site);
             return true;
@@ -316,13 +321,11 @@ impl Machine<'_> {
         };
         let content = match content {
             // It may be written otherwise.
-            Content::Set(Val::Unknown(doubt)) if var.is_number && Val::Unknown(doubt.clone()).is_number() => {
-                Content::Set(doubt.number())
-            }
+            Content::Set(Val::Unknown(unknown)) if var.is_number && unknown.is_number => Content::Set(unknown.doubt.number()),
             Content::Set(value) if var.is_number && !value.known().is_some_and(|v| is_decimal(v)) => {
                 may_fail = true;
                 var.is_odd |= matches!(self.dialect, Dialect::Mksh | Dialect::Zsh);
-                let value = Val::Unknown(Doubt::new("a variable that holds a number", Some(site.clone())));
+                let value = Val::unknown(Doubt::new("a variable that holds a number", Some(site.clone())));
                 // Where it is an error bash goes on behind the line.
                 if self.dialect == Dialect::Bash { Content::Perhaps(value) } else { Content::Set(value) }
             }
@@ -335,18 +338,18 @@ impl Machine<'_> {
             {
                 var.may_be_list = true;
                 may_fail |= var.is_number;
-                Content::Perhaps(Val::Unknown(Doubt::new(
+                Content::Perhaps(Val::unknown(Doubt::new(
                     "the variable has an attribute that changes values",
                     Some(site.clone()),
                 )))
             }
             other if var.is_unique => unique(other),
             Content::Set(Val::Known(text)) if text.len() > LONGEST => {
-                Content::Set(Val::Unknown(Doubt::new("a value becomes too long", Some(site.clone()))))
+                Content::Set(Val::unknown(Doubt::new("a value becomes too long", Some(site.clone()))))
             }
-            Content::Set(Val::Unknown(doubt)) if var.is_odd => Content::Set(Val::Unknown(doubt.of_another())),
+            Content::Set(Val::Unknown(unknown)) if var.is_odd => Content::Set(Val::unknown(unknown.doubt)),
             Content::Set(Val::Known(_)) if var.is_odd => {
-                Content::Set(Val::Unknown(Doubt::new("the variable has an attribute that changes values", Some(site.clone()))))
+                Content::Set(Val::unknown(Doubt::new("the variable has an attribute that changes values", Some(site.clone()))))
             }
             other => other,
         };
@@ -365,11 +368,11 @@ impl Machine<'_> {
             // bash puts it under the key 0, for zsh it is an error.
             (Content::Table(_), Content::Set(_), _) => {
                 (may_fail, var.may_be_list) = (true, true);
-                Content::Perhaps(Val::Unknown(Doubt::new("a table that is set as a text", Some(site.clone()))))
+                Content::Perhaps(Val::unknown(Doubt::new("a table that is set as a text", Some(site.clone()))))
             }
             (_, Content::Set(_), _) if may_set_first && var.can_be_list() => {
                 var.may_be_list = true;
-                Content::Perhaps(Val::Unknown(Doubt::new("a list that is perhaps set in its first item", Some(site.clone()))))
+                Content::Perhaps(Val::unknown(Doubt::new("a list that is perhaps set in its first item", Some(site.clone()))))
             }
             (_, Content::Set(value), _) if var.may_be_list && keeps_lists => Content::Perhaps(value),
             (_, content, _) => content,
@@ -544,7 +547,7 @@ fn unique(content: Content) -> Content {
         Content::Array(values) if values.iter().all(|v| v.known().is_some()) => {
             Content::Array(Arc::new(first(values.iter().cloned())))
         }
-        Content::Array(_) => Content::Set(Val::Unknown(Doubt::new("a list of items of which not all are known", None))),
+        Content::Array(_) => Content::Set(Val::unknown(Doubt::new("a list of items of which not all are known", None))),
         other => other,
     }
 }
@@ -566,7 +569,7 @@ mod tests {
         ] {
             assert_eq!(unique(content.clone()), once, "{content:?}");
         }
-        let doubt = Val::Unknown(Doubt::new("so", None));
+        let doubt = Val::unknown(Doubt::new("so", None));
         let unclear = unique(Content::Array(Arc::new(vec![Val::of("a"), doubt])));
         assert!(matches!(unclear, Content::Set(Val::Unknown(_))), "{unclear:?}");
     }

@@ -89,7 +89,7 @@ impl Fogged for Var {
             return self;
         }
         let may_be_list = self.can_be_list();
-        Var { content: Content::Perhaps(Val::Unknown(why.clone())), exported: None, site: None, may_be_list, ..self }
+        Var { content: Content::Perhaps(Val::unknown(why.clone())), exported: None, site: None, may_be_list, ..self }
     }
 }
 
@@ -402,7 +402,7 @@ impl Vars {
     pub(super) fn fog_what_differs(&mut self, other: &Vars, why: &Arc<Doubt>) {
         for name in self.parted(other) {
             if let Some(var) = self.get(&name).filter(|var| other.get(&name).as_ref() != Some(var)) {
-                let content = Content::Perhaps(Val::Unknown(why.clone()));
+                let content = Content::Perhaps(Val::unknown(why.clone()));
                 let var = Var { content, exported: None, ..var.into_owned() };
                 self.insert(name, var);
             }

@@ -58,7 +58,7 @@ impl Version {
         match name {
             b"BASH_VERSION" | b"ZSH_VERSION" | b"KSH_VERSION" => Some(Content::Set(Val::Known(self.text.clone()))),
             b"BASH_VERSINFO" => {
-                let machine = Val::Unknown(super::value::Doubt::filled("what kind of machine this is"));
+                let machine = Val::filled("what kind of machine this is");
                 Some(Content::Array(Arc::new(self.parts.iter().cloned().map(Val::Known).chain([machine]).collect())))
             }
             _ => None,

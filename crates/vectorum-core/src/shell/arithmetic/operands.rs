@@ -106,7 +106,7 @@ impl Sum<'_, '_> {
     /// A word of which not all is known.
     fn piece(&mut self, from: usize, word: &[u8]) -> Worked {
         let place = memchr::memchr_iter(UNKNOWN, self.text.get(..from).unwrap_or_default()).count();
-        let Some(Piece { doubt, is_number }) = self.pieces.get(place).cloned() else { return Err(Stop::Unfollowed) };
+        let Some(Piece { value, is_number }) = self.pieces.get(place).cloned() else { return Err(Stop::Unfollowed) };
         // It may be a name that is not set.
         if !is_number {
             self.need(false)?;
@@ -118,13 +118,13 @@ impl Sum<'_, '_> {
             return Err(Stop::Unfollowed);
         }
         // Where it is empty, a sign behind it is that of what follows.
-        let may_be_empty = !doubt.is_filled && word.len() == 1 && !matches!(next, Some(b'+' | b'-')) && self.text.len() > 1;
+        let may_be_empty = !value.is_filled && word.len() == 1 && !matches!(next, Some(b'+' | b'-')) && self.text.len() > 1;
         // With a number in front it stays one.
         let is_number = is_number && !may_be_empty && word.iter().all(|b| b.is_ascii_digit() || *b == UNKNOWN);
         if !is_number {
-            self.risk(&doubt);
+            self.risk(&value.doubt);
         }
-        Ok(Err(doubt))
+        Ok(Err(value.doubt))
     }
 
     /// Sets a name to a number.
@@ -164,7 +164,12 @@ impl Sum<'_, '_> {
             Effect::Perhaps(doubt) => self.machine.fork(&doubt, |machine| machine.set_to_number(name, &told), |_| {}),
             Effect::No => {}
         }
-        Ok(number)
+        // What is set to a number that need not be whole is no whole number either (measured: 5.9).
+        let may_be_float = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| var.is_odd);
+        Ok(match self.machine.dialect {
+            Dialect::Zsh if may_be_float => Err(self.machine.doubt("a number that is perhaps not whole")),
+            _ => number,
+        })
     }
 
     /// Counts a name up or down before it is used: `++NAME`.
@@ -243,13 +248,13 @@ impl Sum<'_, '_> {
         match content {
             Content::Unset => Ok(Ok(0)),
             Content::Set(Val::Known(text)) => self.of_text(text),
-            Content::Set(value @ Val::Unknown(doubt)) | Content::Perhaps(value @ Val::Unknown(doubt)) => {
+            Content::Set(value @ Val::Unknown(unknown)) | Content::Perhaps(value @ Val::Unknown(unknown)) => {
                 if !is_number && !value.is_number() {
                     // It may be a name that is not set.
                     self.need(false)?;
-                    self.risk(doubt);
+                    self.risk(&unknown.doubt);
                 }
-                Ok(Err(doubt.clone()))
+                Ok(Err(unknown.doubt.clone()))
             }
             Content::Perhaps(value) => {
                 let doubt = self.machine.doubt("a number that is not known");

@@ -97,7 +97,7 @@ impl Machine<'_> {
             None => {
                 // There it tells what there is, where it makes nothing of it.
                 if self.dialect == Dialect::Zsh && !attributes.is_local && !matches!(self.content_of(name), Content::Unset) {
-                    self.print(Val::Unknown(self.doubt("what a declaration prints")));
+                    self.print(Val::unknown(self.doubt("what a declaration prints")));
                 }
                 // What was declared before is handed on then, or not.
                 let is_there = |m: &Self| m.live.as_ref().is_some_and(|state| state.vars.get(name).is_some());
@@ -117,7 +117,7 @@ impl Machine<'_> {
                 let was_declared = self.as_sh && !attributes.is_local && is_unset(self);
                 if let Some(state) = &mut self.live {
                     let var = state.vars.get_or_insert_with(&name, || match open {
-                        Some(doubt) => Var { content: Content::Perhaps(Val::Unknown(doubt)), ..Var::unset() },
+                        Some(doubt) => Var { content: Content::Perhaps(Val::unknown(doubt)), ..Var::unset() },
                         None => Var::unset(),
                     });
                     // What was a text there is an empty list then.
@@ -146,12 +146,12 @@ impl Machine<'_> {
                     // zsh gives a name that is declared an empty value, but as sh would only where it was declared before.
                     if was_declared {
                         let doubt = Doubt::new("a name that is declared once more", Some(site.clone()));
-                        (var.content, var.exported) = (Content::Perhaps(Val::Unknown(doubt)), None);
+                        (var.content, var.exported) = (Content::Perhaps(Val::unknown(doubt)), None);
                         var.site = Some(site);
                     } else if dialect == Dialect::Zsh && !self.as_sh && matches!(var.content, Content::Unset) {
                         // With a width it is as many blanks.
                         let is_filled = attributes.is_odd && !attributes.is_table;
-                        let filled = || Val::Unknown(Doubt::new("the variable has an attribute that changes values", None));
+                        let filled = || Val::unknown(Doubt::new("the variable has an attribute that changes values", None));
                         let plain = || Val::of(if attributes.is_number { "0" } else { "" });
                         var.content = Content::Set(if is_filled { filled() } else { plain() });
                         var.site = Some(site);

@@ -232,11 +232,11 @@ impl Fish<'_> {
             }
             b"string" => {
                 self.doubt_groups(plain, false);
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");
             }
             b"test" | b"[" | b"echo" | b"contains" | b"count" | b"type" | b"printf" | b"math" => {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
                 self.doubt_status("a condition on what is not known");
             }
             name if HARMLESS.contains(&name) => self.ends_somehow(),
@@ -244,7 +244,7 @@ impl Fish<'_> {
             name if self.is_own(name) => self.fog("a command of fish whose words are not known"),
             name if self.autoloaded(name).is_some() => self.fog("a function whose arguments are not known"),
             _ => {
-                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.print(Val::unknown(self.doubt(PRINTED)));
                 self.doubt_status("how a program ends");
             }
         }
@@ -281,7 +281,7 @@ impl Fish<'_> {
 
     /// A command of which it is known only that it changes no variable.
     fn ends_somehow(&mut self) {
-        self.print(Val::Unknown(self.doubt("what a command prints")));
+        self.print(Val::unknown(self.doubt("what a command prints")));
         self.doubt_status("how a command ends");
     }
 
@@ -379,7 +379,7 @@ impl Fish<'_> {
                     self.doubt_status("what fish says of itself");
                 }
                 _ => {
-                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                    self.print(Val::unknown(self.doubt("what a command prints")));
                     self.doubt_status("what fish says of itself");
                 }
             },
@@ -387,7 +387,7 @@ impl Fish<'_> {
                 let end = if arguments.first().and_then(Val::known).is_some_and(|a| a == "-n") { "" } else { "\n" };
                 let text = joined(arguments.get(usize::from(end.is_empty())..).unwrap_or_default(), b" ");
                 let is_plain = text.known().is_some_and(|t| !t.starts_with(b"-"));
-                let text = if is_plain { both(&text, &Val::of(end)) } else { Val::Unknown(self.doubt("what a command prints")) };
+                let text = if is_plain { both(&text, &Val::of(end)) } else { Val::unknown(self.doubt("what a command prints")) };
                 self.print(text);
                 self.set_status(0);
             }
@@ -401,7 +401,7 @@ impl Fish<'_> {
             b"pwd" if known.as_deref().is_some_and(|words| matches!(words, [] | [_]) && words.iter().all(|w| w == "-L")) => {
                 let folder = match self.items(b"PWD") {
                     Ok(items) => joined(&items, b" "),
-                    Err(doubt) => Val::Unknown(doubt),
+                    Err(doubt) => Val::unknown(doubt),
                 };
                 self.print(both(&folder, &Val::of(b"\n")));
                 self.set_status(0);
@@ -448,7 +448,7 @@ impl Fish<'_> {
             b"setenv" => self.setenv(known.as_deref()),
             b"pushd" | b"popd" | b"prevd" | b"nextd" | b"cdh" => {
                 let doubt = self.doubt("the working folder is not known");
-                self.put(b"PWD", Some(Kept::Global), vec![Val::Unknown(doubt)], Some(true), None);
+                self.put(b"PWD", Some(Kept::Global), vec![Val::unknown(doubt)], Some(true), None);
                 self.doubt_status("whether there is such a folder");
             }
             b"trap" | b"vared" => self.fog("a command of fish that is not followed"),
@@ -466,7 +466,7 @@ impl Fish<'_> {
                     self.set_status(u8::from(at.is_none()));
                 }
                 _ => {
-                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                    self.print(Val::unknown(self.doubt("what a command prints")));
                     self.doubt_status("what a list holds is not known");
                 }
             },
@@ -483,7 +483,7 @@ impl Fish<'_> {
                         self.set_status(u8::from(count == 0));
                     }
                     None => {
-                        self.print(Val::Unknown(self.doubt("what a command prints")));
+                        self.print(Val::unknown(self.doubt("what a command prints")));
                         self.doubt_status("what is read is not known");
                     }
                 }
@@ -586,7 +586,7 @@ impl Fish<'_> {
             Some(path) if kind(&path) == Kind::Missing => self.set_status(1),
             _ => {
                 let doubt = self.doubt("the working folder is not known");
-                self.put(b"PWD", Some(Kept::Global), vec![Val::Unknown(doubt)], Some(true), None);
+                self.put(b"PWD", Some(Kept::Global), vec![Val::unknown(doubt)], Some(true), None);
                 self.doubt_status("whether there is such a folder");
             }
         }

@@ -80,7 +80,7 @@ impl Fish<'_> {
             outer.take_over(s.output.spilled, &doubt);
             std::mem::replace(&mut s.output, outer).text
         });
-        text.unwrap_or_else(|| Val::Unknown(self.doubt("what a command prints")))
+        text.unwrap_or_else(|| Val::unknown(self.doubt("what a command prints")))
     }
 
     pub(super) fn run_job(&mut self, job: &Job) {
@@ -223,7 +223,7 @@ impl Fish<'_> {
             Err(doubt) if self.refuse_for(&doubt) => return,
             // Of several words it is an error.
             Err(doubt) => {
-                let text = Val::Unknown(doubt.clone());
+                let text = Val::unknown(doubt.clone());
                 return self.fork(&doubt, |m| m.run_arms(&text, arms), |m| m.doubt_status("a switch over several words"));
             }
         };
@@ -245,7 +245,7 @@ impl Fish<'_> {
                     }
                     Vec::new()
                 }
-                Err(doubt) => vec![Val::Unknown(doubt)],
+                Err(doubt) => vec![Val::unknown(doubt)],
             };
             for pattern in patterns {
                 match (text, &pattern) {
@@ -255,7 +255,7 @@ impl Fish<'_> {
                         Ok(false) => {}
                         Err(doubt) => fits = Err(doubt),
                     },
-                    (Val::Unknown(doubt), _) | (_, Val::Unknown(doubt)) => fits = Err(doubt.clone()),
+                    (Val::Unknown(unknown), _) | (_, Val::Unknown(unknown)) => fits = Err(unknown.doubt.clone()),
                 }
                 if fits == Ok(true) {
                     break 'all;
@@ -310,7 +310,7 @@ impl Fish<'_> {
             }
             Err(doubt) => self.repeat("a loop over what is not known", |m| {
                 m.at = at;
-                m.put(name, None, vec![Val::Unknown(doubt.clone())], None, None);
+                m.put(name, None, vec![Val::unknown(doubt.clone())], None, None);
                 m.framed(Leaves::Round, |m| m.run(body));
             }),
         }

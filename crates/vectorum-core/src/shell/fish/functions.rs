@@ -410,7 +410,7 @@ impl Fish<'_> {
             self.set_status(if options.rest.is_empty() { 1 } else { missing });
         } else {
             options.rest.iter().for_each(|name| self.take_in(name));
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
             self.doubt_status("how a command ends");
         }
     }
@@ -421,7 +421,7 @@ impl Fish<'_> {
             return self.fog("an option of «alias» that is not followed");
         };
         let (name, body) = match &options.rest[..] {
-            [] => return self.print(Val::Unknown(self.doubt("what a command prints"))),
+            [] => return self.print(Val::unknown(self.doubt("what a command prints"))),
             [one] => match memchr::memchr(b'=', one) {
                 Some(at) => (one.slice(..at), one.slice(at + 1..)),
                 None => return self.doubt_status("whether there is such an alias"),

@@ -89,7 +89,7 @@ impl Fish<'_> {
             let unopened = self.live.as_ref().map_or(Refused::No, |state| state.unopened);
             // What is not piped goes where it went.
             if job.pipe != Some(Pipe::Output) && text.known().is_none_or(|text| !text.is_empty()) {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
             }
             // Then nothing of the pipeline is run.
             if self.is_refused(job) {
@@ -118,7 +118,7 @@ impl Fish<'_> {
                 _ => state.status = status,
             }
             state.input = Input {
-                text: if job.pipe == Some(Pipe::Output) { text } else { Val::Unknown(Doubt::filled("what a command prints")) },
+                text: if job.pipe == Some(Pipe::Output) { text } else { Val::filled("what a command prints") },
                 is_given: true,
             };
         }
@@ -162,7 +162,7 @@ impl Fish<'_> {
             Ok(values) => values.into_iter().map(|value| Word { parts: vec![part(value)] }).collect(),
             // What is not known now is not known later either.
             Err(doubt) => {
-                let unknown = || Word { parts: vec![part(Val::Unknown(doubt.clone()))] };
+                let unknown = || Word { parts: vec![part(Val::unknown(doubt.clone()))] };
                 words.iter().map(|word| if word.literal().is_some() { word.clone() } else { unknown() }).collect()
             }
         };

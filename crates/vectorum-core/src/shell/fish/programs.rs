@@ -67,15 +67,15 @@ impl Fish<'_> {
                         self.set_status(status);
                     }
                     None => {
-                        let doubt = Doubt { sets: program::sets(&base), ..(*self.doubt(PRINTED)).clone() };
-                        self.print(Val::Unknown(Arc::new(doubt)));
+                        let text = Unknown::of(self.doubt(PRINTED)).setting(program::sets(&base));
+                        self.print(Val::Unknown(text));
                         self.write_perhaps_beside();
                         self.doubt_status("how a program ends");
                     }
                 }
             }
             Ok(None) if self.is_shipped(name) || name.starts_with(OWN) => {
-                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.print(Val::unknown(self.doubt(PRINTED)));
                 self.write_perhaps_beside();
                 self.doubt_status("how a function of fish ends");
             }
@@ -95,7 +95,7 @@ impl Fish<'_> {
                 self.stop();
             }
             Err(_) => {
-                self.print(Val::Unknown(self.doubt(PRINTED)));
+                self.print(Val::unknown(self.doubt(PRINTED)));
                 self.write_perhaps_beside();
                 self.doubt_status("how a program ends");
                 if let Some(state) = &mut self.live {
@@ -137,7 +137,7 @@ impl Fish<'_> {
 
     pub(super) fn asked(&mut self, name: &[u8], arguments: &[Val], known: Option<&[Bytes]>) {
         let Some(words) = known else {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
             // What it runs may set something.
             return match arguments.split_first() {
                 Some((Val::Known(wanted), rest)) if name == b"builtin" && wanted == "set" => self.named(&wanted.clone(), rest),
@@ -204,7 +204,7 @@ impl Fish<'_> {
             .take(options)
             .any(|w| w == "--query" || w.starts_with(b"-") && !w.starts_with(b"--") && w.contains(&b'q'));
         if !is_quiet && name != b"command" {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
         }
         // Of those that it has it is certain.
         if name == b"builtin" && self.function(&wanted).is_none() && self.is_own(&wanted) && words.len() == options + 1 {
@@ -233,7 +233,7 @@ impl Fish<'_> {
             }
         }
         if words.len() > options + 1 {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
             return self.doubt_status("whether there are such commands");
         }
         match self.program(&wanted) {
@@ -246,7 +246,7 @@ impl Fish<'_> {
             Ok(None) => self.set_status(if name == b"command" { 127 } else { 1 }),
             Err(_) => {
                 if !is_quiet {
-                    self.print(Val::Unknown(self.doubt("what a command prints")));
+                    self.print(Val::unknown(self.doubt("what a command prints")));
                 }
                 self.doubt_status("where programs are looked up is not known");
             }

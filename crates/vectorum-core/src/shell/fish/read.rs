@@ -63,7 +63,7 @@ impl Fish<'_> {
             return self.set_status(2);
         }
         if names.is_empty() {
-            return self.print(Val::Unknown(self.doubt("what is read is not known")));
+            return self.print(Val::unknown(self.doubt("what is read is not known")));
         }
         let items: Vec<Result<Vec<Val>, Arc<Doubt>>> = match line {
             // They are lists without items then (measured: 3.6).

@@ -190,8 +190,8 @@ impl Fish<'_> {
         // Items of a path are cut at colons.
         let may_part = |value: &Val| match value {
             Val::Known(_) => None,
-            Val::Unknown(doubt) if !doubt.could_be.is_empty() && !doubt.could_be.iter().any(|text| text.contains(&b':')) => None,
-            Val::Unknown(doubt) => Some(doubt.of_another()),
+            Val::Unknown(text) if !text.could_be().is_empty() && !text.could_be().iter().any(|t| t.contains(&b':')) => None,
+            Val::Unknown(text) => Some(text.doubt.clone()),
         };
         // How many it comes to is not known.
         let parted = var.items.as_ref().ok().filter(|_| is_path).and_then(|items| items.iter().find_map(may_part));
@@ -221,7 +221,7 @@ impl Fish<'_> {
         };
         let told = match &items {
             Ok(items) => joined(items, if is_path { b":" } else { b" " }),
-            Err(doubt) => Val::Unknown(doubt.clone()),
+            Err(doubt) => Val::unknown(doubt.clone()),
         };
         scope.vars.insert(Bytes::copy_from_slice(name), Var { items, ..var });
         if self.quiet == 0 && !site.path.is_empty() {
@@ -237,7 +237,7 @@ impl Fish<'_> {
     pub(super) fn set_command(&mut self, arguments: &[Val], unknown: Option<Arc<Doubt>>) {
         // By itself it tells all, and ends like what was before it.
         if arguments.is_empty() && unknown.is_none() {
-            return self.print(Val::Unknown(self.doubt("what a command prints")));
+            return self.print(Val::unknown(self.doubt("what a command prints")));
         }
         // Options stand in front; a word that is not known may be one only there.
         let first = arguments.iter().take_while(|a| a.known().is_some()).filter_map(|a| a.known().cloned()).collect::<Vec<_>>();
@@ -258,7 +258,7 @@ impl Fish<'_> {
             self.set_status(0);
         }
         if has(b'S') || has(b'n') {
-            return self.print(Val::Unknown(self.doubt("what a command prints")));
+            return self.print(Val::unknown(self.doubt("what a command prints")));
         }
         // Two scopes at once, or exported and not, is an error.
         let scopes = [b'l', b'f', b'g', b'U'].into_iter().filter(|letter| has(*letter)).count();
@@ -324,7 +324,7 @@ impl Fish<'_> {
         }
         let Some(Val::Known(name)) = names.first().cloned() else {
             if names.is_empty() {
-                self.print(Val::Unknown(self.doubt("what a command prints")));
+                self.print(Val::unknown(self.doubt("what a command prints")));
                 return self.set_status(0);
             }
             return self.fog("a variable is set whose name is not known");

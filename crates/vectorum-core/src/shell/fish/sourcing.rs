@@ -34,8 +34,10 @@ impl Fish<'_> {
                             m.run_source(&Arc::new(source), Some(&arguments));
                         });
                     }
-                    Some(Val::Unknown(doubt)) if doubt.sets.is_some() => self.set_by_output(doubt.sets.unwrap_or_default()),
-                    _ => self.runs_anything("what is run is not known"),
+                    text => match text.as_ref().and_then(|text| text.doubt()?.sets) {
+                        Some(names) => self.set_by_output(names),
+                        None => self.runs_anything("what is run is not known"),
+                    },
                 }
             }
         }

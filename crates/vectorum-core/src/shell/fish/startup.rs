@@ -198,7 +198,7 @@ impl Setting {
         }
         let made_there = if self.manner.interactive.is_so { MADE_THERE } else { "" };
         for name in MADE.split(' ').chain(made_there.split(' ')).filter(|name| start.contains(name.as_bytes())) {
-            set(&mut globals, name, vec![Val::Unknown(Doubt::new("fish sets it by itself", None))]);
+            set(&mut globals, name, vec![Val::unknown(Doubt::new("fish sets it by itself", None))]);
         }
         // What is empty among these is the folder in which it runs.
         for name in ["PATH", "CDPATH"] {
@@ -221,7 +221,7 @@ impl Setting {
                         _ => Val::of(b"1"),
                     }
                 }
-                Some(_) => Val::Unknown(Doubt::filled("how deep in shells it is started is not known")),
+                Some(_) => Val::filled("how deep in shells it is started is not known"),
             };
             set(&mut globals, "SHLVL", vec![level]);
         }
@@ -515,7 +515,7 @@ impl Var {
     fn last(self) -> Last {
         let value = match &self.items {
             Ok(items) => joined(items, if self.is_path { b":" } else { b" " }),
-            Err(doubt) => Val::Unknown(doubt.clone()),
+            Err(doubt) => Val::unknown(doubt.clone()),
         };
         Last::new(value, self.is_perhaps || self.exported.is_none(), self.site.filter(|site| !site.path.is_empty()))
     }

@@ -252,7 +252,7 @@ impl Fish<'_> {
                         let is_path = self.get(name).is_some_and(|v| v.is_path);
                         vec![joined(&items, if is_path { b":" } else { b" " })]
                     }
-                    (Err(doubt), true) if doubt.why != NO_INDEX => vec![Val::Unknown(doubt)],
+                    (Err(doubt), true) if doubt.why != NO_INDEX => vec![Val::unknown(doubt)],
                     (Err(doubt), _) => return Err(doubt),
                 }
             }
@@ -298,10 +298,10 @@ impl Fish<'_> {
                         None => lines,
                     }
                 }
-                (Val::Unknown(doubt), None) if *quoted && !matches!(doubt.why, NOT_RUN | MAY_NOT_RUN) => {
-                    vec![Val::Unknown(doubt)]
+                (Val::Unknown(text), None) if *quoted && !matches!(text.doubt.why, NOT_RUN | MAY_NOT_RUN) => {
+                    vec![Val::Unknown(text)]
                 }
-                (Val::Unknown(doubt), _) => return Err(doubt),
+                (Val::Unknown(unknown), _) => return Err(unknown.doubt),
             },
             Part::Braces(words) => self.alternatives(words)?.unwrap_or_default(),
         })
@@ -422,8 +422,8 @@ impl Fish<'_> {
         self.at = at;
         self.doubt_long_output();
         match self.live.as_ref().map(|state| state.refused) {
-            Some(Refused::Yes) => Val::Unknown(self.doubt(NOT_RUN)),
-            Some(Refused::Perhaps) => Val::Unknown(self.doubt(MAY_NOT_RUN)),
+            Some(Refused::Yes) => Val::unknown(self.doubt(NOT_RUN)),
+            Some(Refused::Perhaps) => Val::unknown(self.doubt(MAY_NOT_RUN)),
             _ => text,
         }
     }

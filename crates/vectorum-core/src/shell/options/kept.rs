@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::shopt::SHELL_OPTIONS;
 use crate::shell::machine::Machine;
-use crate::shell::value::{Doubt, Val};
+use crate::shell::value::{Unknown, Val};
 
 /// What options print that are put back later: those of `set -o`, those of `shopt`, all of zsh's.
 pub(super) const OPTIONS_OF_SET: &str = "how options are set";
@@ -26,7 +26,7 @@ impl Machine<'_> {
                 Some(kept) => Some(kept.clone().filter(|kept| *kept == now)),
             };
         }
-        Val::Unknown(Arc::new(Doubt { sets: Some(&[]), is_filled: true, ..(*self.doubt(why)).clone() }))
+        Val::Unknown(Unknown::of(self.doubt(why)).setting(Some(&[])).filled(true))
     }
 
     /// What was printed of options is run: they are as they were; those of `shopt` are printed for themselves.

@@ -62,7 +62,7 @@ impl Machine<'_> {
             let text = match text {
                 Some(text) => text,
                 None if prints && names.is_empty() && flags.len() == 1 => self.keep_options(OPTIONS_OF_SHOPT),
-                None => Val::Unknown(self.doubt("what a command prints")),
+                None => Val::unknown(self.doubt("what a command prints")),
             };
             self.print(text);
         }

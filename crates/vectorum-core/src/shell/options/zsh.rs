@@ -27,7 +27,7 @@ impl Machine<'_> {
     pub(in crate::shell) fn emulate(&mut self, known: Option<&[Bytes]>) {
         if known.is_some_and(<[Bytes]>::is_empty) {
             self.set_status(0);
-            return self.print(Val::Unknown(self.doubt("what a command prints")));
+            return self.print(Val::unknown(self.doubt("what a command prints")));
         }
         let Some(words) = known else { return self.fog(OTHER) };
         let is_flag = |word: &Bytes| word.len() > 1 && (word.starts_with(b"-") || word.starts_with(b"+"));
@@ -119,7 +119,7 @@ impl Machine<'_> {
     pub(in crate::shell) fn setopt(&mut self, on: bool, known: Option<&[Bytes]>) {
         let Some(words) = known else { return self.fog("an option is set that is not known") };
         if words.is_empty() {
-            self.print(Val::Unknown(self.doubt("what a command prints")));
+            self.print(Val::unknown(self.doubt("what a command prints")));
         }
         self.set_status(0);
         for word in words {

@@ -26,24 +26,12 @@ fn is_numeral(byte: &u8) -> bool {
 
 /// What a list held that more was added to, of which nobody knows how many items it is.
 fn held_before(values: &[Val]) -> Option<Arc<Doubt>> {
-    let mut doubts = values.iter().filter_map(|value| match value {
-        Val::Unknown(doubt) => Some(doubt),
-        Val::Known(_) => None,
-    });
-    doubts.find(|doubt| doubt.why == HELD_BEFORE).cloned()
+    values.iter().filter_map(Val::doubt).find(|doubt| doubt.why == HELD_BEFORE).cloned()
 }
 
 impl Machine<'_> {
     /// What a parameter holds, before anything is done to it.
     pub(in super::super) fn parameter_content(&mut self, parameter: &Parameter) -> Expanded<Held> {
-        // What it hangs on, as an index, is another text.
-        self.content_held(parameter).map(|held| match held {
-            Held::Unknown(doubt) => Held::Unknown(doubt.of_another()),
-            held => held,
-        })
-    }
-
-    fn content_held(&mut self, parameter: &Parameter) -> Expanded<Held> {
         match self.meant(&parameter.name) {
             Meant::Itself => {}
             Meant::Other(name) => return self.parameter_content(&Parameter { name, ..parameter.clone() }),
@@ -70,24 +58,23 @@ impl Machine<'_> {
                     return Ok(Held::One(Val::Known(zero.clone())));
                 }
                 let could_be = self.called.iter().map(|name| Bytes::from_static(name.as_bytes())).collect();
-                let name = Doubt { could_be, ..(*Doubt::filled("the shell's own name")).clone() };
-                return Ok(Held::One(Val::Unknown(Arc::new(name))));
+                return Ok(Held::One(Val::filled("the shell's own name").or_one_of(could_be)));
             }
             return Ok(match &state.positional {
                 Ok(values) => values.get(number - 1).map_or(Held::Unset, |v| Held::One(v.clone())),
-                Err(doubt) => Held::Perhaps(Val::Unknown(doubt.clone())),
+                Err(doubt) => Held::Perhaps(Val::unknown(doubt.clone())),
             });
         }
         Ok(match name {
             // zsh calls them so, too.
             name if self.is_arguments(name) && parameter.key.is_none() => match self.arguments() {
                 Content::Array(values) => Held::Many(values.to_vec()),
-                Content::Perhaps(Val::Unknown(doubt)) => Held::Unknown(doubt),
+                Content::Perhaps(Val::Unknown(unknown)) => Held::Unknown(unknown.doubt),
                 _ => Held::Unset,
             },
             b"ARGC" if self.is_own_zsh() && parameter.key.is_none() => match &state.positional {
                 Ok(values) => Held::One(Val::of(values.len().to_string())),
-                Err(doubt) => Held::One(Val::Unknown(doubt.clone())),
+                Err(doubt) => Held::One(Val::unknown(doubt.clone())),
             },
             b"@" | b"*" => match &state.positional {
                 Ok(values) => Held::Many(values.to_vec()),
@@ -100,12 +87,12 @@ impl Machine<'_> {
             b"?" => Held::One(self.status_as_text()),
             b"status" if self.dialect == Dialect::Zsh && parameter.key.is_none() => Held::One(self.status_as_text()),
             b"-" => Held::One(self.flags()),
-            b"$" => Held::One(Doubt::filled(OWN_PROCESS).number()),
+            b"$" => Held::One(Doubt::new(OWN_PROCESS, None).number()),
             // Nothing where nothing was run in the background, and zero in zsh.
             b"!" if self.dialect == Dialect::Zsh || state.option(RAN_BESIDE) == Some(true) => {
-                Held::One(Doubt::filled(BACKGROUND).number())
+                Held::One(Doubt::new(BACKGROUND, None).number())
             }
-            b"!" => Held::Perhaps(Val::Unknown(Doubt::filled(BACKGROUND))),
+            b"!" => Held::Perhaps(Val::filled(BACKGROUND)),
             b"BASH_SOURCE" if self.dialect == Dialect::Bash && parameter.key.as_deref().is_none_or(|k| is_text(k, b"0")) => {
                 self.own_file()
             }
@@ -132,10 +119,10 @@ impl Machine<'_> {
                         (Content::Unset, _) => Held::Unset,
                         (Content::Set(value), _) => Held::One(value),
                         // How many items it has is not known.
-                        (Content::Perhaps(Val::Unknown(doubt)), Dialect::Zsh)
+                        (Content::Perhaps(Val::Unknown(unknown)), Dialect::Zsh)
                             if state.vars.get(name).is_some_and(|var| var.can_be_list()) =>
                         {
-                            Held::Unknown(doubt)
+                            Held::Unknown(unknown.doubt)
                         }
                         (Content::Perhaps(value), _) => Held::Perhaps(value),
                         (Content::Table(table), _) => self.whole_table(&table, matches!(parameter.change, Change::Length)),
@@ -157,9 +144,9 @@ impl Machine<'_> {
                                 None => values.to_vec(),
                             },
                             // How many items it has is not known.
-                            Content::Set(Val::Unknown(doubt)) if may_be_list => {
-                                self.perhaps_look_up(key, &doubt);
-                                return Ok(Held::Unknown(doubt));
+                            Content::Set(Val::Unknown(unknown)) if may_be_list => {
+                                self.perhaps_look_up(key, &unknown.doubt);
+                                return Ok(Held::Unknown(unknown.doubt));
                             }
                             Content::Set(value) if self.dialect != Dialect::Zsh => vec![value],
                             // There it is one of the letters of a text.
@@ -205,7 +192,7 @@ impl Machine<'_> {
                                 // In some places it is not cut at all then (measured: 5.2).
                                 let is_usual = self.separators().is_ok_and(|s| s.is_none_or(|bytes| bytes.starts_with(b" ")));
                                 if !is_usual {
-                                    return Ok(Held::One(Val::Unknown(self.doubt(OWN_SEPARATORS))));
+                                    return Ok(Held::One(Val::unknown(self.doubt(OWN_SEPARATORS))));
                                 }
                                 return Ok(values.first().map_or(Held::Unset, |value| Held::One(value.clone())));
                             }
@@ -266,7 +253,7 @@ impl Machine<'_> {
                                 let found = usize::try_from(index).ok().and_then(|i| values.get(i).cloned());
                                 found.map_or(Held::Unset, Held::One)
                             }
-                            Err(doubt) => Held::Perhaps(Val::Unknown(doubt.of_another())),
+                            Err(doubt) => Held::Perhaps(Val::unknown(doubt)),
                         }
                     }
                 }
@@ -352,7 +339,7 @@ impl Machine<'_> {
         let source = &self.source;
         // The text that runs before a prompt belongs to none.
         if source.path.is_empty() || source.fixed == Some(0) || self.named_otherwise.contains(&source.path) {
-            return Held::Perhaps(Val::Unknown(self.doubt("what the file is called that runs")));
+            return Held::Perhaps(Val::unknown(self.doubt("what the file is called that runs")));
         }
         Held::One(Val::Known(source.path.clone()))
     }

@@ -49,14 +49,14 @@ impl Machine<'_> {
     fn each(&mut self, values: Values, mut change: impl FnMut(&mut Self, &[u8]) -> Option<Vec<u8>>) -> Values {
         self.each_value(values, |m, text| {
             let changed = if text.is_ascii() { change(m, text) } else { None };
-            changed.map_or_else(|| Val::Unknown(m.doubt("a flag of a parameter")), |text| Val::Known(text.into()))
+            changed.map_or_else(|| Val::unknown(m.doubt("a flag of a parameter")), |text| Val::Known(text.into()))
         })
     }
 
     fn each_value(&mut self, values: Values, mut change: impl FnMut(&mut Self, &Bytes) -> Val) -> Values {
         let mut one = |value: Val| match &value {
             Val::Known(text) => change(self, text),
-            Val::Unknown(doubt) => Val::Unknown(doubt.of_another()),
+            Val::Unknown(text) => Val::unknown(text.doubt.clone()),
         };
         match values {
             Values::One(value) => Values::One(one(value)),
@@ -94,12 +94,12 @@ impl Machine<'_> {
         let doubt = self.doubt("a text that is expanded");
         // Quotes and signs of files are taken for such there, too.
         if text.iter().any(|b| b"'\"\\`*?[]{}()~=<>#^ \t\n".contains(b)) && memchr::memchr(b'$', text).is_some() {
-            return super::values::unknown(&doubt);
+            return Val::unknown(doubt);
         }
         let mut parser = Parser::new(text, Dialect::Zsh);
         match parser.double(None) {
             Ok(parts) => self.quoted_text(&parts),
-            Err(_) => super::values::unknown(&doubt),
+            Err(_) => Val::unknown(doubt),
         }
     }
 }

@@ -16,7 +16,8 @@ impl Machine<'_> {
     /// Takes what a subscript says of a list, or of the letters of a text.
     pub(in super::super) fn subscripted(&mut self, held: Held, subscript: &Subscript) -> Expanded<Held> {
         let unknown = match &held {
-            Held::Unknown(doubt) | Held::One(Val::Unknown(doubt)) => Some(doubt.clone()),
+            Held::Unknown(doubt) => Some(doubt.clone()),
+            Held::One(Val::Unknown(text)) => Some(text.doubt.clone()),
             Held::Perhaps(_) => Some(self.doubt("a subscript")),
             _ => None,
         };
@@ -34,8 +35,7 @@ impl Machine<'_> {
                 self.fail_or_go_on(&doubt);
             }
             self.fork(&doubt, |m| places.iter().for_each(|place| drop(m.place_of(place))), |_| {});
-            // That all of it is a number, say, is not so of a part of it.
-            return Err(doubt.of(Vec::new(), false, false));
+            return Err(doubt);
         }
         match subscript {
             Subscript::All(_) => Ok(held),

@@ -1,7 +1,5 @@
 //! What parameters of zsh's own shape come to (zshexpn(1), "Rules", whose order this keeps).
 
-use std::sync::Arc;
-
 use bytes::Bytes;
 
 use super::super::content::Content;
@@ -12,7 +10,7 @@ use super::super::parameter::UNSET_IS_ERROR;
 use super::super::pattern::Pattern;
 use super::super::reference::OWN_SHAPE;
 use super::super::syntax::{Change, Dialect, Parameter, Part};
-use super::super::value::{Doubt, Val};
+use super::super::value::Val;
 use super::*;
 
 /// What a parameter comes to.
@@ -290,7 +288,7 @@ impl Machine<'_> {
                 Ok(Values::One(Val::of(b"").join(&value, &doubt)))
             }
             Held::Many(values) => Ok(Values::Many(values)),
-            Held::Unknown(doubt) if is_one => Ok(Values::One(Val::Unknown(doubt))),
+            Held::Unknown(doubt) if is_one => Ok(Values::One(Val::unknown(doubt))),
             Held::Unknown(doubt) => Err(doubt),
         }
     }
@@ -308,7 +306,7 @@ impl Machine<'_> {
         let known: Option<Vec<Bytes>> = items.iter().map(|v| v.known().cloned()).collect();
         Ok(Values::One(match known {
             Some(items) => Val::of(items.join(&between[..])),
-            None => Val::Unknown(self.doubt("an item of the list is not known")),
+            None => Val::unknown(self.doubt("an item of the list is not known")),
         }))
     }
 
@@ -324,7 +322,7 @@ impl Machine<'_> {
     fn parted(&mut self, values: &Values, separator: Option<&[u8]>, in_quotes: Option<bool>) -> Expanded<Values> {
         let text = match values {
             Values::One(Val::Known(text)) => text.clone(),
-            Values::One(Val::Unknown(doubt)) => return Err(doubt.clone()),
+            Values::One(Val::Unknown(unknown)) => return Err(unknown.doubt.clone()),
             Values::Many(_) => return Err(self.doubt("a list that is split")),
         };
         let Some(separator) = separator else {
@@ -372,7 +370,7 @@ impl Machine<'_> {
             Step::Change(change) => self.changed(value, change),
             Step::Swap(from, to, is_all) => match value {
                 Val::Known(text) => Val::Known(swapped(&text, from, to, *is_all)),
-                Val::Unknown(doubt) => unknown(&doubt),
+                Val::Unknown(text) => Val::unknown(text.doubt),
             },
             Step::Whole(follows) => self.whole_path(&value, *follows),
             Step::Filter(_) => value,
@@ -395,13 +393,13 @@ impl Machine<'_> {
         let pattern = self.pattern_of(word).ok_or_else(|| doubt.clone())?;
         let keeps = |value: &Val| match value {
             Val::Known(text) => pattern.matches(text).map(|is_match| is_match == keeps_matches).map_err(|_| doubt.clone()),
-            Val::Unknown(doubt) => Err(doubt.clone()),
+            Val::Unknown(text) => Err(text.doubt.clone()),
         };
         match values {
             Values::One(value) => match keeps(&value) {
                 Ok(true) => Ok(Values::One(value)),
                 Ok(false) => Ok(Values::One(Val::of(b""))),
-                Err(doubt) => Ok(Values::One(Val::Unknown(doubt.of_another()))),
+                Err(doubt) => Ok(Values::One(Val::unknown(doubt))),
             },
             Values::Many(items) => {
                 let mut out = Vec::new();
@@ -417,7 +415,7 @@ impl Machine<'_> {
 
     /// `(M)` and `(S)` of what is cut off.
     fn cut_by(&mut self, value: &Val, change: &Change, shaped: &Shaped) -> Val {
-        let odd = Val::Unknown(self.doubt("a pattern of another kind"));
+        let odd = Val::unknown(self.doubt("a pattern of another kind"));
         let (Change::Trim(at_end, longest, word), Val::Known(text)) = (change, value) else { return odd };
         let Some(pattern) = self.pattern_of(word) else { return odd };
         let found = if shaped.has(&Flag::Anywhere) {
@@ -450,7 +448,7 @@ impl Machine<'_> {
     fn whole_path(&mut self, value: &Val, follows: bool) -> Val {
         let text = match value {
             Val::Known(text) => text,
-            Val::Unknown(doubt) => return unknown(doubt),
+            Val::Unknown(text) => return Val::unknown(text.doubt.clone()),
         };
         let full = if text.is_empty() { None } else { self.full(text) };
         let found = match full {
@@ -462,20 +460,20 @@ impl Machine<'_> {
             }
             None => None,
         };
-        found.map_or_else(|| Val::Unknown(self.doubt("a modifier of zsh's")), Val::Known)
+        found.map_or_else(|| Val::unknown(self.doubt("a modifier of zsh's")), Val::Known)
     }
 
     /// The function or the file that runs, as zsh calls it (its option `function_argzero`).
     fn own_name(&mut self) -> Held {
         match self.live.as_ref().and_then(|state| state.zero.clone()) {
             Some(zero) => Held::One(Val::Known(zero)),
-            None => Held::One(Val::Unknown(Doubt::filled("the shell's own name"))),
+            None => Held::One(Val::filled("the shell's own name")),
         }
     }
 
     /// What signs of prompts stand for.
     pub(super) fn prompt(&mut self, text: &Bytes) -> Val {
-        let unknown = Val::Unknown(self.doubt("a prompt's sign"));
+        let unknown = Val::unknown(self.doubt("a prompt's sign"));
         let mut out = Vec::new();
         let mut rest: &[u8] = text;
         while let Some(at) = memchr::memchr(b'%', rest) {
@@ -557,11 +555,6 @@ fn swapped(text: &Bytes, from: &[u8], to: &[u8], is_all: bool) -> Bytes {
     }
     out.extend_from_slice(rest);
     out.into()
-}
-
-/// What stays a doubt of the same kind where it is about something else.
-pub(super) fn unknown(doubt: &Arc<Doubt>) -> Val {
-    Val::Unknown(doubt.of_another())
 }
 
 #[cfg(test)]
