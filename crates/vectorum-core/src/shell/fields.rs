@@ -26,29 +26,28 @@ impl Machine<'_> {
     /// If it is not known how many there are.
     pub(super) fn fields(&mut self, words: &[Word]) -> Expanded<Vec<Val>> {
         let mut out = Vec::new();
-        for (index, word) in words.iter().enumerate() {
+        let mut unknown = None;
+        for word in words {
+            // The words behind one that is not known are expanded all the same, and may set something, or be wrong.
+            if self.live.is_none() && unknown.is_some() {
+                break;
+            }
             if let Err(doubt) = self.fields_of(word, &mut out) {
-                // Braces and shapes of zsh may have hidden a pattern.
-                let has = |part: &Part, signs: &[u8]| matches!(part, Part::Text(text) if text.iter().any(|b| signs.contains(b)));
-                let is_shaped = |part: &Part| has(part, b"{") || matches!(part, Part::Shaped(_));
-                if word.parts.iter().any(is_shaped) && word.parts.iter().any(|part| has(part, b"*?[(")) {
+                // It may be a pattern that names no file. In bash what a parameter brings may be one.
+                let may_name = |part: &Part| match part {
+                    Part::Text(text) => text.iter().any(|b| b"*?[(".contains(b)),
+                    Part::Quoted(_) | Part::Double(_) => false,
+                    _ => self.dialect == Dialect::Bash,
+                };
+                if word.parts.iter().any(may_name) {
                     self.fork_where_none_is_an_error(&doubt);
                 }
                 self.doubt_what_is_set(&word.parts, &doubt);
-                // The words behind it are expanded all the same, and may set something.
-                words.iter().skip(index + 1).for_each(|word| self.expand_in_vain(&word.parts));
-                return Err(doubt);
+                unknown = unknown.or(Some(doubt));
             }
         }
         self.steps.count(out.len());
-        Ok(out)
-    }
-
-    /// Expands parts of which nothing is known where they stand, for what they set.
-    fn expand_in_vain(&mut self, parts: &[Part]) {
-        if self.live.is_some() && parts.iter().any(|part| !matches!(part, Part::Text(_) | Part::Quoted(_))) {
-            self.one_text(parts);
-        }
+        unknown.map_or(Ok(out), Err)
     }
 
     /// A word in which what stands between the dots of a range is worked out, if something does.

@@ -240,10 +240,13 @@ impl Machine<'_> {
         depth == 0
     }
 
-    /// Goes on as if a pattern that is not known named no file, where zsh takes that for an error.
+    /// Goes on as if a pattern that is not known named no file, where zsh, or bash by an option, takes that for an error.
     pub(super) fn fork_where_none_is_an_error(&mut self, doubt: &Arc<Doubt>) {
-        let fails =
-            self.is_own_zsh() && !self.is_for_child && !self.manner().is_some_and(|m| !matches!(m.nothing, Nothing::Fails));
+        let may_fail = self.manner().is_none_or(|manner| matches!(manner.nothing, Nothing::Fails));
+        let fails = match self.dialect {
+            Dialect::Bash => may_fail && self.may_be_set("failglob"),
+            _ => self.is_own_zsh() && !self.is_for_child && may_fail,
+        };
         if fails {
             self.fail_or_go_on(doubt);
         }

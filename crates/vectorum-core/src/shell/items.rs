@@ -302,7 +302,8 @@ impl Machine<'_> {
         }
         let index = index.and_then(Result::ok);
         // There is none before the first.
-        if self.is_own_zsh() && index == Some(0) && !self.expands_otherwise() {
+        let is_odd_place = self.expands_otherwise() && !key.iter().all(is_number);
+        if self.is_own_zsh() && (index == Some(0) || is_odd_place) {
             self.fail_or_go_on(&self.doubt(NO_SUCH_INDEX));
         }
         let length = match self.content_of(name) {

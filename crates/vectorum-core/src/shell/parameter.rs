@@ -303,7 +303,7 @@ impl Machine<'_> {
                 self.fail_or_go_on(&doubt);
             }
             Change::Instead(b'?', ..) | Change::Unfollowed(_) => self.fail_or_go_on(&doubt),
-            _ if self.as_sh && parameter.key.is_some() => self.fail_or_go_on(&doubt),
+            _ if parameter.key.is_some() => self.fail_or_go_on(&doubt),
             change => self.refuse_cut(change),
         }
         Some(if quoted { Ok(Values::One(Val::unknown(doubt))) } else { Err(doubt) })

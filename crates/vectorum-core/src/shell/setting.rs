@@ -166,7 +166,16 @@ impl Machine<'_> {
     /// Whether parts may be an error where they are expanded.
     pub(super) fn may_be_an_error(&self, parts: &[Part]) -> bool {
         let is_zsh = self.dialect == Dialect::Zsh;
-        may_refuse(parts) || self.may_lack_name(parts) || has_sum(parts) || is_zsh && parts.iter().any(may_be_odd_in_zsh)
+        // A tilde, or a sign of equality, may stand first there, where what comes before it comes to nothing.
+        let is_folder = |part: &Part| matches!(part, Part::Text(text) if text.starts_with(b"~") || text.starts_with(b"="));
+        let has = |text: &[u8], signs: &[u8]| memchr::memmem::find(text, signs).is_some();
+        let is_within =
+            |part: &Part| matches!(part, Part::Text(text) if [b"{~", b"{=", b",~", b",="].iter().any(|signs| has(text, *signs)));
+        let may_be_folder = || parts.iter().skip(1).any(is_folder) || parts.iter().any(is_within);
+        may_refuse(parts)
+            || self.may_lack_name(parts)
+            || has_sum(parts)
+            || is_zsh && (parts.iter().any(may_be_odd_in_zsh) || may_be_folder())
     }
 
     /// What may be an error where it is expanded ends something, or nothing comes of it.

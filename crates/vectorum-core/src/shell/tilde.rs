@@ -16,7 +16,9 @@ impl Machine<'_> {
         if self.dialect == Dialect::Zsh && field.text.is_empty() && field.unknown.is_none() {
             let counts = text.first() == Some(&b'~') && !is_first
                 || text.first() == Some(&b'=') && mode == Mode::Assigned && !(is_last && text.len() == 1)
-                || is_first && mode == Mode::One && matches!(text, [b'=', next, ..] if next.is_ascii_alphabetic())
+                || is_first
+                    && mode == Mode::One
+                    && matches!(text, [b'=', next, ..] if next.is_ascii_alphanumeric() || b"=_".contains(next))
                 || is_first && mode == Mode::One && !is_last && text == b"=";
             let behind_colon = mode == Mode::Assigned && memchr::memmem::find(text, b":=").is_some()
                 || mode == Mode::One && memchr::memmem::find(text, b":~").is_some();
@@ -27,7 +29,7 @@ impl Machine<'_> {
             }
         }
         // Where nothing comes before it, it may be a folder that there is not.
-        let begins = |sign: u8| text.first() == Some(&sign) && text.len() > 1;
+        let begins = |sign: u8| text.first() == Some(&sign) && (text.len() > 1 || !is_last);
         let may_stand_first =
             !is_first && field.text.is_empty() && field.unknown.as_ref().is_some_and(|unknown| !unknown.is_filled);
         if self.dialect == Dialect::Zsh && may_stand_first && (begins(b'~') || begins(b'=')) {

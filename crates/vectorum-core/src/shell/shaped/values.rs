@@ -43,7 +43,19 @@ impl Machine<'_> {
     fn shaped_into(&mut self, shaped: &Shaped, quoted: bool, mode: Mode) -> Expanded<Came> {
         let may_split = !quoted && mode == Mode::Fields && !matches!(self.splits_words(), Ok(false));
         if self.expands_otherwise() || self.as_sh || may_split {
-            return Err(self.doubt("an option makes the shell expand parameters in another way"));
+            let doubt = self.doubt("an option makes the shell expand parameters in another way");
+            // A place may be wrong however it is counted.
+            let is_plain = |subscript: &Subscript| match subscript {
+                Subscript::At(key) => {
+                    key.iter().all(|part| matches!(part, Part::Text(text) if text.iter().all(u8::is_ascii_digit)))
+                }
+                Subscript::All(_) => true,
+                Subscript::Range(..) | Subscript::Search(..) => false,
+            };
+            if !shaped.subscripts.iter().all(is_plain) {
+                self.fail_or_go_on(&doubt);
+            }
+            return Err(doubt);
         }
         let is_separate = shaped.has(&Flag::Separate)
             || matches!(shaped.subscripts.last(), Some(Subscript::All(true)))
