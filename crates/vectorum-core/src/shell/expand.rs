@@ -121,7 +121,12 @@ impl Machine<'_> {
         // What they bring may be a pattern then.
         let brings = |part: &Part| matches!(part, Part::Parameter(_) | Part::Output(_) | Part::Shaped(_));
         if self.expands_otherwise() && word.parts.iter().any(brings) {
-            return Err(self.doubt("an option makes patterns of what parameters hold"));
+            let doubt = self.doubt("an option makes patterns of what parameters hold");
+            self.doubt_what_is_set(&word.parts, &doubt);
+            if self.globs_values() {
+                self.fail_or_go_on(&doubt);
+            }
+            return Err(doubt);
         }
         let mut fields = self.expand(&word.parts, Mode::One)?;
         if let [field] = &mut fields[..] {
@@ -219,6 +224,13 @@ impl Machine<'_> {
                         let before = (index > 0).then(|| last(fields).text.len());
                         self.doubt_as_mksh(parameter, values.as_ref(), before)?;
                     }
+                    let may_be_odd = |values: &Values| match values {
+                        Values::One(value) => may_be_folder(value),
+                        Values::Many(values) => values.iter().any(may_be_folder),
+                    };
+                    if self.globs_values() && values.as_ref().is_some_and(may_be_odd) {
+                        return Err(self.refuse_held_pattern());
+                    }
                     match (values, &parameter.change) {
                         (Some(values), _) => self.spread(values, parameter, mode, fields)?,
                         (None, Change::Instead(_, _, word)) => self.within(|m| m.put_instead(word, mode, fields))?,
@@ -227,6 +239,9 @@ impl Machine<'_> {
                 }
                 Part::Output(commands) => {
                     let value = self.output(commands);
+                    if self.globs_values() && may_be_folder(&value) {
+                        return Err(self.refuse_held_pattern());
+                    }
                     if mode == Mode::Fields && self.dialect == Dialect::Mksh && self.begins_with_separator(&value)? {
                         return Err(self.doubt("an output that begins with what separates words"));
                     }
@@ -319,6 +334,11 @@ pub(super) fn brings_list(part: &Part) -> bool {
         Part::Parameter(p) => matches!(&p.change, Change::Instead(.., word) if word.parts.iter().any(brings_list)),
         _ => false,
     }
+}
+
+/// Whether a value may be, or hold, a folder behind a tilde or a program behind `=`.
+pub(super) fn may_be_folder(value: &Val) -> bool {
+    value.known().is_none_or(|text| text.iter().any(|b| b"~=".contains(b)))
 }
 
 /// What a parameter expands to.

@@ -33,11 +33,11 @@ impl Machine<'_> {
                 break;
             }
             if let Err(doubt) = self.fields_of(word, &mut out) {
-                // It may be a pattern that names no file. In bash what a parameter brings may be one.
+                // It may be a pattern that names no file. In bash, and in zsh by an option, what a parameter brings may be one.
                 let may_name = |part: &Part| match part {
                     Part::Text(text) => text.iter().any(|b| b"*?[(".contains(b)),
                     Part::Quoted(_) | Part::Double(_) => false,
-                    _ => self.dialect == Dialect::Bash,
+                    _ => self.dialect == Dialect::Bash || self.globs_values(),
                 };
                 if word.parts.iter().any(may_name) {
                     self.fork_where_none_is_an_error(&doubt);

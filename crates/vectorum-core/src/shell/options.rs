@@ -29,6 +29,8 @@ pub(super) const OTHERWISE: &str = "expandsotherwise";
 pub(super) const IN_ANOTHER_WAY: &str = "an option makes the shell work in another way";
 
 /// Whether an option was set that is not followed, kept as options are.
+/// Where what a parameter brings may be a pattern, or a folder behind a tilde, by an option of zsh's.
+pub(super) const GLOBS_VALUES: &str = "globsvalues";
 const WORKS_OTHERWISE: &str = "otherwise";
 
 impl Machine<'_> {
@@ -386,6 +388,11 @@ impl Machine<'_> {
     /// Whether an option of zsh's makes other words of parameters and other items of lists.
     pub(super) fn expands_otherwise(&self) -> bool {
         self.dialect == Dialect::Zsh && self.may_be_set(OTHERWISE)
+    }
+
+    /// Whether what parameters bring may be patterns, or folders behind tildes, by an option of zsh's: such may be wrong.
+    pub(super) fn globs_values(&self) -> bool {
+        self.is_own_zsh() && self.may_be_set(GLOBS_VALUES)
     }
 
     /// An option is set that is not followed.

@@ -43,6 +43,24 @@ fn has_open_key(word: &Word) -> bool {
     matches!(&word.parts[..], [Part::Text(text)] if has_open_bracket(text))
 }
 
+/// The bytes of a text that no quote and no backslash stands around or before; of a command in backquotes none.
+fn outside_quotes(text: &[u8]) -> impl Iterator<Item = u8> {
+    let mut quote = None;
+    let mut is_behind = false;
+    text.iter().copied().filter(move |byte| {
+        if std::mem::take(&mut is_behind) {
+            return false;
+        }
+        is_behind = *byte == b'\\' && quote != Some(b'\'');
+        match quote {
+            Some(sign) => quote = Some(sign).filter(|sign| sign != byte),
+            None if b"'\"`".contains(byte) => quote = Some(*byte),
+            None => return !is_behind,
+        }
+        false
+    })
+}
+
 impl Parser<'_> {
     /// A word of a pattern, in which parentheses may stand.
     pub(super) fn pattern_word(&mut self) -> Parsed<Word> {
@@ -170,10 +188,9 @@ impl Parser<'_> {
                 return self.trouble_unfollowed("an index that is empty");
             }
             // With these it is no assignment to zsh, but a pattern of files, or the end of a word. Flags may stand in front.
-            let is_quoted = text.iter().any(|b| b"\"'\\`".contains(b));
             let flags = if text.starts_with(b"(") { memchr::memchr(b')', text).map_or(0, |at| at + 1) } else { 0 };
             let rest_of_it = text.get(flags..).unwrap_or_default();
-            if self.dialect == Dialect::Zsh && !is_quoted && rest_of_it.iter().any(|b| b" \t|&;<>?*!".contains(b)) {
+            if self.dialect == Dialect::Zsh && outside_quotes(rest_of_it).any(|b| b" \t|&;<>?*!".contains(&b)) {
                 return self.trouble_unfollowed("a subscript with other signs");
             }
             // One that opens another needs a second end in these (measured: bash 5.2, R59).

@@ -3,7 +3,7 @@
 use bytes::Bytes;
 
 use super::names::{followed, followed_in_zsh, is_fixed_in_zsh, is_odd_in_zsh, is_option_of_zsh, letters, named_in_zsh};
-use super::{IN_ANOTHER_WAY, OTHERWISE};
+use super::{GLOBS_VALUES, IN_ANOTHER_WAY, OTHERWISE};
 use crate::shell::fits::GROUPS;
 use crate::shell::machine::Machine;
 use crate::shell::syntax::Dialect;
@@ -154,7 +154,11 @@ impl Machine<'_> {
             }
             b"errreturn" if on => self.fog("an option ends the shell at a failing command"),
             // Words that parameters bring, and lists, are others then.
-            b"globsubst" | b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
+            b"globsubst" if on => {
+                self.put_option(GLOBS_VALUES, true);
+                self.put_option(OTHERWISE, true);
+            }
+            b"ksharrays" | b"rcexpandparam" if on => self.put_option(OTHERWISE, true),
             b"globsubst" | b"ksharrays" | b"rcexpandparam" => {}
             // Those that only change how names of files are found make those unknown.
             b"extendedglob" | b"kshglob" => self.put_option(GROUPS, true),

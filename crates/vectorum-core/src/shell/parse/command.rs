@@ -242,6 +242,14 @@ impl Parser<'_> {
                 push_word(&mut words, word);
                 continue;
             }
+            // Nor is anything that braces begin, or end, behind what is set (measured: 5.9).
+            if self.dialect == Dialect::Zsh
+                && words.is_empty()
+                && !assignments.is_empty()
+                && self.peek().is_some_and(|byte| b"{}".contains(&byte))
+            {
+                return self.trouble("this cannot stand here");
+            }
             // There such words are no command's name behind what stands before it, either.
             if self.dialect == Dialect::Zsh && words.is_empty() && self.at > at && self.is_reserved() {
                 return self.trouble_unfollowed("a word of the language behind what stands before a command");

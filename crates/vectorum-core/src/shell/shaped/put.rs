@@ -1,13 +1,15 @@
 //! Puts what parameters of zsh's own shape come to into the word around them.
 
-use bytes::Bytes;
+use std::sync::Arc;
+
 use smallvec::smallvec;
 
-use super::super::expand::{Expanded, Mode, Values};
+use super::super::expand::{Expanded, Mode, Values, may_be_folder};
 use super::super::field::{Field, Fields, last, put};
 use super::super::machine::Machine;
 use super::super::reference::OWN_SHAPE;
 use super::super::syntax::Part;
+use super::super::value::Doubt;
 
 impl Machine<'_> {
     /// Puts what a parameter of zsh's own shape comes to where it stood without quotes.
@@ -31,13 +33,19 @@ impl Machine<'_> {
                     None => {}
                 }
             }
-            let looks_like_path = |text: &Bytes| text.iter().any(|b| b"~=".contains(b));
-            if is_pattern && value.known().is_none_or(looks_like_path) {
-                return Err(self.doubt("a pattern that a parameter holds"));
+            if is_pattern && may_be_folder(value) {
+                return Err(self.refuse_held_pattern());
             }
             last(fields).bring(value, !is_pattern);
         }
         Ok(())
+    }
+
+    /// What is looked for by a pattern that a parameter holds, or by a tilde, may not be there, and the pattern may be wrong.
+    pub(in super::super) fn refuse_held_pattern(&mut self) -> Arc<Doubt> {
+        let doubt = self.doubt("a pattern that a parameter holds");
+        self.fail_or_go_on(&doubt);
+        doubt
     }
 
     /// Puts each item with what stands before it and behind it.
