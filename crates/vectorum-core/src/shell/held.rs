@@ -28,7 +28,36 @@ impl Machine<'_> {
         if let Meant::Other(other) = self.meant(name) {
             return self.may_be_held(&other);
         }
-        self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.may_be_readonly)
+        self.has_marked_any || self.live.as_ref().and_then(|s| s.vars.look(name, For::Export)).is_some_and(|v| v.may_be_readonly)
+    }
+
+    /// Takes note of a declaration, or of a command that makes lists, of which it is not known which name it is for: whatever
+    /// is set from there on may be held fast, changed, or local.
+    pub(super) fn mark_any(&mut self, words: &[Word]) {
+        let Some(command) = words.first().and_then(Word::literal) else { return };
+        if let (b"command" | b"builtin", Some(behind)) = (command, words.get(1..)) {
+            return self.mark_any(behind);
+        }
+        let asks = |letters: fn(u8) -> bool| {
+            words
+                .iter()
+                .skip(1)
+                .filter_map(Word::literal)
+                .any(|word| matches!(word, [b'-' | b'+', rest @ ..] if rest.iter().copied().any(letters)))
+        };
+        // What comes apart may be options.
+        let may_be_option = |word: &Word| matches!(word.parts.first(), Some(Part::Parameter(_) | Part::Output(_)));
+        let marks = match command {
+            b"readonly" | b"integer" | b"float" | b"nameref" | b"local" | b"mapfile" | b"readarray" => true,
+            b"declare" | b"typeset" => {
+                let is_local = self.is_in_function() && !asks(|letter| letter == b'g');
+                is_local || asks(|letter| !b"gxp-".contains(&letter)) || words.iter().skip(1).any(may_be_option)
+            }
+            b"read" => asks(|letter| b"aA".contains(&letter)) || words.get(1).is_some_and(may_be_option),
+            b"set" => asks(|letter| letter == b'A'),
+            _ => false,
+        };
+        self.has_marked_any |= marks;
     }
 
     /// Does what hangs on whether a name is held fast, on both ways where that is not known.
@@ -114,6 +143,22 @@ mod tests {
             (&[Zsh], "f() { typeset -r X=1; R=$X; }; f; X=2", ["1", "2"]),
             (&[Bash, Mksh], "f() { local -r X=1; g; }; g() { local X=2 Y=3; R=$X$Y; }; f; X=4", ["23", "4"]),
             (&[Bash, Mksh, Zsh], "f() { local -r X=1; R=$X; }; f; X=2", ["1", "2"]),
+        ]);
+    }
+
+    /// Where it is not known which name is held fast, made a number or local, any may be.
+    #[test]
+    fn a_name_that_nobody_knows_may_be_any() {
+        for declared in ["readonly $(tide-now)", "command readonly \"$(tide-now)\"", "readonly \"$(tide-now)=2\""] {
+            let text = format!("{declared}; X=2; R=1");
+            hold(&[(&[Bash, Dash, Ksh, Mksh], &text, ["<unknown>", "<unknown>"])]);
+        }
+        hold(&[
+            (&[Bash, Ksh, Mksh, Zsh], "typeset -i $(tide-now); R=x", ["<unknown>", "<unknown>"]),
+            (&[Bash, Zsh], "typeset -gx \"$(tide-now)=2\"; R=x", ["x", "<unknown>"]),
+            (&[Bash, Mksh, Zsh], "f() { typeset \"$(tide-now)=2\"; R=x; }; f", ["<unknown>", "<unknown>"]),
+            (&[Bash], "read -a \"$(tide-now)\"; R=x", ["<unknown>", "<unknown>"]),
+            (&[Bash, Dash, Ksh, Zsh], "export \"$(tide-now)=2\"; R=x", ["x", "<unknown>"]),
         ]);
     }
 

@@ -201,6 +201,8 @@ pub(super) struct Machine<'a> {
     pub(super) succession: Succession,
     /// Whether a name is set that is held fast.
     pub(super) is_refused: bool,
+    /// Whether a name that nobody knows was given attributes, a list, or a scope: any name may have them from there on.
+    pub(super) has_marked_any: bool,
     /// Whether a pattern named no file there.
     pub(super) child_failed: bool,
     /// Whether ksh was told in a subshell to export what is set.
@@ -292,6 +294,7 @@ impl<'a> Machine<'a> {
             called: &[],
             succession: Succession::default(),
             is_refused: false,
+            has_marked_any: false,
             child_failed: false,
             exports_separators: false,
             clock: 0,

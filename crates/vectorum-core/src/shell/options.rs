@@ -228,6 +228,9 @@ impl Machine<'_> {
                 self.doubt_export(name);
             }
         }
+        if name == "nounset" && on {
+            self.trap_may_lack();
+        }
         if let Some(state) = &mut self.live {
             state.options.insert(name, Some(on));
         }

@@ -9,10 +9,11 @@ use bytes::Bytes;
 
 use super::Source;
 use super::content::{Content, Var};
+use super::declare::declares;
 use super::declared::{Declared, name_of};
 use super::machine::Machine;
 use super::nameref::Meant;
-use super::parse::{is_name, is_own_name};
+use super::parse::{is_name, is_name_start, is_own_name};
 use super::reference::TOLD_BY_SHELL;
 use super::state::State;
 use super::syntax::*;
@@ -34,6 +35,8 @@ pub(super) struct Restless {
     leaves: bool,
     /// Whether what is taken up of commands may have something of a trap in it.
     prints: bool,
+    /// Whether one that commands set off refers to names, which is an error where they are not set and that is one.
+    refers: bool,
     /// The traps: a function that is defined later may be run by one of them.
     traps: Vec<Arc<Source>>,
 }
@@ -97,12 +100,44 @@ impl Machine<'_> {
         let Some(source) = self.restless.traps.last().cloned() else { return };
         let tree = source.tree(self.dialect);
         // An error of it ends what runs.
+        let is_wrong = |word: &Word| self.may_be_an_error(&word.parts);
+        let sets_wrongly = |assignment: &Assignment| {
+            assignment.value.words().iter().any(is_wrong)
+                || assignment.key.as_deref().is_some_and(|key| self.may_be_an_error(key))
+        };
+        // What such a command is told may be what it does not take, which ends the shell in these.
+        let misuses = |words: &[Word]| {
+            let is_strict = matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh);
+            let command = words.first().and_then(Word::literal).filter(|_| is_strict);
+            command.is_some_and(|name| self.is_special_command(name) || declares(name, self.dialect))
+                && words.iter().any(|word| word.literal().is_none())
+        };
         let may_be_wrong = |command: &Command| match &command.kind {
-            Kind::Simple(_, words) => words.iter().any(|word| self.may_be_an_error(&word.parts)),
-            _ => false,
+            Kind::Simple(assignments, words) => {
+                let declared = || words.iter().filter_map(|word| word.assignment.as_deref());
+                words.iter().any(is_wrong) || assignments.iter().chain(declared()).any(sets_wrongly) || misuses(words)
+            }
+            // What lies within is not looked at: names that are not set are what may be wrong in it.
+            _ => self.refuses_unset(),
         };
         let commands = || tree.lines().flat_map(|line| &line.items).flat_map(Item::pipelines).flat_map(|p| &p.commands);
-        if commands().any(may_be_wrong) {
+        let refers = |part: &Part| {
+            part.has(&|part| match part {
+                Part::Parameter(parameter) => parameter.name.first().is_some_and(|byte| is_name_start(*byte)),
+                Part::Sum(_) => true,
+                _ => false,
+            })
+        };
+        let refers = |command: &Command| match &command.kind {
+            Kind::Simple(assignments, words) => {
+                let values = assignments.iter().flat_map(|assignment| assignment.value.words());
+                words.iter().chain(values).flat_map(|word| &word.parts).any(refers)
+            }
+            _ => true,
+        };
+        let (refers, may_be_wrong) = (commands().any(refers), commands().any(may_be_wrong));
+        self.restless.refers |= refers;
+        if may_be_wrong {
             self.restless.is_all = true;
             return self.fog(LEAVES);
         }
@@ -117,6 +152,14 @@ impl Machine<'_> {
         }
         self.restless.prints = true;
         self.print(Val::unknown(self.doubt(WHY)));
+    }
+
+    /// From here on a name that is not set is an error: it is one in a trap, too, that was set before.
+    pub(super) fn trap_may_lack(&mut self) {
+        if self.restless.refers {
+            self.restless.is_all = true;
+            self.fog(LEAVES);
+        }
     }
 
     /// Whether what commands print may have something of a trap in it: where that goes on within them.

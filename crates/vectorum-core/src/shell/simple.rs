@@ -121,7 +121,10 @@ impl Machine<'_> {
             }
             match given {
                 Ok(given) => self.declare(&name, given),
-                Err(_) => self.fog("names are exported that are not known"),
+                Err(_) => {
+                    self.mark_any(own);
+                    self.fog("names are exported that are not known");
+                }
             }
             return self.check_failure();
         }
@@ -162,6 +165,7 @@ impl Machine<'_> {
                     if self.refuses_unset() || self.dialect == Dialect::Mksh {
                         self.fail_perhaps(UNSET_IS_ERROR);
                     }
+                    self.mark_any(own);
                     self.fog("names are exported that are not known");
                 }
             }
@@ -245,6 +249,14 @@ impl Machine<'_> {
         let Val::Known(name) = name.clone() else {
             return self.fog("a command whose name is not known");
         };
+        let names_list = match &name[..] {
+            b"read" | b"mapfile" | b"readarray" => arguments.last(),
+            b"set" => arguments.get(1),
+            _ => None,
+        };
+        if names_list.is_some_and(|word| word.known().is_none()) && !self.is_function(&name) {
+            self.mark_any(words);
+        }
         // A program is a child that has these worked out itself there (measured: 5.9).
         let is_childs = self.dialect == Dialect::Zsh
             && self.is_program(&name)
@@ -594,6 +606,9 @@ impl Machine<'_> {
                     || matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) && self.is_special_command(name);
                 if is_bad && !self.is_function(name) {
                     self.fork(doubt, Self::fail_special, |_| {});
+                }
+                if !self.is_function(name) {
+                    self.mark_any(words);
                 }
                 self.fog("a command of the shell whose words are not known");
             }

@@ -269,10 +269,11 @@ impl Machine<'_> {
         if emptied.readonly {
             return false;
         }
-        if emptied.may_be_readonly {
+        if emptied.may_be_readonly || self.has_marked_any {
             let doubt = self.doubt(MAY_BE_HELD);
             self.fail_or_go_on(&doubt);
-            if let Some(var) = self.live.as_mut().and_then(|s| s.vars.get_mut(name)) {
+            if let Some(state) = &mut self.live {
+                let var = state.vars.get_or_insert_with(name, Var::unset);
                 (var.content, var.exported) = (Content::Perhaps(Val::unknown(doubt)), None);
             }
             self.forget_options(name);
