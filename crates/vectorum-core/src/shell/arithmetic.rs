@@ -287,10 +287,17 @@ impl Sum<'_, '_> {
             }
             // Only these two take it for a part in which a name can be set (measured: 93u+m, R59).
             let last = match (sum.machine.dialect, &condition) {
-                (Dialect::Ksh, _) | (Dialect::Mksh, Ok(0)) => Self::choice,
+                (Dialect::Ksh, _) | (Dialect::Mksh, Ok(0) | Err(_)) => Self::choice,
                 _ => Self::chosen,
             };
+            let from = sum.at;
             let no = sum.where_it(&condition, |number| number == 0, last)?;
+            // Where it is not known whether it does, it may be an error to set one.
+            if let (Dialect::Mksh, Err(doubt)) = (sum.machine.dialect, &condition)
+                && sum.text.get(from..sum.at).is_some_and(|part| part.contains(&b'='))
+            {
+                sum.risk(doubt);
+            }
             Ok(match condition {
                 Ok(number) => {
                     if number != 0 {

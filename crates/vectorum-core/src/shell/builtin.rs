@@ -31,12 +31,20 @@ fn is_dashed(word: &[u8]) -> bool {
 
 impl Machine<'_> {
     pub(super) fn is_function(&self, name: &[u8]) -> bool {
-        self.live.as_ref().is_some_and(|s| s.functions.get(name).is_some())
+        !self.comes_before_functions(name) && self.live.as_ref().is_some_and(|s| s.functions.get(name).is_some())
+    }
+
+    /// Whether a command of the shell's own is looked for before functions are (measured: R59).
+    pub(super) fn comes_before_functions(&self, name: &[u8]) -> bool {
+        self.dialect == Dialect::Mksh && (is_special(name) || matches!(name, b"local" | b"integer"))
     }
 
     /// Runs a command by its name.
     pub(super) fn run_named(&mut self, name: &[u8], arguments: &[Val], skips_functions: bool, command: &Command) {
-        if !skips_functions && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned()) {
+        if !skips_functions
+            && !self.comes_before_functions(name)
+            && let Some(function) = self.live.as_ref().and_then(|s| s.functions.get(name).cloned())
+        {
             return match function.or_else(|| self.loaded(name)) {
                 Some(function) => self.call_by_name(name, &function, arguments),
                 None => {

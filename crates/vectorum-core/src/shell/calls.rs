@@ -5,6 +5,7 @@ use std::sync::Arc;
 use bytes::Bytes;
 
 use super::attributes::Attributes;
+use super::commands::is_special;
 use super::content::{Content, Var};
 use super::declared::Declared;
 use super::expand::Expanded;
@@ -38,6 +39,17 @@ impl Machine<'_> {
         // What ksh takes by that word is a name, or one of its own with dots.
         if self.dialect == Dialect::Ksh && by_word && !name.iter().all(|b| is_name(*b) || *b == b'.') {
             return self.fail_hard();
+        }
+        // Nor by the name of a command that is special, in bash where it is as POSIX has it.
+        let is_special = is_special(name) || name == b"typeset";
+        if self.dialect == Dialect::Ksh && !by_word && name.contains(&b'.') && !is_special {
+            return self.fail_perhaps("a function that belongs to a variable");
+        }
+        if self.dialect == Dialect::Ksh && (is_special || !by_word && !crate::reader::is_portable(name)) {
+            return self.fail_hard();
+        }
+        if self.dialect == Dialect::Bash && is_special && self.may_be_set("posix") {
+            self.exit_or_go_on(&self.doubt("a function by the name of a special command"));
         }
         // There nobody can call it.
         if self.dialect == Dialect::Mksh && name.contains(&b'/') {

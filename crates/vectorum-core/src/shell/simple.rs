@@ -76,10 +76,13 @@ impl Machine<'_> {
         // `command` before it changes nothing of that, but in zsh, where it runs programs only.
         let prefix = words.iter().take_while(|w| w.literal() == Some(b"command") && self.dialect != Dialect::Zsh).count();
         let own = words.get(prefix..).unwrap_or_default();
+        // To zsh these are words of the language where nothing of them is quoted.
+        let is_bare = |word: &Word| matches!(&word.parts[..], [Part::Text(_)]);
+        let is_reserved = self.dialect == Dialect::Zsh && own.first().is_some_and(is_bare);
         let is_declaration = own
             .first()
             .and_then(Word::literal)
-            .is_some_and(|w| declares(w, self.dialect) && (prefix > 0 || !self.is_function(w)));
+            .is_some_and(|w| declares(w, self.dialect) && (prefix > 0 || is_reserved || !self.is_function(w)));
         let before = self.at;
         if let [name, file] = words
             && assignments.is_empty()
@@ -631,6 +634,9 @@ impl Machine<'_> {
 
     /// The function that a name stands for, if it is certain which.
     fn function(&self, name: &[u8]) -> Option<Function> {
+        if self.comes_before_functions(name) {
+            return None;
+        }
         self.live.as_ref()?.functions.get(name).cloned().flatten()
     }
 

@@ -223,7 +223,10 @@ impl Parser<'_> {
         let from = self.at;
         let mut parts = Parts::new();
         self.parts(&mut parts, true)?;
-        if self.dialect == Dialect::Mksh && self.starts(b"<<") && parts.is_empty() {
+        // There it may stand behind blanks, and by a number (measured: R59).
+        let behind = self.text.get(self.at..).unwrap_or_default().trim_ascii_start();
+        let digits = behind.iter().take_while(|byte| byte.is_ascii_digit()).count();
+        if self.dialect == Dialect::Mksh && parts.is_empty() && behind.get(digits..).is_some_and(|b| b.starts_with(b"<<")) {
             return Err(Trouble { at, what: "a here-document as a value", is_error: false });
         }
         let word = Word::new(parts, from, self.at);

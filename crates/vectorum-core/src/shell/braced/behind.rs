@@ -153,7 +153,9 @@ impl Parser<'_> {
             let is_named =
                 self.peek_at(1) == Some(b'/') && self.peek_at(2) != Some(b'/') || name > 0 && rest.get(name) == Some(&b'}');
             self.skip_braces(start)?;
-            if !is_named {
+            // What is looked for may be no pattern.
+            let may_be_wrong = self.text.get(start..self.at).unwrap_or_default().iter().any(|b| b"([<".contains(b));
+            if !is_named || may_be_wrong {
                 return Ok(Behind::Other(ODD_SHAPE));
             }
             return Ok(Behind::Closed(Change::Unfollowed("a modifier of zsh's")));

@@ -7,6 +7,7 @@ use smallvec::smallvec;
 use super::function::is_name_in_mksh;
 use super::{Awaited, Parsed, Parser, is_name, is_name_start, is_own_name, push_only};
 use crate::reader::is_portable;
+use crate::shell::commands::is_special;
 use crate::shell::declare::declares;
 use crate::shell::syntax::*;
 use crate::shell::words::flat;
@@ -111,11 +112,19 @@ impl Parser<'_> {
                         if self.take(b")")
                             && let Some(name) = words.first().and_then(Word::literal).map(<[u8]>::to_vec)
                         {
+                            // What is special no function may be called by (measured: dash 0.5.12).
+                            if self.dialect == Dialect::Dash && (is_special(&name) || name == b"local") {
+                                return self.trouble("a function by the name of a special command");
+                            }
                             let is_plain = match self.dialect {
                                 Dialect::Mksh => is_name_in_mksh(&name),
                                 _ => name.first().is_some_and(|b| is_name_start(*b)) && name.iter().all(|b| is_name(*b)),
                             };
-                            if !is_plain && !matches!(self.dialect, Dialect::Bash | Dialect::Zsh) {
+                            // A sign of a pattern begins one there, and other names are refused where they are made.
+                            if !is_plain && self.dialect == Dialect::Ksh && name.last().is_some_and(|b| b"@?*+!~".contains(b)) {
+                                return self.trouble_unfollowed("a function by what is no name");
+                            }
+                            if !is_plain && matches!(self.dialect, Dialect::Dash | Dialect::Mksh) {
                                 return self.trouble("a function by what is no name");
                             }
                             return self.function(name, at, false);
