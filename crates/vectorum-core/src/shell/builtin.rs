@@ -36,7 +36,7 @@ impl Machine<'_> {
 
     /// Whether a command of the shell's own is looked for before functions are (measured: R59).
     pub(super) fn comes_before_functions(&self, name: &[u8]) -> bool {
-        self.dialect == Dialect::Mksh && (is_special(name) || matches!(name, b"local" | b"integer"))
+        self.dialect == Dialect::Mksh && is_special(name)
     }
 
     /// Runs a command by its name.

@@ -1,5 +1,8 @@
 //! Simple commands: assignments, and the command that their words name.
 
+mod declaring;
+mod unknown;
+
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -12,13 +15,11 @@ use super::frame::Boundary;
 use super::machine::Machine;
 use super::nameref::Meant;
 use super::one_of::ONE_OR_ANOTHER;
-use super::outputs::PRINTED;
-use super::parameter::{OWN_PROCESS, UNSET_IS_ERROR};
 use super::scope::Scope;
 use super::setting::{set_of, sets_something};
 use super::state::{Function, Status};
 use super::syntax::*;
-use super::value::{Doubt, Unknown, Val};
+use super::value::Val;
 
 /// Whether a word may set a name where assignments stand.
 fn begins_like_assignment(word: &Word) -> bool {
@@ -43,42 +44,17 @@ impl Machine<'_> {
         {
             return self.fog("a text that a word stands for is not known");
         }
-        if self.dialect == Dialect::Zsh
-            && assignments.is_empty()
-            && let [first, rest @ ..] = words
-            && let Some(modifier @ (b"noglob" | b"nocorrect" | b"-")) = first.literal()
-            && !self.is_function(modifier)
-        {
-            if rest.is_empty() {
-                return self.set_status(0);
-            }
-            let is_alias = |word: &[u8]| self.live.as_ref().is_some_and(|state| state.aliases.get(word).is_some());
-            if rest.first().and_then(Word::literal).is_some_and(is_alias) {
-                return self.fog("a word that zsh replaces");
-            }
-            if modifier == b"nocorrect" && rest.first().is_some_and(begins_like_assignment) {
-                return self.fog("a name that is set behind a modifier");
-            }
-            let outer = self.live.as_ref().map(|state| state.options.get("noglob").copied());
-            if modifier == b"noglob" {
-                self.put_option("noglob", true);
-            }
-            self.run_simple(&[], rest, command);
-            // A function that it runs sees it, too, and sets it back for itself only.
-            if let (Some(state), Some(outer)) = (&mut self.live, outer) {
-                match outer {
-                    Some(was) => drop(state.options.insert("noglob", was)),
-                    None => drop(state.options.remove("noglob")),
-                }
-            }
+        if assignments.is_empty() && self.run_modified(words, command) {
             return;
         }
         // `command` before it changes nothing of that, but in zsh, where it runs programs only.
         let prefix = words.iter().take_while(|w| w.literal() == Some(b"command") && self.dialect != Dialect::Zsh).count();
         let own = words.get(prefix..).unwrap_or_default();
-        // To zsh these are words of the language where nothing of them is quoted.
+        // To zsh these are words of the language where nothing of them is quoted, and to mksh some stand for others.
         let is_bare = |word: &Word| matches!(&word.parts[..], [Part::Text(_)]);
-        let is_reserved = self.dialect == Dialect::Zsh && own.first().is_some_and(is_bare);
+        let is_alias = matches!(own.first().and_then(Word::literal), Some(b"local" | b"integer"));
+        let is_reserved = self.dialect == Dialect::Zsh || self.dialect == Dialect::Mksh && is_alias;
+        let is_reserved = is_reserved && own.first().is_some_and(is_bare);
         let is_declaration = own
             .first()
             .and_then(Word::literal)
@@ -93,86 +69,8 @@ impl Machine<'_> {
             self.source_output(commands);
             return self.check_failure();
         }
-        // There a word behind `command` is one like others: it is split.
-        let is_split = |w: &Word| {
-            w.parts
-                .iter()
-                .any(|p| !matches!(p, Part::Text(t) if !t.contains(&b'~')) && !matches!(p, Part::Quoted(_) | Part::Double(_)))
-        };
-        if is_declaration && prefix > 0 && self.dialect == Dialect::Bash && own.iter().any(is_split) {
-            return self.fog("a declaration behind «command»");
-        }
-        // What it declares in mksh then is not what it declares otherwise.
-        let own_name = own.first().and_then(Word::literal);
-        let is_strict = matches!(own_name, Some(b"export" | b"readonly"));
-        if is_declaration && prefix > 0 && self.dialect == Dialect::Mksh && !is_strict {
-            return self.fog("a declaration behind «command»");
-        }
-        // What is to be a list behind a variable is no word like others.
-        let is_list = |w: &Word| w.assignment.as_ref().is_some_and(|a| matches!(a.value, Assigned::Array(_)));
-        if is_declaration && !assignments.is_empty() && self.dialect == Dialect::Bash && own.iter().any(is_list) {
-            return self.fog("a list that is declared behind a variable");
-        }
-        // There they are declared as ever, and what stands before them stays.
-        if is_declaration && !assignments.is_empty() && self.dialect == Dialect::Dash && prefix == 0 {
-            let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
-            let given = self.declared(own.get(1..).unwrap_or_default());
-            for assignment in assignments {
-                if !self.apply(assignment, None) {
-                    return self.fail_refused();
-                }
-            }
-            match given {
-                Ok(given) => self.declare(&name, given),
-                Err(_) => {
-                    self.mark_any(own);
-                    self.fog("names are exported that are not known");
-                }
-            }
-            return self.check_failure();
-        }
-        // There what stands before it counts within its words, and may stay.
-        let is_other_name = self.dialect == Dialect::Mksh && matches!(own_name, Some(b"integer" | b"nameref" | b"global"));
-        if is_declaration && !assignments.is_empty() && (is_other_name || matches!(self.dialect, Dialect::Zsh | Dialect::Ksh)) {
-            return self.fail_perhaps("a variable before a declaration");
-        }
-        // These give up less than other declarations where a word is an error.
-        let is_mild = matches!(own_name, Some(b"integer" | b"float" | b"nameref")) && self.dialect == Dialect::Ksh;
-        let may_fail = |m: &Self| {
-            let mut given = own.iter().filter_map(|word| word.assignment.as_ref()).flat_map(|a| a.value.words());
-            given.any(|word| m.may_be_an_error(&word.parts))
-        };
-        if is_declaration && is_mild && may_fail(self) {
-            let given = own.iter().filter_map(|word| word.assignment.clone());
-            self.doubt_declared(given.map(|assignment| Declared::Assignment(assignment, None)).collect::<Vec<_>>().into_iter());
-            return self.fail_perhaps("an error in a declaration");
-        }
-        if is_declaration && assignments.is_empty() {
-            let name = own.first().and_then(Word::literal).unwrap_or_default().to_vec();
-            match self.declared(own.get(1..).unwrap_or_default()) {
-                // An expression that is wrong ends only the command there.
-                Ok(given) if prefix > 0 && self.dialect == Dialect::Ksh && given.iter().any(Declared::is_unknown) => {
-                    let doubt = self.doubt("whether a value can be worked out");
-                    let status = doubt.clone();
-                    self.fork(&doubt, |m| m.declare(&name, given), |m| m.doubt_status(status));
-                }
-                Ok(given) => {
-                    let is_behind = usize::from(prefix > 0);
-                    (self.tame, self.behind_command) = (self.tame + is_behind, self.behind_command + is_behind);
-                    // What it sets is worked out by the declaration itself, other words are before it.
-                    self.as_special(true, |m| m.declare(&name, given));
-                    (self.tame, self.behind_command) = (self.tame - is_behind, self.behind_command - is_behind);
-                }
-                Err(_) => {
-                    // What is in its words may not be set, or not taken.
-                    if self.refuses_unset() || self.dialect == Dialect::Mksh {
-                        self.fail_perhaps(UNSET_IS_ERROR);
-                    }
-                    self.mark_any(own);
-                    self.fog("names are exported that are not known");
-                }
-            }
-            return self.check_failure();
+        if is_declaration && self.run_declaration(assignments, own, prefix) {
+            return;
         }
         // As sh it runs a program, or one of the shell's own by which an error gives up more (measured: 5.9).
         let may_fail = |assignment: &Assignment| {
@@ -271,6 +169,41 @@ impl Machine<'_> {
             self.run_behind(assignments, words, (&name, arguments), command, outputs);
         }
         self.check_failure();
+    }
+
+    /// Runs a command of zsh's behind a word that says how its words are taken. Returns whether there is one.
+    fn run_modified(&mut self, words: &[Word], command: &Command) -> bool {
+        let [first, rest @ ..] = words else { return false };
+        let Some(modifier @ (b"noglob" | b"nocorrect" | b"-")) = first.literal() else { return false };
+        if self.dialect != Dialect::Zsh || self.is_function(modifier) {
+            return false;
+        }
+        if rest.is_empty() {
+            self.set_status(0);
+            return true;
+        }
+        let is_alias = |word: &[u8]| self.live.as_ref().is_some_and(|state| state.aliases.get(word).is_some());
+        if rest.first().and_then(Word::literal).is_some_and(is_alias) {
+            self.fog("a word that zsh replaces");
+            return true;
+        }
+        if modifier == b"nocorrect" && rest.first().is_some_and(begins_like_assignment) {
+            self.fog("a name that is set behind a modifier");
+            return true;
+        }
+        let outer = self.live.as_ref().map(|state| state.options.get("noglob").copied());
+        if modifier == b"noglob" {
+            self.put_option("noglob", true);
+        }
+        self.run_simple(&[], rest, command);
+        // A function that it runs sees it, too, and sets it back for itself only.
+        if let (Some(state), Some(outer)) = (&mut self.live, outer) {
+            match outer {
+                Some(was) => drop(state.options.insert("noglob", was)),
+                None => drop(state.options.remove("noglob")),
+            }
+        }
+        true
     }
 
     /// Whether what stands before a command may set another name, or be refused.
@@ -500,138 +433,6 @@ impl Machine<'_> {
         self.fork(&doubt, fail, |_| {});
     }
 
-    /// What stands before a command of which not all words are known.
-    fn prefix_in_vain(&mut self, assignments: &[Assignment], words: &[Word], doubt: &Arc<Doubt>) {
-        let stays = words.first().and_then(Word::literal).is_some_and(|name| self.keeps_prefix(name));
-        for assignment in assignments {
-            if let Some(key) = assignment.key.as_deref().filter(|_| self.dialect != Dialect::Bash) {
-                self.doubt_place(key, doubt);
-                self.fail_or_go_on(doubt);
-            }
-            match &assignment.value {
-                _ if stays => {
-                    if !self.apply(assignment, None) {
-                        return self.fail_hard();
-                    }
-                }
-                // An error of it ends no more than the command there.
-                Assigned::Word(word) if self.dialect == Dialect::Ksh && self.may_be_an_error(&word.parts) => {
-                    self.doubt_items(std::slice::from_ref(word), doubt);
-                }
-                Assigned::Word(word) => drop(self.assigned_word(word)),
-                Assigned::Array(words) => self.doubt_items(words, doubt),
-            }
-        }
-    }
-
-    /// A command of which not all words are known.
-    fn run_unknown(&mut self, words: &[Word], doubt: &Arc<Doubt>) {
-        let name = words.first().and_then(Word::literal).map(<[u8]>::to_vec);
-        // What it runs may be one of the shell's own.
-        if name.as_deref() == Some(b"command") && !self.is_own_zsh() && !self.is_function(b"command") {
-            let behind = words.get(1..).unwrap_or_default();
-            match behind.first().map(Word::literal) {
-                Some(Some(name)) if name.starts_with(b"-") => {}
-                Some(Some(name)) if self.is_own(name) => return self.run_unknown(behind, doubt),
-                Some(None) => return self.fog("a command whose name is not known"),
-                _ => {}
-            }
-        }
-        let is_own = |part: &Part| matches!(part, Part::Parameter(parameter) if parameter.name == b"$"[..]);
-        if name.as_deref() == Some(b"kill") && words.iter().any(|word| word.parts.iter().any(is_own)) {
-            self.may_strike(&[Val::filled(OWN_PROCESS)]);
-        }
-        match name.as_deref() {
-            Some(
-                b"test" | b"[" | b"echo" | b"printf" | b"alias" | b":" | b"true" | b"false" | b"unalias" | b"command" | b"type",
-            ) if !words.iter().any(|w| w.literal() == Some(b"-v")) => {
-                self.print(Val::unknown(doubt.clone()));
-                match name.as_deref() {
-                    Some(b":" | b"true") => self.set_status(0),
-                    _ => self.doubt_status(doubt.clone()),
-                }
-                if name.as_deref() == Some(b"alias") {
-                    self.doubt_aliases(words);
-                }
-            }
-            // One text that comes apart at blanks is put together again.
-            Some(b"eval") if !self.is_function(b"eval") && self.is_one_text(words) => {
-                self.eval(&[Val::Unknown(Unknown::of(doubt.clone()))]);
-            }
-            Some(b"print") if self.dialect == Dialect::Zsh && !self.is_function(b"print") && is_only_written(words) => {
-                self.print(Val::unknown(doubt.clone()));
-                self.doubt_status(doubt.clone());
-            }
-            // What keys and completion do; with an option some set a variable.
-            Some(name @ (b"zstyle" | b"bindkey" | b"compdef"))
-                if !self.is_function(name) && !words.iter().any(|w| w.literal().is_some_and(|w| w.starts_with(b"-"))) =>
-            {
-                self.doubt_status(doubt.clone());
-            }
-            // What is completed, and how.
-            Some(
-                name @ (b"complete" | b"compopt" | b"bind" | b"zle" | b"umask" | b"ulimit" | b"kill" | b"jobs" | b"times"
-                | b"hash"),
-            ) if !self.is_function(name) && self.is_unfollowed_builtin(name).is_some() => {
-                self.print(Val::unknown(self.doubt(PRINTED)));
-                self.doubt_status(doubt.clone());
-                match (self.dialect, name) {
-                    (Dialect::Ksh, b"times") => self.misused(),
-                    (Dialect::Mksh, b"ulimit") => self.misused_badly(),
-                    _ => {}
-                }
-            }
-            // How it ends is not known, and it may be told too much for that.
-            Some(name @ (b"return" | b"exit")) if !self.is_function(name) => {
-                self.misused_badly();
-                let leave = |m: &mut Self| if name == b"return" { m.return_with(None) } else { m.exit_with(None) };
-                // There it goes on then.
-                match self.dialect {
-                    Dialect::Zsh => self.fork(doubt, leave, |_| {}),
-                    _ => leave(self),
-                }
-            }
-            Some(name @ (b"break" | b"continue")) if !self.is_function(name) => {
-                // There what is no number is an error.
-                match self.dialect {
-                    Dialect::Dash => self.misused(),
-                    Dialect::Ksh | Dialect::Mksh => self.fail_or_go_on(doubt),
-                    _ => {}
-                }
-                self.leave_loops(None, name == b"continue");
-            }
-            Some(name) if self.is_function(name) || self.is_own(name) => {
-                // Words that such a one does not take may end what it ends.
-                if self.dialect == Dialect::Mksh && matches!(name, b"builtin" | b"rename") && !self.is_function(name) {
-                    self.misused_badly();
-                }
-                let is_bad = name == b"unset"
-                    || matches!(self.dialect, Dialect::Dash | Dialect::Ksh | Dialect::Mksh) && self.is_special_command(name);
-                if is_bad && !self.is_function(name) {
-                    self.fork(doubt, Self::fail_special, |_| {});
-                }
-                if !self.is_function(name) {
-                    self.mark_any(words);
-                }
-                self.fog("a command of the shell whose words are not known");
-            }
-            Some(_) => {
-                self.print(Val::unknown(self.doubt(PRINTED)));
-                self.doubt_status(doubt.clone());
-            }
-            None => self.fog("a command whose name is not known"),
-        }
-    }
-
-    /// Whether all that a command is told is one output or parameter, which comes apart at nothing but blanks.
-    fn is_one_text(&mut self, words: &[Word]) -> bool {
-        let [_, word] = words else { return false };
-        let is_one = matches!(&word.parts[..], [Part::Output(_)] | [Part::Parameter(_)]);
-        let at_blanks =
-            |separators: &Option<Bytes>| separators.as_ref().is_none_or(|all| all.iter().all(|b| b" \t\n\0".contains(b)));
-        is_one && self.separators().is_ok_and(|separators| at_blanks(&separators))
-    }
-
     /// The function that a name stands for, if it is certain which.
     fn function(&self, name: &[u8]) -> Option<Function> {
         if self.comes_before_functions(name) {
@@ -646,28 +447,6 @@ impl Machine<'_> {
         let function = self.live.as_ref().and_then(|s| s.functions.get(name));
         function.is_none() && (name == b"command" || !self.is_own(name) && !declares(name, self.dialect))
     }
-}
-
-/// Whether zsh's `print` only writes its words, and sets nothing with them: up to the first that begins with no dash for
-/// certain they are options that are known.
-fn is_only_written(words: &[Word]) -> bool {
-    for word in words.iter().skip(1) {
-        match (word.literal(), word.parts.first()) {
-            (Some(b"-" | b"--"), _) => return true,
-            (Some(text), _) if text.starts_with(b"-") => {
-                if text.iter().skip(1).any(|b| !b"DNOPRabcilmnor".contains(b)) {
-                    return false;
-                }
-            }
-            (Some(_), _) => return true,
-            (None, Some(Part::Text(text) | Part::Quoted(text))) => return !text.is_empty() && !text.starts_with(b"-"),
-            (None, Some(Part::Double(inner))) => {
-                return matches!(inner.first(), Some(Part::Text(text) | Part::Quoted(text)) if !text.is_empty() && !text.starts_with(b"-"));
-            }
-            (None, _) => return false,
-        }
-    }
-    true
 }
 
 /// Whether a word has any of some signs without quotes.

@@ -149,6 +149,11 @@ impl Machine<'_> {
             }
             return;
         }
+        // Held fast once a command has run (measured: R59).
+        if self.dialect == Dialect::Mksh && name == b"PIPESTATUS" {
+            self.doubt_from_here(name);
+            return self.doubt_status(self.doubt("whether a name is held fast"));
+        }
         let is_there = !matches!(self.content_of(name), Content::Unset);
         if !is_there && !of_variables && self.dialect == Dialect::Bash && self.is_function(name) {
             self.forget_function(name);
