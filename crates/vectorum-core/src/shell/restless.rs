@@ -335,8 +335,16 @@ impl Walk<'_, '_> {
             None => {}
         }
         match name {
-            b":" | b"true" | b"false" | b"test" | b"[" | b"echo" | b"print" | b"kill" | b"history" | b"jobs" | b"wait"
-            | b"return" | b"break" | b"continue" | b"times" | b"umask" | b"ulimit" => {}
+            b":" | b"true" | b"false" | b"test" | b"[" | b"echo" | b"kill" | b"history" | b"jobs" | b"return" | b"break"
+            | b"continue" | b"times" | b"umask" | b"ulimit" => {}
+            // By an option these set a name.
+            b"wait" if rest.iter().all(|word| word.literal().is_some_and(|word| !word.starts_with(b"-"))) => {}
+            b"print"
+                if rest
+                    .iter()
+                    .map_while(|word| word.literal()?.strip_prefix(b"-"))
+                    .flatten()
+                    .all(|b| b"-nrPlNabcDR".contains(b)) => {}
             b"export" | b"declare" | b"typeset" | b"local" | b"readonly" | b"integer" | b"float" | b"unset" | b"read" => {
                 for word in rest {
                     match (&word.assignment, word.literal()) {
@@ -398,6 +406,9 @@ mod tests {
             (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'f' USR1; f() { X=1; }; X=2; R=3", ["3", "<unknown>"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'f' USR1; f() { g; }; g() { R=1; }; X=2; R=3", ["<unknown>", "2"]),
             (&[Bash, Ksh], "trap 'R=1' ERR; R=2; X=3", ["<unknown>", "3"]),
+            (&[Zsh], "trap 'print -v R a' ERR; R=2; X=3", ["<unknown>", "<unknown>"]),
+            (&[Zsh], "trap 'print -rl a' ERR; R=2; X=3", ["2", "3"]),
+            (&[Bash], "trap 'wait -p R' ERR; R=2; X=3", ["<unknown>", "<unknown>"]),
             (&[Zsh], "TRAPUSR1() { X=1; }; X=2; R=3", ["3", "<unknown>"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'for X in 1; do :; done; read R' HUP; X=2; R=3", ["<unknown>", "<unknown>"]),
             (&[Bash, Dash, Ksh, Mksh, Zsh], "trap 'eval \"$UNSET$1\"' TERM; X=2; R=3", ["<unknown>", "<unknown>"]),
