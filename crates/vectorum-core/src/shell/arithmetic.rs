@@ -97,8 +97,8 @@ enum Effect {
 struct Sum<'m, 'a> {
     machine: &'m mut Machine<'a>,
     text: Vec<u8>,
-    /// Why each of its unknown pieces is not known.
-    pieces: Vec<Piece>,
+    /// Its pieces that are not known.
+    pieces: Vec<Unknown>,
     at: usize,
     /// Where the part begins in which a name can be set: one behind an operator cannot.
     begins: usize,
@@ -108,14 +108,6 @@ struct Sum<'m, 'a> {
     values: usize,
     /// Why it may be an error, if it may.
     risk: Option<Arc<Doubt>>,
-}
-
-/// Something in an expression whose text is not known.
-#[derive(Clone, Debug)]
-pub(super) struct Piece {
-    pub(super) value: Unknown,
-    /// Whether it is a number.
-    pub(super) is_number: bool,
 }
 
 /// Whether a part of an expression holds a sign that sets a variable.
@@ -148,7 +140,7 @@ fn counts_what_it_reads(text: &[u8]) -> bool {
 }
 
 /// Works out an expression; each [`UNKNOWN`] in it is one of the pieces.
-pub(super) fn worked_out(machine: &mut Machine<'_>, text: Vec<u8>, pieces: Vec<Piece>) -> Summed {
+pub(super) fn worked_out(machine: &mut Machine<'_>, text: Vec<u8>, pieces: Vec<Unknown>) -> Summed {
     if text.trim_ascii().is_empty() && machine.dialect != Dialect::Dash {
         return Summed { value: Ok(0), failure: Failure::No };
     }

@@ -224,11 +224,7 @@ impl Machine<'_> {
                         let before = (index > 0).then(|| last(fields).text.len());
                         self.doubt_as_mksh(parameter, values.as_ref(), before)?;
                     }
-                    let may_be_odd = |values: &Values| match values {
-                        Values::One(value) => may_be_folder(value),
-                        Values::Many(values) => values.iter().any(may_be_folder),
-                    };
-                    if self.globs_values() && values.as_ref().is_some_and(may_be_odd) {
+                    if self.globs_values() && values.as_ref().is_some_and(may_hold_folder) {
                         return Err(self.refuse_held_pattern());
                     }
                     match (values, &parameter.change) {
@@ -269,6 +265,9 @@ impl Machine<'_> {
                     // Blanks at the ends of what is split end the words beside it, too.
                     if shaped.is_split && parts.len() > 1 && mode == Mode::Fields {
                         return Err(self.doubt(OWN_SHAPE));
+                    }
+                    if shaped.may_be_pattern() && may_hold_folder(&came.values) {
+                        return Err(self.refuse_held_pattern());
                     }
                     if shaped.is_spread() && matches!(came.values, Values::Many(_)) && mode == Mode::Fields {
                         return self.spread_around(came.values, &parts[index + 1..], fields);
@@ -337,8 +336,15 @@ pub(super) fn brings_list(part: &Part) -> bool {
 }
 
 /// Whether a value may be, or hold, a folder behind a tilde or a program behind `=`.
-pub(super) fn may_be_folder(value: &Val) -> bool {
+fn may_be_folder(value: &Val) -> bool {
     value.known().is_none_or(|text| text.iter().any(|b| b"~=".contains(b)))
+}
+
+fn may_hold_folder(values: &Values) -> bool {
+    match values {
+        Values::One(value) => may_be_folder(value),
+        Values::Many(values) => values.iter().any(may_be_folder),
+    }
 }
 
 /// What a parameter expands to.

@@ -127,8 +127,7 @@ impl Field {
     }
 
     pub(super) fn doubt(&mut self, doubt: &Arc<Doubt>) {
-        self.is_there = true;
-        self.take_up(&Unknown::of(doubt.clone()));
+        self.put_unknown(&Unknown::of(doubt.clone()));
     }
 
     /// Puts a text behind it that nobody knows.

@@ -247,6 +247,24 @@ mod tests {
     use crate::shell::syntax::Dialect::{Bash, Dash, Ksh, Mksh, Zsh};
     use crate::shell::trial::hold;
 
+    /// Words beside one that nobody knows are expanded all the same: what they set is set, and an error of them ends the shell.
+    #[test]
+    fn words_beside_an_unknown_one_count() {
+        hold(&[
+            (&[Bash, Dash, Ksh, Mksh, Zsh], ": $(tide-now) ${R=1}; X=2", ["1", "2"]),
+            (&[Zsh], ": $(tide-now) /nosuch*; R=1", ["none", "none"]),
+            (&[Zsh], "L=($(tide-now) /nosuch*); R=1", ["none", "none"]),
+            (&[Zsh], "for X in $(tide-now) /nosuch*; do :; done; R=1", ["none", "none"]),
+            (&[Zsh], "setopt nullglob; : $(tide-now) /nosuch*; R=1", ["1", "none"]),
+            (&[Bash, Dash, Ksh, Mksh], ": $(tide-now) /nosuch*; R=1", ["1", "none"]),
+            (&[Bash], "shopt -s failglob; : $(tide-now); R=1", ["1?", "none"]),
+            (&[Zsh], ": $(tide-now) =nosuch; R=1", ["1?", "<unknown>"]),
+            (&[Zsh], ": ${~$(tide-now)}; R=1", ["1?", "none"]),
+            (&[Zsh], ": $(tide-now); R=1", ["1", "none"]),
+            (&[Zsh], "setopt globsubst; X=$(tide-now); X=$X; R=1", ["1?", "<unknown>"]),
+        ]);
+    }
+
     #[test]
     fn braces_and_patterns_make_words_as_in_each_shell() {
         hold(&[

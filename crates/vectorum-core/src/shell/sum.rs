@@ -2,11 +2,11 @@
 
 use bytes::Bytes;
 
-use super::arithmetic::{Failure, Number, Piece, Summed, UNKNOWN, may_assign, worked_out};
+use super::arithmetic::{Failure, Number, Summed, UNKNOWN, may_assign, worked_out};
 use super::content::Content;
 use super::machine::Machine;
 use super::syntax::{Dialect, Part};
-use super::value::{Maybe, Val};
+use super::value::{Maybe, Unknown, Val};
 
 /// Why nothing is known behind a sum that cannot be told.
 pub(super) const SUM_MAY_SET: &str = "a sum that is not known may set a variable";
@@ -155,10 +155,10 @@ impl Machine<'_> {
                         self.fog(SUM_MAY_SET);
                     }
                     let is_counted = matches!(part, Part::Parameter(parameter) if self.is_special(&parameter.name));
-                    let is_number = is_counted || value.is_number();
                     if let Val::Unknown(value) = value {
                         text.push(UNKNOWN);
-                        pieces.push(Piece { value, is_number });
+                        let is_number = is_counted || value.is_number;
+                        pieces.push(value.number(is_number));
                     }
                 }
             }
@@ -170,7 +170,7 @@ impl Machine<'_> {
         self.summed(text, Vec::new())
     }
 
-    fn summed(&mut self, text: Vec<u8>, pieces: Vec<Piece>) -> Summed {
+    fn summed(&mut self, text: Vec<u8>, pieces: Vec<Unknown>) -> Summed {
         let summed = worked_out(self, text, pieces);
         if !matches!(summed.failure, Failure::No) {
             self.complain();

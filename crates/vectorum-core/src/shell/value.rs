@@ -65,18 +65,18 @@ impl Unknown {
     }
 
     /// What it is changed to, where each of the few texts that it can be is changed to one that is known.
-    pub(super) fn each(&self, change: impl FnMut(&Bytes) -> Option<Bytes>) -> Option<Val> {
-        let mut could_be: Vec<Bytes> = self.could_be().iter().map(change).collect::<Option<_>>()?;
-        let all = std::mem::take(&mut could_be);
-        for text in all {
+    pub(super) fn each(&self, mut change: impl FnMut(&Bytes) -> Option<Bytes>) -> Option<Val> {
+        let mut could_be: Vec<Bytes> = Vec::new();
+        for text in self.could_be() {
+            let text = change(text)?;
             if !could_be.contains(&text) {
                 could_be.push(text);
             }
         }
-        match &mut could_be[..] {
+        match &could_be[..] {
             [] => None,
             // Where it is not told though it can be but one, there is a reason for it.
-            [only] if self.could_be().len() > 1 => Some(Val::Known(std::mem::take(only))),
+            [only] if self.could_be().len() > 1 => Some(Val::Known(only.clone())),
             _ => Some(Val::unknown(self.doubt.clone()).or_one_of(could_be)),
         }
     }
@@ -237,3 +237,65 @@ impl Val {
 
 /// Whether something is so: certainly, certainly not, or it is not known.
 pub(super) type Maybe = Result<bool, Arc<Doubt>>;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// One of a few, as several ways leave it.
+    fn one_of(texts: &[&'static str]) -> Val {
+        let why = Doubt::new("so", None);
+        texts.iter().map(Val::of).reduce(|one, other| one.join(&other, &why)).unwrap_or_else(|| Val::unknown(why))
+    }
+
+    fn told(value: &Val) -> (Vec<&[u8]>, Option<bool>, bool) {
+        (value.candidates().iter().map(|text| &text[..]).collect(), value.is_empty(), value.is_number())
+    }
+
+    #[test]
+    fn what_holds_on_two_ways_is_known_of_both() {
+        for (texts, could_be, is_empty, is_number) in [
+            (&["a", "a"][..], &["a"][..], Some(false), false),
+            (&["a", "b", "a"], &["a", "b"], Some(false), false),
+            (&["a", ""], &["a", ""], None, false),
+            (&["1", "-20"], &["1", "-20"], Some(false), true),
+            (&["1", ""], &["1", ""], None, true),
+            (&["1", "-"], &["1", "-"], Some(false), false),
+            (&["a", "b", "c", "d", "e"], &[], Some(false), false),
+            (&["1", "2", "3", "4", "5"], &[], Some(false), true),
+            (&[], &[], None, false),
+        ] {
+            let could_be: Vec<&[u8]> = could_be.iter().map(|text| text.as_bytes()).collect();
+            assert_eq!(told(&one_of(texts)), (could_be, is_empty, is_number), "{texts:?}");
+        }
+    }
+
+    #[test]
+    fn what_a_text_could_be_says_nothing_of_another() {
+        let Val::Unknown(text) = one_of(&["1", "2"]) else { panic!("known") };
+        let text = text.setting(Some(&["TIDE"]));
+        for other in [Val::unknown(text.doubt.clone()), Val::Unknown(text.another(false))] {
+            assert_eq!(told(&other), (Vec::new(), None, false));
+            assert_eq!(other.doubt().map(|doubt| (doubt.why, doubt.sets)), Some(("so", None)));
+        }
+        assert_eq!(told(&text.doubt.number()), (Vec::new(), Some(false), true));
+    }
+
+    #[test]
+    fn each_of_a_few_texts_is_changed() {
+        let first = |text: &Bytes| Some(text.slice(..1));
+        for (texts, expected) in [
+            (&["ab", "cd"][..], Some(&["a", "c"][..])),
+            (&["ab", "ac"], Some(&["a"])),
+            (&["ab", "cd", "ce"], Some(&["a", "c"])),
+            (&[], None),
+        ] {
+            let Val::Unknown(text) = one_of(texts) else { panic!("known") };
+            let changed = text.each(first);
+            let texts = changed.as_ref().map(|value| value.candidates().to_vec());
+            assert_eq!(texts, expected.map(|all| all.iter().map(|t| Bytes::from_static(t.as_bytes())).collect()), "{text:?}");
+        }
+        let Val::Unknown(text) = one_of(&["ab", "cd"]) else { panic!("known") };
+        assert_eq!(text.each(|text| (text == "ab").then(|| text.clone())), None);
+    }
+}

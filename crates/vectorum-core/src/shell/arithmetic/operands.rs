@@ -10,7 +10,7 @@ use super::super::sum::SUM_MAY_SET;
 use super::super::syntax::Dialect;
 use super::super::value::Val;
 use super::may_assign;
-use super::{Effect, MOST_VALUES, Number, Piece, Stop, Sum, UNKNOWN, Worked};
+use super::{Effect, MOST_VALUES, Number, Stop, Sum, UNKNOWN, Worked};
 
 /// What sets a name, and counts it up or down behind it.
 const SETTING: &[&[u8]] = &[b"<<=", b">>=", b"+=", b"-=", b"*=", b"/=", b"%=", b"&=", b"|=", b"^=", b"=", b"++", b"--"];
@@ -106,9 +106,9 @@ impl Sum<'_, '_> {
     /// A word of which not all is known.
     fn piece(&mut self, from: usize, word: &[u8]) -> Worked {
         let place = memchr::memchr_iter(UNKNOWN, self.text.get(..from).unwrap_or_default()).count();
-        let Some(Piece { value, is_number }) = self.pieces.get(place).cloned() else { return Err(Stop::Unfollowed) };
+        let Some(value) = self.pieces.get(place).cloned() else { return Err(Stop::Unfollowed) };
         // It may be a name that is not set.
-        if !is_number {
+        if !value.is_number {
             self.need(false)?;
         }
         self.blanks();
@@ -120,7 +120,7 @@ impl Sum<'_, '_> {
         // Where it is empty, a sign behind it is that of what follows.
         let may_be_empty = !value.is_filled && word.len() == 1 && !matches!(next, Some(b'+' | b'-')) && self.text.len() > 1;
         // With a number in front it stays one.
-        let is_number = is_number && !may_be_empty && word.iter().all(|b| b.is_ascii_digit() || *b == UNKNOWN);
+        let is_number = value.is_number && !may_be_empty && word.iter().all(|b| b.is_ascii_digit() || *b == UNKNOWN);
         if !is_number {
             self.risk(&value.doubt);
         }
@@ -148,8 +148,9 @@ impl Sum<'_, '_> {
             self.risk(&self.machine.doubt(MAY_BE_HELD));
         }
         // There a table that is set as a number hangs for ever (measured: 93u+m).
-        let is_odd = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|v| v.is_odd && v.can_be_list());
-        if is_odd && self.machine.dialect == Dialect::Ksh && !matches!(self.effect, Effect::No) {
+        let var = self.machine.live.as_ref().and_then(|state| state.vars.get(name));
+        let (is_odd, can_be_list) = var.map_or((false, false), |var| (var.is_odd, var.can_be_list()));
+        if is_odd && can_be_list && self.machine.dialect == Dialect::Ksh && !matches!(self.effect, Effect::No) {
             let doubt = self.machine.doubt("a table that is set as a number");
             self.risk(&doubt);
             self.machine.fail_or_go_on(&doubt);
@@ -165,9 +166,8 @@ impl Sum<'_, '_> {
             Effect::No => {}
         }
         // What is set to a number that need not be whole is no whole number either (measured: 5.9).
-        let may_be_float = self.machine.live.as_ref().and_then(|s| s.vars.get(name)).is_some_and(|var| var.is_odd);
         Ok(match self.machine.dialect {
-            Dialect::Zsh if may_be_float => Err(self.machine.doubt("a number that is perhaps not whole")),
+            Dialect::Zsh if is_odd => Err(self.machine.doubt("a number that is perhaps not whole")),
             _ => number,
         })
     }

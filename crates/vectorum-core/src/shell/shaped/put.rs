@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use smallvec::smallvec;
 
-use super::super::expand::{Expanded, Mode, Values, may_be_folder};
+use super::super::expand::{Expanded, Mode, Values};
 use super::super::field::{Field, Fields, last, put};
 use super::super::machine::Machine;
 use super::super::reference::OWN_SHAPE;
@@ -32,9 +32,6 @@ impl Machine<'_> {
                     Some(byte) => last(fields).push(&[byte], false),
                     None => {}
                 }
-            }
-            if is_pattern && may_be_folder(value) {
-                return Err(self.refuse_held_pattern());
             }
             last(fields).bring(value, !is_pattern);
         }

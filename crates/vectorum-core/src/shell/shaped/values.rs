@@ -36,6 +36,10 @@ impl Machine<'_> {
         if let Err(doubt) = &came {
             let doubt = doubt.clone();
             self.doubt_what_is_set(&[Part::Shaped(Box::new(shaped.clone()))], &doubt);
+            // What it holds may be no folder there is, and no pattern.
+            if shaped.may_be_pattern() && !quoted {
+                self.fail_or_go_on(&doubt);
+            }
         }
         came
     }
